@@ -1,0 +1,21 @@
+"""The API as one object; the committed contract is dumped from it."""
+
+from ninja import NinjaAPI
+from ninja.security import django_auth
+
+from faena import __version__
+from faena.api import load, problems, servers, session, statements
+
+api = NinjaAPI(
+    title="Faena",
+    version=__version__,
+    description="Windows, trails and figures as on screen. Errors are problem+json (RFC 9457).",
+    auth=django_auth,
+    docs_url=None,
+    openapi_url="/openapi.json",
+)
+problems.install(api)
+api.add_router("/session", session.router)
+api.add_router("/servers", servers.router)
+api.add_router("", load.router)
+api.add_router("", statements.router)

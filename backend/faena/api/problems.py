@@ -1,0 +1,86 @@
+"""Every error of the API, as RFC 9457 problem+json. The only place where exceptions become status codes."""
+
+import logging
+from typing import Any
+
+import orjson
+from django.conf import settings
+from django.db import InterfaceError, OperationalError
+from django.http import HttpRequest, HttpResponse
+from ninja import NinjaAPI, Schema
+from ninja.errors import AuthenticationError, HttpError, ValidationError
+
+from faena.core.errors import BadInput, NotAllowed, NotFound, SourceAway, SourceError, StoreAway
+
+log = logging.getLogger(__name__)
+
+
+class Problem(Schema):
+    """`type` is stable and may be matched on; `detail` is for people: what, where, what to do."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    field: str | None = None
+    remedy: str | None = None
+    collector: dict[str, Any] | None = None
+
+
+def problem(status: int, kind: str, title: str, detail: str, **more: Any) -> HttpResponse:
+    body = {"type": f"urn:faena:{kind}", "title": title, "status": status, "detail": detail, **more}
+    return HttpResponse(orjson.dumps(body), status=status, content_type="application/problem+json")
+
+
+def collector_status() -> dict[str, Any] | None:
+    """What the collector last wrote about itself; needs no store. None when it never ran here."""
+    try:
+        found = orjson.loads((settings.ENVIRONMENT.state_dir / "collector" / "collector.json").read_bytes())
+    except (OSError, orjson.JSONDecodeError):
+        return None
+    return found if isinstance(found, dict) else None
+
+
+def install(api: NinjaAPI) -> None:
+    """Register a handler for each branch of the error tree, and for what the frameworks raise."""
+
+    @api.exception_handler(ValidationError)
+    def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+        first = error.errors[0]
+        place = [str(part) for part in first.get("loc", ()) if part not in ("query", "body", "path", "payload")]
+        words = "; ".join(f"{'.'.join(str(p) for p in e.get('loc', ())[1:])}: {e.get('msg')}" for e in error.errors)
+        return problem(400, "bad-input", "The request cannot be read", words, field=place[-1] if place else None)
+
+    @api.exception_handler(BadInput)
+    def _bad(request: HttpRequest, error: BadInput) -> HttpResponse:
+        return problem(400, "bad-input", "The request cannot be meant", str(error), field=error.field)
+
+    @api.exception_handler(NotFound)
+    def _missing(request: HttpRequest, error: NotFound) -> HttpResponse:
+        return problem(404, "not-found", "There is no such thing", str(error))
+
+    @api.exception_handler(NotAllowed)
+    def _forbidden(request: HttpRequest, error: NotAllowed) -> HttpResponse:
+        return problem(403, "not-allowed", "Your role does not permit this", str(error))
+
+    @api.exception_handler(AuthenticationError)
+    def _unknown(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
+        return problem(401, "not-signed-in", "You are not signed in", "Sign in and try again.")
+
+    @api.exception_handler(SourceError)
+    def _source(request: HttpRequest, error: SourceError) -> HttpResponse:
+        status = 504 if isinstance(error, SourceAway) else 422
+        return problem(status, "watched-server", "The watched server", str(error), remedy=error.remedy or None)
+
+    @api.exception_handler(HttpError)
+    def _http(request: HttpRequest, error: HttpError) -> HttpResponse:
+        return problem(error.status_code, "http", "The request was refused", str(error))
+
+    for kind in (StoreAway, OperationalError, InterfaceError):
+        api.add_exception_handler(kind, _store_away)
+
+
+def _store_away(request: HttpRequest, error: Exception) -> HttpResponse:
+    log.warning("store away: %s", error)
+    detail = "Faena's own database does not answer. Nothing is lost: the collector keeps its readings on disk meanwhile."
+    return problem(503, "store-away", "The store is away", detail, collector=collector_status())

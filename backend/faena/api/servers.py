@@ -1,0 +1,170 @@
+"""Watched servers: list, check, connect."""
+
+from typing import Any
+
+import numpy as np
+from django.http import HttpRequest
+from ninja import Router, Schema, Status
+
+from faena.api.parameters import now_ms
+from faena.api.problems import collector_status
+from faena.apps.samples import selectors as samples
+from faena.apps.servers import actions, selectors
+from faena.apps.servers.models import Server
+from faena.core.answers.headline import headline
+from faena.core.sampling.dimensions import Dimension
+from faena.core.series.window import Window
+from faena.core.units import EpochMs
+from faena.sources.postgres.check import role_script
+
+router = Router(tags=["servers"])
+GLANCE_MS = 15 * 60_000
+STALE_MS = 10_000
+
+
+class ServerOut(Schema):
+    """A server without its credentials. Loads are mean active sessions; null where nothing was sampled."""
+
+    id: int
+    name: str
+    engine: str
+    address: str
+    database: str
+    version: str | None
+    cores: int | None
+    period_ms: int
+    state: str
+    state_message: str
+    freshness_ms: int | None
+    load_now: float | None
+    running_now: float | None
+    main_wait: str | None
+    sentence: str
+    recent_starts: list[int]
+    recent_running: list[float | None]
+    recent_waiting: list[float | None]
+    sample_ms_median: float | None
+    sample_ms_p95: float | None
+
+
+class ServersOut(Schema):
+    """`collector_away`: seconds since the collector last showed a sign of life, null while it is well."""
+
+    servers: list[ServerOut]
+    collector_away: int | None
+    readings_waiting: int
+
+
+class ServerBody(Schema):
+    name: str
+    host: str
+    port: int = 5432
+    database: str = "postgres"
+    username: str = "faena"
+    password: str = ""
+    sslmode: str = "prefer"
+    cores: int | None = None
+    period_ms: int = 1000
+
+    def form(self) -> actions.ServerForm:
+        """Raises BadInput."""
+        return actions.ServerForm(**self.dict())
+
+
+class CheckStepOut(Schema):
+    name: str
+    ok: bool | None
+    found: str
+    remedy: str
+    needed: bool
+
+
+class CheckOut(Schema):
+    """`ready`: everything needed is there, so connecting will succeed."""
+
+    steps: list[CheckStepOut]
+    ready: bool
+    role_script: str
+
+
+def _numbers(row: np.ndarray[Any, Any]) -> list[float | None]:
+    return [None if np.isnan(x) else round(float(x), 4) for x in row]
+
+
+def _glance(server: Server, now: int) -> ServerOut:
+    window = Window(start=EpochMs(now - GLANCE_MS), end=EpochMs(now))
+    answer = samples.load(
+        server.id, window, Dimension.KIND, (), at_most=90, period_ms=server.period_ms, now=now
+    )
+    minute = Window(start=EpochMs(now - 60_000), end=EpochMs(now))
+    last = samples.load(server.id, minute, Dimension.KIND, (), at_most=60, period_ms=server.period_ms, now=now)
+    said = headline(last.series, last.buckets.starts(), server.cores)
+    sessions = answer.series.sessions()
+    runs = [group == "running" for group in answer.series.groups]
+    taken = np.where(answer.series.ticks > 0, 0.0, np.nan)
+    cost = samples.sample_cost(server.id, minute)
+    freshness = None if answer.last_tick is None else max(0, now - answer.last_tick)
+    state = server.state
+    if state == "watching" and (freshness is None or freshness > STALE_MS):
+        state = "stale"
+    return ServerOut(
+        id=server.id,
+        name=server.name,
+        engine=server.engine,
+        address=f"{server.host}:{server.port}",
+        database=server.database,
+        version=server.facts.get("version_text"),
+        cores=server.cores,
+        period_ms=server.period_ms,
+        state=state,
+        state_message=server.state_message,
+        freshness_ms=freshness,
+        load_now=said.load,
+        running_now=said.running,
+        main_wait=said.kind,
+        sentence=said.sentence,
+        recent_starts=answer.buckets.starts(),
+        recent_running=_numbers(taken + sessions[runs].sum(axis=0)),
+        recent_waiting=_numbers(taken + sessions[[not r for r in runs]].sum(axis=0)),
+        sample_ms_median=cost[0] if cost else None,
+        sample_ms_p95=cost[1] if cost else None,
+    )
+
+
+@router.get("", response=ServersOut, operation_id="servers_list")
+def list_servers(request: HttpRequest) -> ServersOut:
+    """All servers at a glance, the busiest first."""
+    now = now_ms()
+    found = [_glance(server, now) for server in selectors.all_servers()]
+    status = collector_status()
+    silent = (now - int(status["at"])) // 1000 if status else None
+    return ServersOut(
+        servers=sorted(found, key=lambda s: -(s.load_now or 0.0)),
+        collector_away=silent if silent is not None and silent * 1000 > STALE_MS else None,
+        readings_waiting=int(status["readings_waiting"]) if status else 0,
+    )
+
+
+@router.get("/{server_id}", response=ServerOut, operation_id="servers_get")
+def get_server(request: HttpRequest, server_id: int) -> ServerOut:
+    """One server at a glance."""
+    return _glance(selectors.server(server_id), now_ms())
+
+
+@router.post("/check", response=CheckOut, operation_id="servers_check")
+def check_server(request: HttpRequest, body: ServerBody) -> CheckOut:
+    """Try a connection step by step; nothing is saved. Admins only."""
+    form = body.form()
+    steps = actions.check(form, by=request.user)
+    return CheckOut(
+        steps=[CheckStepOut.from_orm(step) for step in steps],
+        ready=all(step.ok for step in steps if step.needed),
+        role_script=role_script(form.username),
+    )
+
+
+@router.post("", response={201: ServerOut}, operation_id="servers_connect")
+def connect_server(request: HttpRequest, body: ServerBody) -> Status[ServerOut]:
+    """Connect a server whose needed steps all pass. Admins only."""
+    server = actions.connect(body.form(), by=request.user)
+    return Status(201, _glance(server, now_ms()))

@@ -1,0 +1,65 @@
+"""Signing in and out."""
+
+from django.contrib.auth import authenticate, login, logout
+from django.http import HttpRequest
+from django.middleware.csrf import get_token
+from ninja import Router, Schema
+
+from faena import __version__
+from faena.apps.accounts.models import User
+from faena.config.environment import read_environment
+from faena.core.errors import BadInput, NotAllowed
+
+router = Router(tags=["session"])
+
+
+class SignInBody(Schema):
+    username: str
+    password: str
+
+
+class SessionOut(Schema):
+    """`username` and `role` are null when nobody is signed in. Send `csrf` back as X-CSRFToken with every change."""
+
+    username: str | None
+    role: str | None
+    csrf: str
+    version: str
+    demo: bool
+
+
+def _session(request: HttpRequest) -> SessionOut:
+    user = request.user
+    known = isinstance(user, User)
+    return SessionOut(
+        username=user.username if known else None,
+        role=user.role if known else None,
+        csrf=get_token(request),
+        version=__version__,
+        demo=read_environment().demo,
+    )
+
+
+@router.get("", response=SessionOut, operation_id="session_get", auth=None)
+def get(request: HttpRequest) -> SessionOut:
+    """Who is signed in."""
+    return _session(request)
+
+
+@router.post("", response=SessionOut, operation_id="session_open", auth=None)
+def sign_in(request: HttpRequest, body: SignInBody) -> SessionOut:
+    """Sign in. After six failures of a name from one address, both wait a quarter of an hour."""
+    user = authenticate(request, username=body.username, password=body.password)
+    if user is None:
+        if getattr(request, "axes_locked_out", False):
+            raise NotAllowed("too many failed attempts; wait a quarter of an hour and try again")
+        raise BadInput("name or password is not right", field="password")
+    login(request, user)
+    return _session(request)
+
+
+@router.delete("", response=SessionOut, operation_id="session_close")
+def sign_out(request: HttpRequest) -> SessionOut:
+    """Sign out."""
+    logout(request)
+    return _session(request)

@@ -1,0 +1,234 @@
+"""Statements: ranking over a window, and one statement's own page."""
+
+from typing import Annotated
+
+import numpy as np
+from django.http import HttpRequest, StreamingHttpResponse
+from ninja import Query, Router, Schema
+
+from faena.api.exports import Format, export
+from faena.api.load import ColumnOut, GroupOut, _column, _labels
+from faena.api.parameters import WindowIn, now_ms
+from faena.apps.samples import selectors as samples
+from faena.apps.servers import selectors as servers
+from faena.apps.statements import selectors
+from faena.core.errors import NotFound
+from faena.core.readings import COUNTER_FIELDS
+from faena.core.sampling.dimensions import Dimension
+from faena.core.sampling.trail import Pick
+from faena.core.series.window import Window, cut
+from faena.core.statements.figures import Measure, StatementFigures, order
+from faena.core.statements.texts import gist
+
+
+router = Router(tags=["statements"])
+_FIELD = {name: i for i, name in enumerate(COUNTER_FIELDS)}
+
+
+class FiguresOut(Schema):
+    """Sums over a window as the server counted them; times in ms, blocks in pages, null where undefined."""
+
+    query_id: str
+    label: str
+    tables: str
+    calls: float
+    total_ms: float
+    mean_ms: float | None
+    stddev_ms: float | None
+    rows: float
+    plan_ms: float
+    blocks_hit: float
+    blocks_read: float
+    read_ms: float
+    temp_written: float
+    wal_bytes: float
+    share: float
+
+
+class RankingOut(Schema):
+    """`covered_ms` of the window's length was counted; `breaks` say why some work may be missing."""
+
+    start: int
+    end: int
+    rows: list[FiguresOut]
+    more: int
+    total_ms: float
+    covered_ms: int
+    breaks: list[str]
+
+
+class UserOut(Schema):
+    user: str
+    database: str
+    calls: float
+    total_ms: float
+
+
+class StatementOut(Schema):
+    """A statement in a window. Series are per bucket, null where the counters do not cover it."""
+
+    query_id: str
+    text: str | None
+    tables: str
+    start: int
+    end: int
+    bucket_ms: int
+    starts: list[int]
+    load: float | None
+    server_load: float | None
+    share: float | None
+    share_margin: float | None
+    samples: int
+    waits: list[GroupOut]
+    calls_per_s: list[float | None]
+    ms_per_call: list[float | None]
+    rows_per_call: list[float | None]
+    reads_per_call: list[float | None]
+    totals: FiguresOut | None
+    covered_ms: int
+    breaks: list[str]
+    users: list[UserOut]
+    columns: list[ColumnOut]
+
+
+def _figures(one: StatementFigures, text: str | None, tables: str, total_ms: float) -> FiguresOut:
+    return FiguresOut(
+        query_id=str(one.query_id),
+        label=gist(text, 160) if text else f"statement {one.query_id}, text not known yet",
+        tables=tables,
+        share=one.total_ms / total_ms if total_ms else 0.0,
+        **{n: getattr(one, n) for n in FiguresOut.model_fields if n not in ("query_id", "label", "tables", "share")},
+    )
+
+
+def _ranking(server_id: int, window: Window, sort: Measure, containing: str, limit: int) -> RankingOut:
+    found = order(selectors.figures(server_id, window, containing=containing), sort)
+    total_ms = sum(one.total_ms for one in found)
+    shown = found[:limit]
+    texts = selectors.texts(server_id, [one.query_id for one in shown])
+    covered = selectors.coverage(server_id, window)
+    rows = []
+    for one in shown:
+        text = texts.get(one.query_id)
+        rows.append(_figures(one, text.text if text else None, text.tables if text else "", total_ms))
+    return RankingOut(
+        start=window.start,
+        end=window.end,
+        rows=rows,
+        more=len(found) - len(shown),
+        total_ms=total_ms,
+        covered_ms=covered.covered_ms,
+        breaks=list(covered.breaks),
+    )
+
+
+@router.get("/servers/{server_id}/statements", response=RankingOut, operation_id="statements_rank")
+def rank_statements(
+    request: HttpRequest,
+    server_id: int,
+    window_in: Query[WindowIn],
+    sort: Measure = Measure.TOTAL,
+    containing: Annotated[str, Query(max_length=200, description="only texts that contain this")] = "",
+    limit: Annotated[int, Query(ge=1, le=1000)] = 100,
+) -> RankingOut:
+    """Statements of a window, ranked by a measure."""
+    servers.server(server_id)
+    return _ranking(server_id, window_in.window(now_ms()), sort, containing, limit)
+
+
+@router.get("/servers/{server_id}/statements/export", operation_id="statements_export")
+def export_statements(
+    request: HttpRequest,
+    server_id: int,
+    window_in: Query[WindowIn],
+    sort: Measure = Measure.TOTAL,
+    containing: Annotated[str, Query(max_length=200)] = "",
+    format: Format = "csv",
+) -> StreamingHttpResponse:
+    """The ranking as CSV or JSON Lines, whole."""
+    server = servers.server(server_id)
+    found = _ranking(server_id, window_in.window(now_ms()), sort, containing, 100_000)
+    return export((row.dict() for row in found.rows), list(FiguresOut.model_fields), format, f"statements-{server.name}")
+
+
+@router.get("/servers/{server_id}/statements/{query_id}", response=StatementOut, operation_id="statements_get")
+def get_statement(
+    request: HttpRequest,
+    server_id: int,
+    query_id: int,
+    window_in: Query[WindowIn],
+    buckets: Annotated[int, Query(ge=10, le=1000)] = 120,
+) -> StatementOut:
+    """One statement in a window: share of load, waits, calls and cost over time, who runs it."""
+    now = now_ms()
+    server, window = servers.server(server_id), window_in.window(now)
+    trail = (Pick(Dimension.STATEMENT, str(query_id)),)
+    answer = samples.load(
+        server_id, window, Dimension.KIND, trail, at_most=buckets, period_ms=server.counters_every_ms, now=now
+    )
+    text = selectors.texts(server_id, [query_id]).get(query_id)
+    work = selectors.work_over_time(server_id, query_id, cut(window, at_most=buckets, period_ms=server.counters_every_ms))
+    totals = next((f for f in selectors.figures(server_id, window) if f.query_id == query_id), None)
+    if text is None and totals is None and not answer.series.seen.any():
+        raise NotFound(f"statement {query_id} is not known here and did nothing in this window")
+    whole, _ = samples.sieve(server_id, window, [Dimension.STATEMENT], (), at_most=10_000)
+    mine = next((row for row in whole[0].rows if row.value == str(query_id)), None)
+    columns, _ = samples.sieve(
+        server_id, window, [Dimension.WAIT, Dimension.PROGRAM, Dimension.CLIENT, Dimension.HELD_BY], trail, at_most=6
+    )
+    sums, covered = work.sums, work.covered_ms
+    calls = sums[:, _FIELD["calls"]]
+    ticks = int(answer.series.ticks.sum())
+    cover = selectors.coverage(server_id, window)
+    seen = int(answer.series.seen.sum())
+    labels = _labels(server_id, Dimension.KIND, list(answer.series.groups))
+    return StatementOut(
+        query_id=str(query_id),
+        text=text.text if text else None,
+        tables=text.tables if text else "",
+        start=window.start,
+        end=window.end,
+        bucket_ms=answer.buckets.width_ms,
+        starts=answer.buckets.starts(),
+        load=seen / ticks if ticks else None,
+        server_load=float(answer.unpicked.total()) if ticks else None,
+        share=mine.share if mine else (0.0 if ticks else None),
+        share_margin=mine.share_margin if mine else None,
+        samples=seen,
+        waits=[
+            GroupOut(
+                key=group,
+                label=labels[group][0],
+                sessions=[None if np.isnan(x) else round(x, 4) for x in row.tolist()],
+                total=float(answer.series.seen[i].sum()) / ticks,
+                share=float(answer.series.seen[i].sum()) / seen,
+            )
+            for i, (group, row) in enumerate(zip(answer.series.groups, answer.series.sessions(), strict=True))
+        ],
+        calls_per_s=_ratio(calls, covered / 1000, covered > 0),
+        ms_per_call=_ratio(sums[:, _FIELD["total_ms"]], calls, calls > 0),
+        rows_per_call=_ratio(sums[:, _FIELD["rows"]], calls, calls > 0),
+        reads_per_call=_ratio(sums[:, _FIELD["blocks_read"]], calls, calls > 0),
+        totals=_figures(totals, text.text if text else None, text.tables if text else "", totals.total_ms)
+        if totals
+        else None,
+        covered_ms=cover.covered_ms,
+        breaks=list(cover.breaks),
+        users=[
+            UserOut(user=str(u["user"]), database=str(u["database"]), calls=u["sum_calls"], total_ms=u["sum_ms"])
+            for u in selectors.by_user(server_id, query_id, window)
+        ],
+        columns=[_column(server_id, column) for column in columns],
+    )
+
+
+def _ratio(
+    above: np.ndarray[tuple[int], np.dtype[np.float64]],
+    below: np.ndarray[tuple[int], np.dtype[np.float64]],
+    known: np.ndarray[tuple[int], np.dtype[np.bool_]],
+) -> list[float | None]:
+    return [
+        round(float(a / b), 6) if ok else None for a, b, ok in zip(above, below, known, strict=True)
+    ]
+
+

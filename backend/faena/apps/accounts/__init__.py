@@ -1,0 +1,1 @@
+"""People and what they may do."""

@@ -1,0 +1,27 @@
+"""Makes a user, or changes password and role. The password comes from FAENA_PASSWORD or is asked for."""
+
+import getpass
+import os
+from typing import Any
+
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+from faena.apps.accounts.actions import save_user
+from faena.apps.accounts.models import Role
+from faena.core.errors import BadInput
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("username")
+        parser.add_argument("--role", choices=[role.value for role in Role], default=Role.VIEWER.value)
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        password = os.environ.get("FAENA_PASSWORD") or getpass.getpass(f"Password of {options['username']}: ")
+        try:
+            user = save_user(options["username"], password, Role(options["role"]))
+        except BadInput as error:
+            raise CommandError(str(error)) from error
+        self.stdout.write(f"{user.username} is {user.role}")

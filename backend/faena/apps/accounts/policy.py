@@ -1,0 +1,17 @@
+"""Who may do what. Checked in actions, so that screen, API and command obey the same rule."""
+
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+
+from faena.apps.accounts.models import Role, User
+from faena.core.errors import NotAllowed
+
+_ORDER = [Role.VIEWER, Role.OPERATOR, Role.ADMIN]
+
+
+def require(user: AbstractBaseUser | AnonymousUser, role: Role, act: str) -> User:
+    """The user, typed. Raises NotAllowed with the act in words and the role it takes."""
+    if not isinstance(user, User) or not user.is_active:
+        raise NotAllowed(f"to {act}, sign in first")
+    if _ORDER.index(Role(user.role)) < _ORDER.index(role):
+        raise NotAllowed(f"to {act} takes the role {role.value}; {user.username} is {user.role}")
+    return user

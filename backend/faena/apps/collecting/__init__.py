@@ -1,0 +1,1 @@
+"""Joins collector, sources and store."""

@@ -1,0 +1,147 @@
+"""The collector's store: PostgreSQL through Django. Every error of the connection becomes StoreAway."""
+
+import socket
+from collections.abc import Callable, Sequence
+from functools import wraps
+from itertools import groupby
+from pathlib import Path
+from typing import ParamSpec, TypeVar, assert_never
+
+from django.db import InterfaceError, OperationalError, close_old_connections, connection
+
+from faena.apps.samples.actions import Codebook, close_hours, forget_before, store_ticks
+from faena.apps.servers import actions as servers
+from faena.apps.servers.models import Server
+from faena.apps.statements import actions as statements
+from faena.collector.records import Counted, Learned, Noted, Record, Sampled, WatchOrder
+from faena.core.errors import BadInput, SourceRefused, StoreAway
+from faena.core.ports import Source
+from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText
+from faena.core.units import EpochMs, QueryId, Seconds
+from faena.sources.postgres import PostgresSource
+from faena.sources.simulated import SimulatedSource
+
+P = ParamSpec("P")
+R = TypeVar("R")
+MS_PER_DAY = 86_400_000
+
+
+def _away_means_away(call: Callable[P, R]) -> Callable[P, R]:
+    @wraps(call)
+    def guarded(*args: P.args, **kwargs: P.kwargs) -> R:
+        try:
+            return call(*args, **kwargs)
+        except (OperationalError, InterfaceError) as error:
+            connection.close()
+            raise StoreAway(str(error)) from error
+        finally:
+            close_old_connections()
+
+    return guarded
+
+
+class DjangoStore:
+    """Implements `collector.records.Store`. Called from one thread at a time per method."""
+
+    def __init__(self, state_dir: Path) -> None:
+        # The same installation takes its servers up again at once after a crash; another one waits for the lease.
+        self._holder = f"{socket.gethostname()}:{state_dir}"
+        self._codebooks: dict[int, Codebook] = {}
+
+    @_away_means_away
+    def orders(self) -> list[WatchOrder]:
+        """The servers leased to this collector, the lease renewed. Raises StoreAway."""
+        return [_order(server) for server in servers.lease(self._holder)]
+
+    @_away_means_away
+    def deliver(self, records: list[Record]) -> None:
+        """Store all records, each once. Raises StoreAway; then repeat with the same records."""
+        known = set(Server.objects.values_list("id", flat=True))
+        try:
+            for (kind, server_id), group in groupby(records, key=lambda r: (type(r), r.server_id)):
+                if server_id in known:  # readings of a server that was removed meanwhile have no home
+                    self._store(server_id, kind, list(group))
+        except (OperationalError, InterfaceError):
+            self._codebooks.clear()
+            raise
+
+    def _store(self, server_id: int, kind: type[Record], records: list[Record]) -> None:
+        if kind is Sampled:
+            ticks = [(r.reading, r.missed) for r in records if isinstance(r, Sampled)]
+            store_ticks(server_id, ticks, self._codebook(server_id))
+            return
+        for record in records:
+            match record:
+                case Counted(delta=delta):
+                    statements.store_work(server_id, delta)
+                case Learned(texts=texts):
+                    statements.learn_texts(server_id, texts)
+                case Noted(at=at, event=event, detail=detail, facts=facts):
+                    servers.note(server_id, at, event, detail, facts)
+                case Sampled():
+                    raise AssertionError("groups are of one kind")
+                case _:
+                    assert_never(record)
+
+    def _codebook(self, server_id: int) -> Codebook:
+        if server_id not in self._codebooks:
+            self._codebooks[server_id] = Codebook(server_id)
+        return self._codebooks[server_id]
+
+
+def _order(server: Server) -> WatchOrder:
+    return WatchOrder(
+        server_id=server.id,
+        name=server.name,
+        revision=server.revision,
+        source={"engine": server.engine},
+        period_ms=server.period_ms,
+        counters_every_ms=server.counters_every_ms,
+    )
+
+
+class RefusedSource:
+    """Stands in for a server whose stored credentials cannot be read: says so at each try to connect."""
+
+    def __init__(self, error: BadInput) -> None:
+        self._error = error
+
+    async def connect(self) -> ServerFacts:
+        raise SourceRefused(str(self._error), remedy="edit the server and enter its password again")
+
+    async def sample(self, due: EpochMs) -> SampleReading:
+        raise SourceRefused(str(self._error))
+
+    async def counters(self, at: EpochMs) -> CounterReading | None:
+        return None
+
+    async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
+        return ()
+
+    async def close(self) -> None:
+        return None
+
+
+@_away_means_away
+def make_source(order: WatchOrder) -> Source:
+    """The adapter for a server's engine. Reads the sealed password at this moment and hands it to nobody else."""
+    server = Server.objects.get(id=order.server_id)
+    if server.engine == Server.Engine.SIMULATED:
+        return SimulatedSource(seed=server.id)
+    try:
+        return PostgresSource(servers.target_of(server))
+    except BadInput as error:
+        return RefusedSource(error)
+
+
+@_away_means_away
+def keep_house(now_ms: int) -> None:
+    """Close hours and drop what is older than each server's retention. Safe to run at any time, by anyone."""
+    for server in Server.objects.all():
+        close_hours(server.id, now_ms)
+        oldest = now_ms - server.sample_retention_days * MS_PER_DAY
+        forget_before(server.id, oldest)
+        statements.forget_before(server.id, oldest)
+
+
+HOUSEKEEPING_EVERY_S = Seconds(60.0)

@@ -1,0 +1,80 @@
+"""Tables of session samples. `server` comes first in every key."""
+
+from django.db import models
+
+from faena.apps.servers.models import Server
+
+
+class Combination(models.Model):
+    """The dictionary: one row per distinct combination of dimension values, coded 0, 1, 2 … per server."""
+
+    pk = models.CompositePrimaryKey("server_id", "code")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE)
+    code = models.IntegerField()
+    active = models.BooleanField()
+    wait_type = models.TextField()
+    wait_event = models.TextField()
+    query_id = models.BigIntegerField(null=True)
+    database = models.TextField()
+    user = models.TextField()
+    program = models.TextField()
+    client = models.TextField()
+    backend = models.TextField()
+    held_by = models.TextField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(
+                name="combination_once",
+                fields=[
+                    "server", "active", "wait_type", "wait_event", "query_id", "database",
+                    "user", "program", "client", "backend", "held_by",
+                ],
+                nulls_distinct=False,
+            )
+        ]  # fmt: skip
+
+
+class Tick(models.Model):
+    """A moment of the open hours at which the server was sampled, whether or not anything was active."""
+
+    pk = models.CompositePrimaryKey("server_id", "at_ms")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    at_ms = models.BigIntegerField()
+    took_us = models.IntegerField()
+    missed = models.IntegerField()
+
+
+class OpenSample(models.Model):
+    """One session at one tick of the open hours. Ages in milliseconds, -1 where unknown; `blocker` 0 where none."""
+
+    pk = models.CompositePrimaryKey("server_id", "at_ms", "pid")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    at_ms = models.BigIntegerField()
+    pid = models.IntegerField()
+    code = models.IntegerField()
+    blocker = models.IntegerField()
+    started_s = models.IntegerField()
+    transaction_ms = models.IntegerField()
+    statement_ms = models.IntegerField()
+
+
+class Chunk(models.Model):
+    """A closed hour of one server, each column packed by itself (see packing.py). `revision` grows on late data."""
+
+    pk = models.CompositePrimaryKey("server_id", "hour_ms")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    hour_ms = models.BigIntegerField()
+    revision = models.IntegerField(default=1)
+    ticks = models.IntegerField()
+    samples = models.IntegerField()
+    tick_ms = models.BinaryField()
+    took_us = models.BinaryField()
+    missed = models.BinaryField()
+    tick = models.BinaryField()
+    code = models.BinaryField()
+    pid = models.BinaryField()
+    blocker = models.BinaryField()
+    started_s = models.BinaryField()
+    transaction_ms = models.BinaryField()
+    statement_ms = models.BinaryField()

@@ -1,0 +1,138 @@
+"""Answers about load: over time, by dimension, and the raw samples behind them."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from faena.apps.samples import packing
+from faena.apps.samples.dictionary import read_dictionary
+from faena.apps.samples.hours import read_frame
+from faena.apps.samples.models import Chunk, Tick
+from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
+from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
+from faena.core.sampling.load import Column, LoadSeries, count_codes, load_by, rank
+from faena.core.sampling.trail import Pick, narrow
+from faena.core.series.ticks import Gap, gaps, missing_ticks
+from faena.core.series.window import Buckets, Window, cut
+from faena.core.units import MS_PER_HOUR, EpochMs
+
+SETTLE_MS = 2_500  # ticks younger than this may still be on their way; their absence is no gap yet
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoadAnswer:
+    """Load of a window inside a trail. `missing` counts ticks, `idle_holders` sessions that only hold a transaction."""
+
+    buckets: Buckets
+    series: LoadSeries
+    unpicked: LoadSeries
+    ticks: int
+    missing: int
+    gaps: Sequence[Gap]
+    last_tick: int | None
+    idle_holders: float
+
+
+def load(
+    server_id: int, window: Window, split: Dimension, trail: Sequence[Pick], *, at_most: int, period_ms: int, now: int
+) -> LoadAnswer:
+    """Load over time split by one dimension, largest groups first."""
+    frame, dictionary = read_frame(server_id, window), read_dictionary(server_id)
+    buckets = cut(window, at_most=at_most, period_ms=period_ms)
+    series = load_by(frame, buckets, dictionary, split, trail, at_most=None if split is Dimension.KIND else 9)
+    settled = min(window.end, now - SETTLE_MS)
+    seen = Window(start=window.start, end=EpochMs(settled)) if settled > window.start else None
+    ticks = len(frame.tick_ms)
+    holders = narrow(dictionary, trail) & ~dictionary.active()
+    return LoadAnswer(
+        buckets=buckets,
+        series=series,
+        unpicked=load_by(frame, buckets, dictionary, Dimension.KIND) if trail else series,
+        ticks=ticks,
+        missing=missing_ticks(frame.tick_ms, seen, period_ms) if seen else 0,
+        gaps=gaps(frame.tick_ms, seen, period_ms) if seen else [],
+        last_tick=int(frame.tick_ms[-1]) if ticks else None,
+        idle_holders=float(holders[frame.code].sum()) / ticks if ticks else 0.0,
+    )
+
+
+def sieve(
+    server_id: int, window: Window, dimensions: Sequence[Dimension], trail: Sequence[Pick], *, at_most: int
+) -> tuple[list[Column], int]:
+    """A ranked column per dimension, and the ticks behind them. All columns share one pass over the samples."""
+    frame, dictionary = read_frame(server_id, window), read_dictionary(server_id)
+    ticks = len(frame.tick_ms)
+    if ticks == 0:
+        return [Column(dimension=d, rows=(), more=0, total_seen=0) for d in dimensions], 0
+    counts = count_codes(frame, dictionary)
+    return [rank(counts, ticks, dictionary, d, trail, at_most=at_most) for d in dimensions], ticks
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RawSample:
+    """One session at one tick. Ages in milliseconds, -1 unknown; `blocker` 0: nobody."""
+
+    at_ms: int
+    pid: int
+    blocker: int
+    started_s: int
+    transaction_ms: int
+    statement_ms: int
+    combination: Combination
+    kind: str
+
+
+def raw_samples(
+    server_id: int, window: Window, trail: Sequence[Pick], *, idle: bool = True
+) -> Iterator[RawSample]:
+    """Samples inside the trail in order of time, hour by hour, so that memory stays small whatever the window."""
+    dictionary = read_dictionary(server_id)
+    keep = narrow(dictionary, trail)
+    if not idle:
+        keep &= dictionary.active()
+    hour = window.start - window.start % MS_PER_HOUR
+    while hour < window.end:
+        part = Window(start=EpochMs(max(hour, window.start)), end=EpochMs(min(hour + MS_PER_HOUR, window.end)))
+        yield from _hour_samples(server_id, hour, part, dictionary, keep)
+        hour += MS_PER_HOUR
+
+
+def _hour_samples(
+    server_id: int, hour: int, part: Window, dictionary: Dictionary, keep: npt.NDArray[np.bool_]
+) -> Iterator[RawSample]:
+    blocks: list[dict[str, npt.NDArray[np.int64]]] = []
+    chunk = Chunk.objects.filter(server_id=server_id, hour_ms=hour).first()
+    closed = np.empty(0, dtype=np.int64)
+    if chunk is not None:
+        closed = packing.unpack(chunk.tick_ms)
+        block = {name: packing.unpack(getattr(chunk, name)) for name in OPEN_COLUMNS[1:]}
+        blocks.append({"at_ms": closed[packing.unpack(chunk.tick)], **block})
+    rows = copy_out(server_id, part.start, part.end)
+    rows = rows[~np.isin(rows["at_ms"], closed)]
+    blocks.append({name: rows[name].astype(np.int64) for name in OPEN_COLUMNS})
+    table = {name: np.concatenate([block[name] for block in blocks]) for name in OPEN_COLUMNS}
+    inside = (table["at_ms"] >= part.start) & (table["at_ms"] < part.end)
+    inside &= (table["code"] < len(keep)) & keep[np.minimum(table["code"], len(keep) - 1)] if len(keep) else False
+    for i in np.flatnonzero(inside)[np.lexsort((table["pid"][inside], table["at_ms"][inside]))]:
+        code = int(table["code"][i])
+        yield RawSample(
+            combination=dictionary.combinations[code],
+            kind=dictionary.kinds[code],
+            **{name: int(table[name][i]) for name in OPEN_COLUMNS if name != "code"},
+        )
+
+
+def last_tick(server_id: int) -> tuple[int, int] | None:
+    """Moment and duration (us) of the newest sample; None when there is none in the open hours."""
+    return Tick.objects.filter(server_id=server_id).order_by("-at_ms").values_list("at_ms", "took_us").first()
+
+
+def sample_cost(server_id: int, window: Window) -> tuple[float, float] | None:
+    """Median and 95th percentile of how long a sample took, in milliseconds, over the open ticks of a window."""
+    ticks = Tick.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
+    took = np.fromiter(ticks.values_list("took_us", flat=True), dtype=np.float64)
+    if not len(took):
+        return None
+    return float(np.median(took)) / 1000, float(np.quantile(took, 0.95)) / 1000

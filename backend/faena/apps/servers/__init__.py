@@ -1,0 +1,1 @@
+"""Watched servers: how to reach them, who collects them, what happened to the watching."""

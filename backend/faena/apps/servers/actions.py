@@ -1,0 +1,130 @@
+"""Connecting servers, leasing them to a collector, noting what happens."""
+
+import re
+import unicodedata
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import timedelta
+
+from asgiref.sync import async_to_sync
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.db import IntegrityError, transaction
+from django.db.models import Q
+from django.utils import timezone
+
+from faena.apps.accounts.models import Role
+from faena.apps.accounts.policy import require
+from faena.apps.servers.models import Server, ServerNote
+from faena.apps.servers.sealing import seal, unseal
+from faena.core.errors import BadInput, SourceUnfit
+from faena.sources.postgres import Target, check_connection
+from faena.sources.postgres.check import CheckStep
+
+LEASE = timedelta(seconds=20)
+SSL_MODES = ("disable", "allow", "prefer", "require", "verify-ca", "verify-full")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ServerForm:
+    """What is asked of somebody who connects a server."""
+
+    name: str
+    host: str
+    port: int = 5432
+    database: str = "postgres"
+    username: str = "faena"
+    password: str = field(default="", repr=False)
+    sslmode: str = "prefer"
+    cores: int | None = None
+    period_ms: int = 1000
+
+    def __post_init__(self) -> None:
+        if not re.fullmatch(r"[\w][\w .:-]{0,79}", unicodedata.normalize("NFC", self.name)):
+            raise BadInput("a name has 1 to 80 letters, digits, spaces or . : - and starts with a letter", field="name")
+        if not self.host or len(self.host) > 255 or re.search(r"[\s,=]", self.host):
+            raise BadInput(f"{self.host!r:.60} is not a host name or address", field="host")
+        if not 0 < self.port < 65536:
+            raise BadInput(f"a port lies between 1 and 65535, not {self.port}", field="port")
+        if self.sslmode not in SSL_MODES:
+            raise BadInput(f"sslmode is one of {', '.join(SSL_MODES)}, not {self.sslmode!r:.40}", field="sslmode")
+        if self.cores is not None and not 0 < self.cores <= 4096:
+            raise BadInput(f"cores lie between 1 and 4096, not {self.cores}", field="cores")
+        if not 100 <= self.period_ms <= 60_000:
+            raise BadInput(f"the period lies between 100 and 60000 ms, not {self.period_ms}", field="period_ms")
+
+    def target(self) -> Target:
+        return Target(
+            host=self.host,
+            port=self.port,
+            database=self.database,
+            user=self.username,
+            password=self.password,
+            sslmode=self.sslmode,
+        )
+
+
+def check(form: ServerForm, *, by: AbstractBaseUser | AnonymousUser) -> Sequence[CheckStep]:
+    """Try the connection and report step by step; nothing is saved. Raises NotAllowed."""
+    require(by, Role.ADMIN, "try a connection")
+    return async_to_sync(check_connection)(form.target())
+
+
+def connect(form: ServerForm, *, by: AbstractBaseUser | AnonymousUser) -> Server:
+    """Save a server whose needed steps all pass. Raises NotAllowed, SourceUnfit, or BadInput for a name taken."""
+    require(by, Role.ADMIN, "connect a server")
+    for step in check(form, by=by):
+        if step.needed and not step.ok:
+            raise SourceUnfit(f"{step.name}: {step.found}", remedy=step.remedy)
+    return save_server(form)
+
+
+def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> Server:
+    """Save without trying: for commands and the demo. Raises BadInput for a name already taken."""
+    try:
+        with transaction.atomic():
+            return Server.objects.create(
+                name=form.name,
+                engine=engine,
+                host=form.host,
+                port=form.port,
+                database=form.database,
+                username=form.username,
+                password_sealed=seal(form.password),
+                sslmode=form.sslmode,
+                cores=form.cores,
+                period_ms=form.period_ms,
+            )
+    except IntegrityError as error:
+        raise BadInput(f"there already is a server named {form.name!r}; choose another name", field="name") from error
+
+
+def target_of(server: Server) -> Target:
+    """How to reach a saved server, its password unsealed. Raises BadInput."""
+    return Target(
+        host=server.host,
+        port=server.port,
+        database=server.database,
+        user=server.username,
+        password=unseal(server.password_sealed),
+        sslmode=server.sslmode,
+    )
+
+
+@transaction.atomic
+def lease(holder: str) -> list[Server]:
+    """All servers this collector shall watch from now on: its own, and those whose collector fell silent."""
+    now = timezone.now()
+    free = Q(lease_until=None) | Q(lease_until__lt=now) | Q(lease_holder=holder)
+    servers = list(Server.objects.filter(free, enabled=True).select_for_update(skip_locked=True).order_by("id"))
+    Server.objects.filter(id__in=[s.id for s in servers]).update(lease_holder=holder, lease_until=now + LEASE)
+    return servers
+
+
+def note(server_id: int, at_ms: int, event: str, detail: str, facts: dict[str, object] | None) -> None:
+    """Record an event once, however often it is delivered; connected and away also set the server's state."""
+    fresh = ServerNote(server_id=server_id, at_ms=at_ms, event=event, detail=detail)
+    ServerNote.objects.bulk_create([fresh], ignore_conflicts=True)
+    if event == "connected":
+        Server.objects.filter(id=server_id).update(state="watching", state_message="", facts=facts or {})
+    elif event == "away":
+        Server.objects.filter(id=server_id).update(state="away", state_message=detail)

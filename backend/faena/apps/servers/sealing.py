@@ -1,0 +1,33 @@
+"""Credentials at rest: sealed with a key that is derived from the installation's secret, which is not in the store."""
+
+import base64
+
+from cryptography.fernet import Fernet, InvalidToken
+from cryptography.hazmat.primitives.hashes import SHA256
+from cryptography.hazmat.primitives.kdf.hkdf import HKDF
+from django.conf import settings
+
+from faena.core.errors import BadInput
+
+
+def _fernet() -> Fernet:
+    key = HKDF(algorithm=SHA256(), length=32, salt=None, info=b"faena server credentials").derive(
+        settings.SECRET_KEY.encode()
+    )
+    return Fernet(base64.urlsafe_b64encode(key))
+
+
+def seal(password: str) -> bytes:
+    return _fernet().encrypt(password.encode()) if password else b""
+
+
+def unseal(sealed: bytes) -> str:
+    """Raises BadInput when the installation's secret is not the one it was sealed with."""
+    if not sealed:
+        return ""
+    try:
+        return _fernet().decrypt(bytes(sealed)).decode()
+    except InvalidToken as error:
+        raise BadInput(
+            "the stored password cannot be read with this installation's secret; enter it again", field="password"
+        ) from error

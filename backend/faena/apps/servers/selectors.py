@@ -1,0 +1,24 @@
+"""Reading servers."""
+
+from faena.apps.servers.models import Server, ServerNote
+from faena.core.errors import NotFound
+from faena.core.series.window import Window
+
+
+def all_servers() -> list[Server]:
+    return list(Server.objects.order_by("name"))
+
+
+def server(server_id: int) -> Server:
+    """Raises NotFound."""
+    found = Server.objects.filter(id=server_id).first()
+    if found is None:
+        raise NotFound(f"there is no server {server_id}; it may have been removed")
+    return found
+
+
+def notes(server_id: int, window: Window) -> list[ServerNote]:
+    """What happened to the watching in the window, in order of time."""
+    return list(
+        ServerNote.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end).order_by("at_ms")
+    )

@@ -1,0 +1,49 @@
+"""Writing what was learned and counted."""
+
+from collections.abc import Iterable
+
+from django.db import transaction
+
+from faena.apps.statements.models import CountSpan, Text, Work
+from faena.core.readings import COUNTER_FIELDS, StatementText
+from faena.core.statements.counters import CounterDelta
+from faena.core.statements.texts import tables_of
+
+
+def learn_texts(server_id: int, texts: Iterable[StatementText]) -> None:
+    """Keep the texts; one learned before is replaced, since a later text can only be more complete."""
+    rows = [
+        # PostgreSQL text cannot hold NUL; a statement that has one in a comment is still worth keeping.
+        Text(server_id=server_id, query_id=t.query_id, text=t.text.replace("\0", ""), tables=", ".join(tables_of(t.text)))
+        for t in texts
+    ]
+    Text.objects.bulk_create(rows, update_conflicts=True, unique_fields=["pk"], update_fields=["text", "tables"])
+
+
+@transaction.atomic
+def store_work(server_id: int, delta: CounterDelta) -> None:
+    """Store one difference of the counters; the same one twice changes nothing."""
+    span = CountSpan(
+        server_id=server_id, until_ms=delta.until, since_ms=delta.since, breaks=",".join(sorted(delta.breaks))
+    )
+    CountSpan.objects.bulk_create([span], ignore_conflicts=True)
+    rows = (
+        Work(
+            server_id=server_id,
+            until_ms=delta.until,
+            since_ms=delta.since,
+            query_id=key.query_id,
+            database=key.database,
+            user=key.user,
+            toplevel=key.toplevel,
+            **dict(zip(COUNTER_FIELDS, map(float, values), strict=True)),
+        )
+        for key, values in zip(delta.keys, delta.values, strict=True)
+    )
+    Work.objects.bulk_create(rows, ignore_conflicts=True, batch_size=1000)
+
+
+def forget_before(server_id: int, before_ms: int) -> None:
+    """Retention of counter differences."""
+    for model in (Work, CountSpan):
+        model.objects.filter(server_id=server_id, until_ms__lt=before_ms)._raw_delete(using="default")

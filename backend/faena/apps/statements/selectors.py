@@ -1,0 +1,106 @@
+"""Reading statements: texts, figures of a window, figures over time."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from threading import Lock
+
+import numpy as np
+import numpy.typing as npt
+from django.db.models import Count, F, IntegerField, Q, QuerySet, Sum
+from django.db.models.functions import Cast
+
+from faena.apps.statements.models import CountSpan, Text, Work
+from faena.core.readings import COUNTER_FIELDS
+from faena.core.series.window import Buckets, Window
+from faena.core.statements.figures import StatementFigures, figures_of
+from faena.core.units import QueryId
+
+_tables: dict[int, tuple[int, dict[int, str]]] = {}
+_lock = Lock()
+
+
+def tables_by_statement(server_id: int) -> dict[int, str]:
+    """Joined table names by statement, for the dimension of tables. Kept until another text is learned."""
+    rows = Text.objects.filter(server_id=server_id)
+    count = rows.exclude(tables="").count()
+    with _lock:
+        have, found = _tables.get(server_id, (-1, {}))
+        if have != count:
+            found = dict(rows.exclude(tables="").values_list("query_id", "tables"))
+            _tables[server_id] = (count, found)
+        return found
+
+
+def forget_caches() -> None:
+    """For tests that empty the store between them."""
+    _tables.clear()
+
+
+def texts(server_id: int, query_ids: Iterable[int]) -> dict[int, Text]:
+    """Texts as far as learned."""
+    return {text.query_id: text for text in Text.objects.filter(server_id=server_id, query_id__in=list(query_ids))}
+
+
+def _work(server_id: int, window: Window) -> QuerySet[Work]:
+    """Readings whose end lies in the window; at most one period of work is attributed to a neighbouring window."""
+    return Work.objects.filter(server_id=server_id, until_ms__gt=window.start, until_ms__lte=window.end)
+
+
+def figures(server_id: int, window: Window, *, containing: str = "") -> list[StatementFigures]:
+    """One record per statement that ran in the window, summed over users and databases, in no order."""
+    rows = _work(server_id, window)
+    if containing:
+        ids = Text.objects.filter(server_id=server_id, text__icontains=containing).values("query_id")
+        rows = rows.filter(query_id__in=ids)
+    sums = rows.values("query_id").annotate(**{f"sum_{name}": Sum(name) for name in COUNTER_FIELDS})
+    names = [f"sum_{name}" for name in COUNTER_FIELDS]
+    return [figures_of(QueryId(row["query_id"]), np.array([row[n] for n in names])) for row in sums.order_by()]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CountCoverage:
+    """How much of a window the counters cover: readings in it, the time they span, and what broke them."""
+
+    readings: int
+    covered_ms: int
+    breaks: tuple[str, ...]
+
+
+def coverage(server_id: int, window: Window) -> CountCoverage:
+    """Zero readings: the server keeps no counters, or was not watched."""
+    spans = CountSpan.objects.filter(server_id=server_id, until_ms__gt=window.start, until_ms__lte=window.end)
+    total = spans.aggregate(n=Count("*"), ms=Sum(F("until_ms") - F("since_ms")))
+    broken = spans.filter(~Q(breaks="")).values_list("breaks", flat=True).distinct()
+    found = sorted({word for words in broken for word in words.split(",")})
+    return CountCoverage(readings=total["n"], covered_ms=total["ms"] or 0, breaks=tuple(found))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WorkSeries:
+    """Per bucket: `sums` (buckets, len(COUNTER_FIELDS)) and the milliseconds of it that counters cover; 0 is a gap."""
+
+    sums: npt.NDArray[np.float64]
+    covered_ms: npt.NDArray[np.int64]
+
+
+def work_over_time(server_id: int, query_id: int, buckets: Buckets) -> WorkSeries:
+    """A statement's work by bucket, each reading counted where it ended."""
+    end = buckets.start + buckets.count * buckets.width_ms
+    cell = Cast((F("until_ms") - 1 - buckets.start) / buckets.width_ms, IntegerField())
+    inside = {"server_id": server_id, "until_ms__gt": buckets.start, "until_ms__lte": end}
+    sums = np.zeros((buckets.count, len(COUNTER_FIELDS)))
+    rows = Work.objects.filter(query_id=query_id, **inside).annotate(cell=cell).values("cell")
+    names = [f"sum_{name}" for name in COUNTER_FIELDS]
+    for row in rows.annotate(**{f"sum_{name}": Sum(name) for name in COUNTER_FIELDS}).order_by():
+        sums[row["cell"]] = [row[name] for name in names]
+    covered = np.zeros(buckets.count, dtype=np.int64)
+    spans = CountSpan.objects.filter(**inside).annotate(cell=cell).values("cell")
+    for row in spans.annotate(ms=Sum(F("until_ms") - F("since_ms"))).order_by():
+        covered[row["cell"]] = row["ms"]
+    return WorkSeries(sums=sums, covered_ms=covered)
+
+
+def by_user(server_id: int, query_id: int, window: Window) -> list[dict[str, object]]:
+    """Who ran the statement, as counted: user, database, calls, total_ms; most time first."""
+    rows = _work(server_id, window).filter(query_id=query_id).values("user", "database")
+    return list(rows.annotate(sum_calls=Sum("calls"), sum_ms=Sum("total_ms")).order_by("-sum_ms"))

@@ -1,0 +1,129 @@
+"""What the collector hands to the store, and how it is written to disk while the store is away."""
+
+from dataclasses import dataclass
+from typing import Any, Protocol, TypeAlias, assert_never
+
+import numpy as np
+import orjson
+
+from faena.core.readings import CounterKey, SampleReading, SessionSample, StatementText
+from faena.core.statements.counters import Break, CounterDelta
+from faena.core.units import EpochMs, Millis, Pid, QueryId
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sampled:
+    """One tick. `missed` ticks came due just before it and were not taken."""
+
+    server_id: int
+    reading: SampleReading
+    missed: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Counted:
+    """Work of all statements between two readings of the counters."""
+
+    server_id: int
+    delta: CounterDelta
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Learned:
+    """Texts of statements seen for the first time."""
+
+    server_id: int
+    texts: tuple[StatementText, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Noted:
+    """Something that happened to the watching itself: connected, away, restarted, reset, buffered."""
+
+    server_id: int
+    at: EpochMs
+    event: str
+    detail: str = ""
+    facts: dict[str, Any] | None = None
+
+
+Record: TypeAlias = Sampled | Counted | Learned | Noted
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WatchOrder:
+    """A server this collector shall watch now. `revision` changes with its settings, so that it is taken up anew."""
+
+    server_id: int
+    name: str
+    revision: int
+    source: dict[str, Any]
+    period_ms: int = 1000
+    counters_every_ms: int = 15_000
+
+
+class Store(Protocol):
+    """The collector's side of the store. Both methods raise StoreAway and may then be repeated: writing is idempotent."""
+
+    def orders(self) -> list[WatchOrder]: ...
+    def deliver(self, records: list[Record]) -> None: ...
+
+
+_SESSION_FIELDS = tuple(SessionSample.__dataclass_fields__)
+
+
+def pack(record: Record) -> bytes:
+    """One line of JSON, without the line end."""
+    match record:
+        case Sampled(server_id=server, reading=r, missed=missed):
+            sessions = [[getattr(s, name) for name in _SESSION_FIELDS] for s in r.sessions]
+            body: list[Any] = ["sampled", server, r.due, r.took, missed, sessions]
+        case Counted(server_id=server, delta=d):
+            keys = [[k.query_id, k.database, k.user, k.toplevel] for k in d.keys]
+            body = ["counted", server, d.since, d.until, keys, d.values.tolist(), sorted(d.breaks)]
+        case Learned(server_id=server, texts=texts):
+            body = ["learned", server, [[t.query_id, t.text] for t in texts]]
+        case Noted(server_id=server, at=at, event=event, detail=detail, facts=facts):
+            body = ["noted", server, at, event, detail, facts]
+        case _:
+            assert_never(record)
+    return orjson.dumps(body)
+
+
+def unpack(line: bytes) -> Record:
+    """Inverse of `pack`. Raises ValueError for a line that was cut off or is none of ours."""
+    try:
+        kind, server, *rest = orjson.loads(line)
+        match kind:
+            case "sampled":
+                due, took, missed, rows = rest
+                sessions = tuple(_session(row) for row in rows)
+                reading = SampleReading(due=EpochMs(due), took=Millis(took), sessions=sessions)
+                return Sampled(server_id=server, reading=reading, missed=missed)
+            case "counted":
+                return Counted(server_id=server, delta=_delta(*rest))
+            case "learned":
+                texts = tuple(StatementText(query_id=QueryId(i), text=text) for i, text in rest[0])
+                return Learned(server_id=server, texts=texts)
+            case "noted":
+                at, event, detail, facts = rest
+                return Noted(server_id=server, at=EpochMs(at), event=event, detail=detail, facts=facts)
+    except (TypeError, KeyError, IndexError) as error:
+        raise ValueError(f"not a record of ours: {line[:60]!r}") from error
+    raise ValueError(f"not a record of ours: {line[:60]!r}")
+
+
+def _session(row: list[Any]) -> SessionSample:
+    values = dict(zip(_SESSION_FIELDS, row, strict=True))
+    values["blocked_by"] = tuple(Pid(pid) for pid in values["blocked_by"])
+    return SessionSample(**values)
+
+
+def _delta(since: int, until: int, keys: list[Any], values: list[Any], breaks: list[str]) -> CounterDelta:
+    return CounterDelta(
+        since=EpochMs(since),
+        until=EpochMs(until),
+        keys=tuple(CounterKey(query_id=QueryId(k[0]), database=k[1], user=k[2], toplevel=k[3]) for k in keys),
+        values=np.array(values, dtype=np.float64),
+        breaks=frozenset(Break(b) for b in breaks),
+    )

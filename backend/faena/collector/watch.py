@@ -1,0 +1,144 @@
+"""Watches one server: a sample each period, counters now and then, texts as they become known."""
+
+import asyncio
+import logging
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, field
+
+from faena.collector.records import Counted, Learned, Noted, Record, Sampled, WatchOrder
+from faena.core.errors import SourceAway, SourceError
+from faena.core.ports import Clock, Source
+from faena.core.readings import CounterReading, ServerFacts
+from faena.core.series.ticks import next_tick
+from faena.core.statements.counters import difference
+from faena.core.units import EpochMs, QueryId, Seconds
+
+log = logging.getLogger(__name__)
+
+BACKOFF_S: tuple[float, ...] = (0.5, 1, 2, 4, 8, 15)  # the last one repeats
+STUCK_S = 5.0  # a sample without any answer for so long means the connection is dead
+LEARN_EVERY_S = Seconds(2.0)
+MAX_TEXT_TRIES = 10  # a statement whose text never turns up (evicted) is not asked for again
+
+
+@dataclass(slots=True)
+class WatchState:
+    """What the status file and the screen show of a watch."""
+
+    state: str = "connecting"
+    message: str = ""
+    last_sample: EpochMs | None = None
+    took_ms: float | None = None
+    missed: int = 0
+    tries: dict[QueryId, int] = field(default_factory=dict)
+
+
+class Watch:
+    """Runs until cancelled. Every trouble of the server ends in a gap and a note, never in an exception."""
+
+    def __init__(self, order: WatchOrder, source: Source, put: Callable[[Record], None], clock: Clock) -> None:
+        self._order, self._source, self._put, self._clock = order, source, put, clock
+        self._wanted: set[QueryId] = set()
+        self._known: set[QueryId] = set()
+        self._before: CounterReading | None = None
+        self._last_tick: EpochMs | None = None
+        self.state = WatchState()
+
+    async def run(self) -> None:
+        attempt = 0
+        try:
+            while True:
+                try:
+                    facts = await self._source.connect()
+                    attempt = 0
+                    self._connected(facts)
+                    await self._watch()
+                except SourceError as error:
+                    self._away(error, first=attempt == 0)
+                await self._source.close()
+                await self._clock.sleep(Seconds(BACKOFF_S[min(attempt, len(BACKOFF_S) - 1)]))
+                attempt += 1
+        finally:
+            await self._source.close()
+
+    def _connected(self, facts: ServerFacts) -> None:
+        self.state.state, self.state.message = "watching", ""
+        self._note("connected", f"PostgreSQL {facts.version_text}", asdict(facts))
+
+    def _away(self, error: SourceError, *, first: bool) -> None:
+        self.state.state, self.state.message = "away", str(error)
+        if first:  # once per outage, not once per try
+            self._note("away", f"{error}; {error.remedy}" if error.remedy else str(error))
+
+    def _note(self, event: str, detail: str, facts: dict[str, object] | None = None) -> None:
+        log.info("%s: %s: %s", self._order.name, event, detail)
+        now = self._clock.now()
+        self._put(Noted(server_id=self._order.server_id, at=now, event=event, detail=detail, facts=facts))
+
+    async def _watch(self) -> None:
+        """All loops together; the first SourceError ends them all and is raised."""
+        try:
+            async with asyncio.TaskGroup() as group:
+                group.create_task(self._sample_forever())
+                group.create_task(self._read_slowly_forever())
+        except* SourceError as group_error:
+            first: BaseException = group_error.exceptions[0]
+            while isinstance(first, BaseExceptionGroup):
+                first = first.exceptions[0]
+            raise first from None
+
+    async def _sample_forever(self) -> None:
+        """One sample in flight at most; ticks that come due meanwhile are missed and counted."""
+        while True:
+            tick = next_tick(self._last_tick, self._order.period_ms, self._clock.now())
+            await self._clock.sleep(Seconds((tick.due - self._clock.now()) / 1000))
+            try:
+                async with asyncio.timeout(STUCK_S):
+                    reading = await self._source.sample(tick.due)
+            except TimeoutError:
+                raise SourceAway(f"no answer to a sample within {STUCK_S:.0f} s") from None
+            self._last_tick = tick.due
+            self.state.last_sample, self.state.took_ms = tick.due, reading.took
+            self.state.missed += tick.missed
+            self._wanted.update(s.query_id for s in reading.sessions if s.query_id is not None)
+            self._put(Sampled(server_id=self._order.server_id, reading=reading, missed=tick.missed))
+
+    async def _read_slowly_forever(self) -> None:
+        """Counters and texts share the second connection, so they take turns."""
+        last: EpochMs | None = None
+        due = self._clock.now()
+        while True:
+            if self._clock.now() >= due:
+                await self._count()
+                last = due
+                due = next_tick(last, self._order.counters_every_ms, self._clock.now()).due
+            await self._learn()
+            await self._clock.sleep(LEARN_EVERY_S)
+
+    async def _count(self) -> None:
+        reading = await self._source.counters(self._clock.now())
+        if reading is None:
+            return
+        before, self._before = self._before, reading
+        if before is None or reading.at <= before.at:
+            return
+        delta = difference(before, reading)
+        self._wanted.update(key.query_id for key in delta.keys)
+        for one in sorted(delta.breaks):
+            self._note(f"counters_{one}", "statement counters do not run through here; work in between may be missing")
+        self._put(Counted(server_id=self._order.server_id, delta=delta))
+
+    async def _learn(self) -> None:
+        """Texts of statements seen since the last round."""
+        missing = [i for i in self._wanted - self._known if self.state.tries.get(i, 0) < MAX_TEXT_TRIES][:1000]
+        self._wanted.intersection_update(missing)
+        if not missing:
+            return
+        texts = tuple(await self._source.texts(missing))
+        for i in missing:
+            self.state.tries[i] = self.state.tries.get(i, 0) + 1
+        for text in texts:
+            self._known.add(text.query_id)
+            self.state.tries.pop(text.query_id, None)
+        if texts:
+            self._put(Learned(server_id=self._order.server_id, texts=texts))

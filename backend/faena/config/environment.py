@@ -1,0 +1,92 @@
+"""Reads the configuration: environment variables first, then a file, then defaults for a machine of one's own.
+
+The file is TOML with the same names in lower case and without the prefix: FAENA_STORE_PORT is `store_port`.
+"""
+
+import os
+import secrets
+import tomllib
+from dataclasses import dataclass, field
+from pathlib import Path
+
+CHECKOUT = Path(__file__).resolve().parents[3]
+
+
+class BadConfiguration(Exception):
+    """Names the setting at fault and what it should look like."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Environment:
+    """Where everything is. Paths are absolute."""
+
+    state_dir: Path
+    store_host: str
+    store_port: int
+    store_database: str
+    store_user: str
+    store_password: str = field(repr=False)
+    secret_file: Path
+    listen_host: str
+    listen_port: int
+    allowed_hosts: tuple[str, ...]
+    https: bool
+    demo: bool
+    debug: bool
+
+
+def read_environment() -> Environment:
+    """Raises BadConfiguration."""
+    file = _file_values()
+
+    def value(name: str, default: str) -> str:
+        return os.environ.get(f"FAENA_{name}", file.get(name.lower(), default))
+
+    state_dir = Path(value("STATE_DIR", str(CHECKOUT / ".faena"))).resolve()
+    return Environment(
+        state_dir=state_dir,
+        store_host=value("STORE_HOST", "127.0.0.1"),
+        store_port=_port(value("STORE_PORT", "54710"), "FAENA_STORE_PORT"),
+        store_database=value("STORE_DATABASE", "faena"),
+        store_user=value("STORE_USER", "faena"),
+        store_password=value("STORE_PASSWORD", ""),
+        secret_file=Path(value("SECRET_FILE", str(state_dir / "secret.key"))),
+        listen_host=value("LISTEN_HOST", "127.0.0.1"),
+        listen_port=_port(value("LISTEN_PORT", "8710"), "FAENA_LISTEN_PORT"),
+        allowed_hosts=tuple(h.strip() for h in value("ALLOWED_HOSTS", "127.0.0.1,localhost").split(",") if h.strip()),
+        https=value("HTTPS", "0") == "1",
+        demo=value("DEMO", "0") == "1",
+        debug=value("DEBUG", "0") == "1",
+    )
+
+
+def _file_values() -> dict[str, str]:
+    path = os.environ.get("FAENA_CONFIG")
+    if not path:
+        return {}
+    try:
+        with open(path, "rb") as file:
+            return {name: str(entry) for name, entry in tomllib.load(file).items()}
+    except OSError as error:
+        raise BadConfiguration(f"FAENA_CONFIG names {path!r}, which cannot be read: {error.strerror}") from error
+    except tomllib.TOMLDecodeError as error:
+        raise BadConfiguration(f"{path} is not valid TOML: {error}") from error
+
+
+def _port(text: str, name: str) -> int:
+    if not text.isdigit() or not 0 < int(text) < 65536:
+        raise BadConfiguration(f"{name} must be a port between 1 and 65535, not {text!r}")
+    return int(text)
+
+
+def secret(path: Path) -> str:
+    """The installation's secret: signs sessions, and seals credentials of watched servers. Made at first use.
+
+    It lives in a file and never in the store, so that a copy of the store alone gives no password away.
+    """
+    if not path.exists():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        with os.fdopen(descriptor, "w") as file:
+            file.write(secrets.token_urlsafe(48))
+    return path.read_text().strip()

@@ -1,0 +1,107 @@
+"""Django settings, all from the environment (see environment.py)."""
+
+from faena.config.environment import CHECKOUT, read_environment, secret
+
+ENVIRONMENT = read_environment()
+
+DEBUG = ENVIRONMENT.debug
+SECRET_KEY = secret(ENVIRONMENT.secret_file)
+ALLOWED_HOSTS = list(ENVIRONMENT.allowed_hosts)
+ROOT_URLCONF = "faena.config.urls"
+ASGI_APPLICATION = "faena.config.asgi.application"
+USE_TZ = True
+TIME_ZONE = "UTC"
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "axes",
+    "csp",
+    "faena.apps.accounts",
+    "faena.apps.servers",
+    "faena.apps.samples",
+    "faena.apps.statements",
+    "faena.apps.collecting",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "HOST": ENVIRONMENT.store_host,
+        "PORT": ENVIRONMENT.store_port,
+        "NAME": ENVIRONMENT.store_database,
+        "USER": ENVIRONMENT.store_user,
+        "PASSWORD": ENVIRONMENT.store_password,
+        "OPTIONS": {
+            # Requests run on changing threads, so connections are kept in a pool and not per thread.
+            "pool": {"min_size": 1, "max_size": 8, "timeout": 3},
+            "connect_timeout": 3,
+            "application_name": "faena store",
+            "options": "-c statement_timeout=30000",
+        },
+    }
+}
+
+AUTH_USER_MODEL = "accounts.User"
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+AXES_FAILURE_LIMIT = 6
+AXES_COOLOFF_TIME = 0.25  # hours
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]  # both together: nobody can lock a colleague out from elsewhere
+AXES_RESET_ON_SUCCESS = True
+
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = ENVIRONMENT.https
+SESSION_COOKIE_AGE = 14 * 24 * 3600
+CSRF_COOKIE_SECURE = ENVIRONMENT.https
+CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": ["'none'"],
+        "script-src": ["'self'"],
+        # React sets sizes and positions of marks as style properties through the DOM, which this does not touch.
+        "style-src": ["'self'"],
+        "font-src": ["'self'"],
+        "img-src": ["'self'", "data:", "blob:"],
+        "connect-src": ["'self'"],
+        "base-uri": ["'none'"],
+        "form-action": ["'self'"],
+        "frame-ancestors": ["'none'"],
+    }
+}
+
+STATIC_URL = "/static/"
+FRONTEND_DIST = CHECKOUT / "frontend" / "dist"
+WHITENOISE_ROOT = FRONTEND_DIST if FRONTEND_DIST.exists() else None
+WHITENOISE_INDEX_FILE = False
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["console"], "level": "INFO"},
+    "loggers": {"axes": {"level": "WARNING"}, "django.request": {"level": "ERROR"}},
+}

@@ -1,0 +1,37 @@
+"""What the core expects of the world. Adapters implement these; `faena.testing` ships one double for each."""
+
+from collections.abc import Sequence
+from typing import Protocol
+
+from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText
+from faena.core.units import EpochMs, QueryId, Seconds
+
+
+class Clock(Protocol):
+    """Time as an argument. `monotonic` is for waiting, `now` for stamping."""
+
+    def now(self) -> EpochMs: ...
+    def monotonic(self) -> Seconds: ...
+    async def sleep(self, seconds: Seconds) -> None: ...
+
+
+class Source(Protocol):
+    """A watched server, real or simulated. One question at a time; raises SourceError and nothing else."""
+
+    async def connect(self) -> ServerFacts:
+        """Open the kept connections. Raises SourceAway, SourceRefused or SourceUnfit."""
+        ...
+
+    async def sample(self, due: EpochMs) -> SampleReading:
+        """Sessions that are active or hold a transaction, in one cheap question."""
+        ...
+
+    async def counters(self, at: EpochMs) -> CounterReading | None:
+        """Statement counters without texts; None when the server keeps none."""
+        ...
+
+    async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
+        """Texts of the statements asked for, as far as the server still knows them."""
+        ...
+
+    async def close(self) -> None: ...

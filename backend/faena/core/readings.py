@@ -1,0 +1,114 @@
+"""Records that a source yields. Nothing in here is computed; it is what a server said at a moment."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+
+from faena.core.units import EpochMs, Millis, Pid, QueryId
+
+UNKNOWN_AGE = -1  # an age the server did not tell, for instance of a statement it hides
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SessionSample:
+    """One session at one tick: running, waiting, or idle while it holds a transaction open."""
+
+    pid: Pid
+    started_s: int  # start of the session, seconds since 1970; tells apart two sessions that had the same pid
+    state: str  # the server's own word: active, idle in transaction, ...
+    wait_type: str = ""  # empty: the server reports no wait, so the session runs
+    wait_event: str = ""
+    query_id: QueryId | None = None
+    database: str = ""
+    user: str = ""
+    program: str = ""  # application_name, or the kind of process when it is no client
+    client: str = ""  # client address; "local" over a Unix socket
+    backend: str = "client backend"
+    blocked_by: tuple[Pid, ...] = ()
+    transaction_ms: int = UNKNOWN_AGE
+    statement_ms: int = UNKNOWN_AGE
+
+    @property
+    def is_active(self) -> bool:
+        """Active sessions make up load. One that idles inside a transaction holds things but is no load."""
+        return self.state in ("active", "fastpath function call")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SampleReading:
+    """All sessions of interest at one tick. `due` is the planned moment, `took` the time the answer needed."""
+
+    due: EpochMs
+    took: Millis
+    sessions: tuple[SessionSample, ...]
+
+
+# Cumulative figures of one statement, in the order of the columns of CounterReading.values.
+COUNTER_FIELDS: tuple[str, ...] = (
+    "calls",
+    "total_ms",
+    "sumsq_ms2",  # sum of squared execution times, so that any window's spread can be had by differences
+    "rows",
+    "plan_ms",
+    "blocks_hit",
+    "blocks_read",
+    "blocks_dirtied",
+    "blocks_written",
+    "read_ms",
+    "write_ms",
+    "temp_read",
+    "temp_written",
+    "wal_bytes",
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True, order=True)
+class CounterKey:
+    """Whose counter: PostgreSQL counts per statement, database, user and nesting."""
+
+    query_id: QueryId
+    database: str
+    user: str
+    toplevel: bool = True
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CounterReading:
+    """All statement counters at one moment, cumulative since `reset_at` or the entry's own first call."""
+
+    at: EpochMs
+    took: Millis
+    server_started: EpochMs
+    keys: tuple[CounterKey, ...]
+    values: npt.NDArray[np.float64]  # shape (len(keys), len(COUNTER_FIELDS))
+    reset_at: EpochMs | None = None  # None: the server's version does not tell
+    evictions: int | None = None  # entries thrown out for want of room since reset; None: not told
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StatementText:
+    """Text of a statement with its literals replaced, learned once."""
+
+    query_id: QueryId
+    text: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ServerFacts:
+    """What a server says of itself on connecting."""
+
+    version: int  # as the server counts: 150020 is 15.20
+    version_text: str
+    started: EpochMs
+    max_connections: int
+    settings: dict[str, str] = field(default_factory=dict)
+    in_recovery: bool = False
+    has_statement_counters: bool = True
+    cores: int | None = None  # None: the server cannot tell; set by hand or by a host agent
+
+
+def labels(sessions: Sequence[SessionSample]) -> dict[Pid, SessionSample]:
+    """Sessions of one tick by pid, to look up who a blocker is."""
+    return {session.pid: session for session in sessions}

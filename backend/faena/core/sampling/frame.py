@@ -1,0 +1,71 @@
+"""Samples of one server over a window, as arrays. This is what every answer about load is computed from."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from faena.core.series.window import Window
+
+
+@dataclass(frozen=True, slots=True)
+class SampleFrame:
+    """`tick_ms` (T,) ascending; `tick` (N,) index into it, ascending; `code` (N,) index into the dictionary.
+
+    A tick at which nothing was seen is in `tick_ms` and in no row of `tick`: idle is not the same as not sampled.
+    """
+
+    tick_ms: npt.NDArray[np.int64]
+    tick: npt.NDArray[np.int32]
+    code: npt.NDArray[np.int32]
+
+    def __post_init__(self) -> None:
+        if len(self.tick) != len(self.code):
+            raise ValueError(f"columns differ in length: {len(self.tick)} ticks, {len(self.code)} codes")
+
+    def within(self, window: Window) -> "SampleFrame":
+        """The part inside the window; arrays are views where possible."""
+        first, last = np.searchsorted(self.tick_ms, (window.start, window.end))
+        if first == 0 and last == len(self.tick_ms):
+            return self
+        low, high = np.searchsorted(self.tick, (first, last))
+        return SampleFrame(
+            self.tick_ms[first:last], (self.tick[low:high] - np.int32(first)).astype(np.int32), self.code[low:high]
+        )
+
+
+EMPTY = SampleFrame(np.empty(0, np.int64), np.empty(0, np.int32), np.empty(0, np.int32))
+
+
+def join(frames: Sequence[SampleFrame]) -> SampleFrame:
+    """Frames that follow each other in time, as one."""
+    parts = [frame for frame in frames if len(frame.tick_ms)]
+    if not parts:
+        return EMPTY
+    if len(parts) == 1:
+        return parts[0]
+    offsets = np.cumsum([0, *(len(part.tick_ms) for part in parts[:-1])]).astype(np.int32)
+    return SampleFrame(
+        np.concatenate([part.tick_ms for part in parts]),
+        np.concatenate([part.tick + offset for part, offset in zip(parts, offsets, strict=True)]),
+        np.concatenate([part.code for part in parts]),
+    )
+
+
+def merge(kept: SampleFrame, late: SampleFrame) -> SampleFrame:
+    """Both frames in order of time; a tick that both have is taken from `kept`, whole."""
+    fresh = ~np.isin(late.tick_ms, kept.tick_ms)
+    if not fresh.any():
+        return kept
+    renumber = np.cumsum(fresh, dtype=np.int32) - np.int32(1)
+    rows = fresh[late.tick]
+    tick_ms = np.concatenate([kept.tick_ms, late.tick_ms[fresh]])
+    tick = np.concatenate([kept.tick, renumber[late.tick[rows]] + np.int32(len(kept.tick_ms))])
+    code = np.concatenate([kept.code, late.code[rows]])
+    by_time = np.argsort(tick_ms, kind="stable")
+    place = np.empty(len(by_time), dtype=np.int32)
+    place[by_time] = np.arange(len(by_time), dtype=np.int32)
+    tick = place[tick]
+    order = np.argsort(tick, kind="stable")
+    return SampleFrame(tick_ms[by_time], tick[order], code[order])

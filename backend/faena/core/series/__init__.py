@@ -1,0 +1,1 @@
+"""Time: windows, ticks, buckets, gaps, and how sure a sampled figure is."""

@@ -1,0 +1,1 @@
+"""What sessions wait for: eight kinds, and a catalogue that says what each wait event means."""

@@ -1,0 +1,95 @@
+"""Looks a wait event up: its kind, meaning, usual causes, what to look at next and what it rules out."""
+
+from dataclasses import dataclass, replace
+
+from faena.core.waits.advice import ADVICE, Advice
+from faena.core.waits.events import BY_TYPE, TYPE_ADVICE
+from faena.core.waits.kinds import WaitKind
+
+FIRST_VERSION, LAST_VERSION = 12, 17
+
+RUNNING = Advice(
+    WaitKind.RUNNING,
+    (
+        "The statement does work: it scans, joins, sorts, computes.",
+        "More sessions run than there are cores, so they share them and each gets slower.",
+    ),
+    (
+        "Compare running with the number of cores: above it, cores are what is missing.",
+        "Open the top statement: many calls, or few that do too much? A scan for want of an index looks like this.",
+    ),
+    ("locks", "disk latency (unless the system reads from its own cache)", "the client"),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WaitMeaning:
+    """`known` is False where only the event's type could be explained; versions are PostgreSQL majors, inclusive."""
+
+    wait_type: str
+    event: str
+    kind: WaitKind
+    meaning: str
+    causes: tuple[str, ...]
+    look_next: tuple[str, ...]
+    rules_out: tuple[str, ...]
+    known: bool
+    first_version: int = FIRST_VERSION
+    last_version: int = LAST_VERSION
+    also_called: tuple[str, ...] = ()
+
+
+def _meaning(wait_type: str, event: str, text: str, advice: Advice, *, known: bool) -> WaitMeaning:
+    return WaitMeaning(
+        wait_type=wait_type,
+        event=event,
+        kind=advice.kind,
+        meaning=text,
+        causes=advice.causes,
+        look_next=advice.look_next,
+        rules_out=advice.rules_out,
+        known=known,
+    )
+
+
+def _read(wait_type: str, block: str) -> list[WaitMeaning]:
+    entries = []
+    for line in block.strip().splitlines():
+        names, versions, advice, meaning = (part.strip() for part in line.split("|"))
+        first, _, last = (versions or f"{FIRST_VERSION}-{LAST_VERSION}").partition("-")
+        all_names = tuple(name.strip() for name in names.split(","))
+        for name in all_names:
+            base = _meaning(wait_type, name, meaning, ADVICE[advice], known=True)
+            others = tuple(other for other in all_names if other != name)
+            entries.append(
+                replace(base, first_version=int(first), last_version=int(last), also_called=others)
+            )
+    return entries
+
+
+CATALOGUE: dict[tuple[str, str], WaitMeaning] = {
+    (entry.wait_type, entry.event): entry for wait_type, block in BY_TYPE.items() for entry in _read(wait_type, block)
+}
+
+
+def explain(wait_type: str, event: str) -> WaitMeaning:
+    """The entry for a wait as the server reports it; no wait means running. Never fails: an unknown one says so."""
+    if not wait_type:
+        text = (
+            "The server reports no wait, so the session is working: on a core, or ready and queueing for one. "
+            "Time in system calls that the server does not report counts here too."
+        )
+        return _meaning("", "", text, RUNNING, known=True)
+    if found := CATALOGUE.get((wait_type, event)):
+        return found
+    advice, text = TYPE_ADVICE.get(wait_type, ("engine", f"Waits for something of the type {wait_type!r}."))
+    text += f" Faena does not know the event {event!r}; this is what is true of every wait of its type."
+    return _meaning(wait_type, event, text, ADVICE[advice], known=False)
+
+
+def kind_of(wait_type: str, event: str) -> WaitKind:
+    """Kind of a wait, without building an explanation for unknown ones. Hot path: once per dictionary entry."""
+    if not wait_type:
+        return WaitKind.RUNNING
+    found = CATALOGUE.get((wait_type, event))
+    return found.kind if found else explain(wait_type, event).kind

@@ -1,0 +1,94 @@
+"""The command line of ./faena."""
+
+import argparse
+import sys
+
+from faena.launch import checks, demo, real, setup
+from faena.launch.words import Trouble, warn
+
+OVERVIEW = """Find out why a database is slow.
+
+  ./faena demo     set everything up and start with a database in trouble
+  ./faena test     run every check
+
+For real use: ./faena serve and ./faena collect; docs/operating.md tells how they are configured."""
+
+
+def parser() -> argparse.ArgumentParser:
+    top = argparse.ArgumentParser(
+        prog="faena", description=OVERVIEW, formatter_class=argparse.RawDescriptionHelpFormatter
+    )
+    commands = top.add_subparsers(dest="command", required=True, metavar="COMMAND")
+    demo_parser = commands.add_parser("demo", help="set up and start the demo, or make trouble in it")
+    demo_parser.add_argument("--no-rota", action="store_true", help="no troubles by themselves")
+    troubles = demo_parser.add_subparsers(dest="part", metavar="trouble").add_parser("trouble", help="make trouble")
+    troubles.add_argument("act", choices=["list", "start", "stop"])
+    troubles.add_argument("name", nargs="?", help="as `list` shows it")
+    commands.add_parser("status", help="what of the demo is running")
+    commands.add_parser("stop", help="stop the demo, or leftovers of one that was killed")
+    commands.add_parser("reset", help="throw the demo's clusters and data away")
+    tests = commands.add_parser("test", help="run every check, or the layers named")
+    tests.add_argument("layers", nargs="*", metavar="LAYER", help=f"one or more of {', '.join(checks.LAYERS)}")
+    commands.add_parser("serve", help="the web server, for real use")
+    commands.add_parser("collect", help="the collector, for real use")
+    for name, words in (("server", "connect a server"), ("user", "make a user or change one")):
+        rest = commands.add_parser(name, help=words, add_help=False)
+        rest.add_argument("rest", nargs=argparse.REMAINDER)
+    bench = commands.add_parser("bench", help="measure speed, memory and cost; prints a table")
+    bench.add_argument("names", nargs="*", help="all by default")
+    commands.add_parser("build", help="build the front end")
+    commands.add_parser("contract", help="write the API description and the types made from it")
+    return top
+
+
+def main() -> int:
+    arguments = parser().parse_args()
+    match arguments.command:
+        case "demo":
+            if arguments.part == "trouble":
+                demo.trouble(arguments.act, arguments.name)
+            else:
+                demo.start(rota=not arguments.no_rota)
+        case "status":
+            return demo.status()
+        case "stop":
+            demo.stop()
+        case "reset":
+            demo.reset()
+        case "test":
+            if unknown := set(arguments.layers) - set(checks.LAYERS):
+                raise Trouble(f"there is no layer {', '.join(sorted(unknown))}; there are {', '.join(checks.LAYERS)}")
+            return checks.run(arguments.layers)
+        case "serve":
+            real.serve()
+        case "collect":
+            real.collect()
+        case "server":
+            real.server(arguments.rest)
+        case "user":
+            real.user(arguments.rest)
+        case "build":
+            setup.for_running()
+        case "contract":
+            checks.write_contract()
+        case "bench":
+            from faena.launch import benches
+
+            return benches.run(arguments.names)
+    return 0
+
+
+if __name__ == "__main__":
+    try:
+        sys.exit(main())
+    except Trouble as trouble:
+        warn(str(trouble))
+        sys.exit(1)
+    except KeyboardInterrupt:
+        warn("stopped")
+        sys.exit(130)
+    except OSError as error:
+        if error.errno == 28:  # no space left on device
+            warn(f"the disk is full ({error.filename or 'while writing'}); make room and start again: it goes on from here")
+            sys.exit(1)
+        raise

@@ -1,0 +1,213 @@
+"""Store, watched ferry server, programs, collector and web server of one place, started in order and stopped in reverse."""
+
+import json
+import os
+import secrets
+import time
+import urllib.request
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from faena.launch.cluster import FERRY_SETTINGS, STORE_SETTINGS, Cluster
+from faena.launch.places import BACKEND, DEMO, PYTHON, Place
+from faena.launch.processes import Register, port_is_free
+from faena.launch.setup import fingerprint
+from faena.launch.words import Trouble, step
+
+LOGINS = (("viewer", "viewer"), ("operator", "operator"), ("admin", "admin"))
+DEMO_PASSWORD = "tidewrack-demo"
+PROGRAMS = (
+    "booking-web", "gate-scan", "fare-engine", "manifest-export",
+    "crew-planner", "nightly-report", "ops-console", "maintenance",
+)  # fmt: skip
+SAMPLES_WAIT_S = 45.0
+
+
+@dataclass(slots=True)
+class Installation:
+    """Everything that belongs to one place. Each method may be called again after a set-up broken off half-way."""
+
+    place: Place
+    register: Register = field(init=False)
+    store: Cluster = field(init=False)
+    ferry: Cluster = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.place.root.mkdir(parents=True, exist_ok=True)
+        self.register = Register(self.place.run)
+        self.store = Cluster(name="store", port=self.place.store_port, place=self.place, settings=STORE_SETTINGS)
+        self.ferry = Cluster(name="ferry", port=self.place.ferry_port, place=self.place, settings=FERRY_SETTINGS)
+
+    def environment(self) -> dict[str, str]:
+        """For the processes of this place. Secrets go by environment, never by command line."""
+        return {
+            **os.environ,
+            "PYTHONPATH": f"{BACKEND}:{DEMO}",
+            "DJANGO_SETTINGS_MODULE": "faena.config.settings",
+            "FAENA_STATE_DIR": str(self.place.root),
+            "FAENA_STORE_PORT": str(self.place.store_port),
+            "FAENA_STORE_PASSWORD": self._store_password(),
+            "FAENA_LISTEN_PORT": str(self.place.web_port),
+            "FAENA_DEMO": "1",
+            "FERRY_PORT": str(self.place.ferry_port),
+            "FERRY_SWITCHES": str(self.place.switches),
+        }
+
+    def _store_password(self) -> str:
+        file = self.place.root / "faena.password"
+        if not file.exists():
+            descriptor = os.open(file, os.O_WRONLY | os.O_CREAT, 0o600)
+            with os.fdopen(descriptor, "w") as out:
+                out.write(secrets.token_urlsafe(24))
+        return file.read_text()
+
+    def clear_leftovers(self) -> None:
+        """Stop what an earlier start left running when it was killed."""
+        if leftovers := self.register.stop_all():
+            with step(f"Stopped leftovers of an earlier start: {', '.join(leftovers)}"):
+                pass
+
+    def check_ports(self) -> None:
+        """Raises Trouble before anything is started."""
+        wanted = {"web server": self.place.web_port, "store": self.place.store_port, "ferry": self.place.ferry_port}
+        names = {"web server": "FAENA_LISTEN_PORT", "store": "FAENA_STORE_PORT", "ferry": "FAENA_FERRY_PORT"}
+        for name, port in wanted.items():
+            if not port_is_free(port):
+                raise Trouble(f"port {port} is taken, and the {name} needs it. Set {names[name]} to a free port.")
+
+    def start_clusters(self) -> None:
+        for cluster in (self.store, self.ferry):
+            with step(f"PostgreSQL cluster {cluster.name} on port {cluster.port}"):
+                cluster.make()
+                cluster.start(self.register)
+
+    def prepare_store(self) -> None:
+        with step("Store: tables and demo users"):
+            self.store.ensure_database("faena", "faena", self._store_password())
+            self.manage("migrate", "--verbosity", "0")
+            for name, role in LOGINS:
+                if not self._done(f"user-{name}"):
+                    self.manage("user", name, "--role", role, more={"FAENA_PASSWORD": DEMO_PASSWORD})
+                    self._mark(f"user-{name}")
+
+    def load_ferry(self) -> None:
+        """Schema and data, once; again when their files have changed."""
+        files = [DEMO / "tidewrack" / "schema.sql", DEMO / "tidewrack" / "roles.sql"]
+        mark = fingerprint(files)
+        if self._done("ferry-data", mark):
+            return
+        with step("Tidewrack Ferries: a million bookings"):
+            self.ferry.run_sql("DROP DATABASE IF EXISTS ferry WITH (FORCE)")
+            self.ferry.run_sql("CREATE DATABASE ferry")
+            for file in files:
+                self.ferry.run_sql(file.read_text(), "ferry")
+            self.ferry.run_sql("VACUUM ANALYZE", "ferry")
+        self._mark("ferry-data", mark)
+
+    def watch_ferry(self) -> None:
+        """Connect the demo's server to Faena, as a DBA would."""
+        if self._done("ferry-watched"):
+            return
+        with step("Faena connects to bookings-primary"):
+            self.manage(
+                "server", "bookings-primary", "--port", str(self.place.ferry_port), "--database", "ferry",
+                "--user", "watch", "--cores", str(os.cpu_count() or 1),
+                more={"FAENA_SERVER_PASSWORD": "watch"},
+            )  # fmt: skip
+        self._mark("ferry-watched")
+
+    def start_programs(self, *, rota: bool) -> None:
+        self.place.switches.mkdir(parents=True, exist_ok=True)
+        for switch in self.place.switches.iterdir():
+            switch.unlink()
+        with step(f"{len(PROGRAMS)} programs" + (" and the rota of troubles" if rota else ", no rota")):
+            for name in PROGRAMS:
+                self._start(name, [str(PYTHON), "-m", "tidewrack.programs", name])
+            if rota:
+                self._start("rota", [str(PYTHON), "-m", "tidewrack.rota"])
+
+    def start_collector(self) -> None:
+        self._start("collector", [str(PYTHON), "-m", "django", "collect"])
+
+    def start_web(self) -> None:
+        self._start("web", web_command("127.0.0.1", self.place.web_port))
+
+    def start_faena(self) -> None:
+        with step("Collector and web server"):
+            self.start_collector()
+            self.start_web()
+        with step("First samples on screen"):
+            self._wait_for_samples()
+
+    def _start(self, name: str, command: list[str]) -> None:
+        log = self.place.logs / f"{name}.log"
+        self.register.start(name, command, log=log, env=self.environment(), cwd=BACKEND)
+
+    def _wait_for_samples(self) -> None:
+        """Until the web server answers and the store holds samples of the last seconds."""
+        end = time.monotonic() + SAMPLES_WAIT_S
+        query = (
+            "SELECT count(*) FROM samples_tick WHERE at_ms > (extract(epoch FROM now()) * 1000)::bigint - 5000"
+        )
+        while time.monotonic() < end:
+            if ended := self.register.ended():
+                self.explain_end(ended[0])
+            if self._web_answers() and int(self.store.run_sql(query, "faena") or 0) >= 2:
+                return
+            time.sleep(0.2)
+        raise Trouble(f"no samples after {SAMPLES_WAIT_S:.0f} s; see {self.place.logs / 'collector.log'}")
+
+    def explain_end(self, name: str) -> None:
+        """Raises Trouble with the last words of a process that ended by itself."""
+        log = self.place.logs / f"{name}.log"
+        tail = log.read_text(errors="replace").strip().splitlines()[-3:] if log.exists() else []
+        raise Trouble(f"{name} ended by itself: {' / '.join(tail) or 'it said nothing'} (all of it: {log})")
+
+    def _web_answers(self) -> bool:
+        try:
+            with urllib.request.urlopen(f"{self.url}/api/v1/session", timeout=2) as answer:
+                return "csrf" in json.load(answer)
+        except OSError:
+            return False
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.place.web_port}"
+
+    def manage(self, *arguments: str, more: dict[str, str] | None = None) -> None:
+        """Run a Django command of this place to its end. Raises Trouble with its words."""
+        import subprocess
+
+        command = [str(PYTHON), "-m", "django", *arguments]
+        environment = {**self.environment(), **(more or {})}
+        ended = subprocess.run(command, env=environment, cwd=BACKEND, capture_output=True, text=True)
+        if ended.returncode != 0:
+            raise Trouble(f"{arguments[0]} failed: {(ended.stderr or ended.stdout).strip()[-600:]}")
+
+    def _done(self, name: str, mark: str = "done") -> bool:
+        file = self.place.root / "stamps" / name
+        return file.exists() and file.read_text() == mark
+
+    def _mark(self, name: str, mark: str = "done") -> None:
+        file = self.place.root / "stamps" / name
+        file.parent.mkdir(exist_ok=True)
+        file.write_text(mark)
+
+
+def web_command(host: str, port: int) -> list[str]:
+    """The ASGI server. One process: its caches of unpacked hours are worth more than a second one."""
+    return [
+        str(PYTHON), "-m", "uvicorn", "faena.config.asgi:application", "--host", host, "--port", str(port),
+        "--no-access-log", "--lifespan", "off", "--log-level", "warning",
+    ]  # fmt: skip
+
+
+def remove(place: Place) -> None:
+    """Delete a place's clusters and state, wherever they lie. Nothing of it may be running."""
+    import shutil
+
+    if place.clusters.is_symlink():
+        target = Path(os.readlink(place.clusters))
+        if target.name.startswith("faena-"):
+            shutil.rmtree(target, ignore_errors=True)
+    shutil.rmtree(place.root, ignore_errors=True)

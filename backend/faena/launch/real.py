@@ -1,0 +1,60 @@
+"""./faena serve, collect, server, user: real use, configured by environment variables or a file."""
+
+import os
+import sys
+
+from faena.launch import setup
+from faena.launch.installation import web_command
+from faena.launch.places import BACKEND, PYTHON
+from faena.launch.words import Trouble
+
+
+def _become(command: list[str]) -> None:
+    """Replace this process, so that signals and exit status are the program's own."""
+    os.chdir(BACKEND)
+    os.environ["PYTHONPATH"] = str(BACKEND)
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "faena.config.settings")
+    sys.stdout.flush()
+    os.execv(command[0], command)
+
+
+def _manage(*arguments: str) -> None:
+    _become([str(PYTHON), "-m", "django", *arguments])
+
+
+def serve() -> None:
+    """Bring the store's tables up to date, then serve."""
+    setup.for_running()
+    import subprocess
+
+    environment = {**os.environ, "PYTHONPATH": str(BACKEND), "DJANGO_SETTINGS_MODULE": "faena.config.settings"}
+    command = [str(PYTHON), "-m", "django", "migrate", "--verbosity", "0"]
+    ended = subprocess.run(command, env=environment, cwd=BACKEND, capture_output=True, text=True)
+    if ended.returncode != 0:
+        last = (ended.stderr.strip() or ended.stdout.strip()).splitlines()[-1:]
+        raise Trouble(
+            f"the store cannot be prepared: {' '.join(last)}\n  Check FAENA_STORE_HOST, _PORT, _DATABASE, _USER and "
+            "_PASSWORD; the user must own the database."
+        )
+    script = (
+        "from faena.config.environment import read_environment as r; e = r(); print(e.listen_host, e.listen_port)"
+    )
+    where = subprocess.run([str(PYTHON), "-c", script], env=environment, capture_output=True, text=True, check=True)
+    host, port = where.stdout.split()
+    print(f"Faena serves http://{host}:{port}", flush=True)
+    _become(web_command(host, int(port)))
+
+
+def collect() -> None:
+    setup.for_running()
+    _manage("collect")
+
+
+def server(arguments: list[str]) -> None:
+    setup.for_running()
+    _manage("server", *arguments)
+
+
+def user(arguments: list[str]) -> None:
+    setup.for_running()
+    _manage("user", *arguments)

@@ -1,0 +1,100 @@
+"""Tests a connection step by step and says, for each gap, the exact statement that mends it."""
+
+from dataclasses import dataclass
+
+import psycopg
+
+from faena.sources.postgres import queries
+from faena.sources.postgres.source import Target, as_source_error
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CheckStep:
+    """`ok` None: not reached because an earlier step failed. `needed` False: Faena works without, but sees less."""
+
+    name: str
+    ok: bool | None
+    found: str
+    remedy: str = ""
+    needed: bool = True
+
+
+NAMES = ("reachable", "version", "may see sessions", "statement identifiers", "statement counters", "I/O timing")
+
+
+async def check_connection(target: Target) -> list[CheckStep]:
+    """All steps, in order. Never raises for what the server says; a wrong host or password is a failed first step."""
+    try:
+        async with await psycopg.AsyncConnection.connect(target.conninfo(), autocommit=True) as connection:
+            row = await (await connection.execute(queries.FACTS)).fetchone()
+            settings = dict(await (await connection.execute(queries.SETTINGS)).fetchall())
+            preloaded = await (
+                await connection.execute("SELECT current_setting('shared_preload_libraries') LIKE '%pg_stat_statements%'")
+            ).fetchone()
+    except psycopg.Error as error:
+        failure = as_source_error(error, f"{target.host}:{target.port}")
+        first = CheckStep(name=NAMES[0], ok=False, found=str(failure), remedy=failure.remedy)
+        return [first, *(CheckStep(name=name, ok=None, found="not reached") for name in NAMES[1:])]
+    assert row is not None
+    assert preloaded is not None
+    return _judge(target, row, settings, preloaded=bool(preloaded[0]))
+
+
+def _judge(target: Target, row: tuple[object, ...], settings: dict[str, str], *, preloaded: bool) -> list[CheckStep]:
+    version, text, _started, _max, _standby, has_counters, reads_all = row
+    assert isinstance(version, int)
+    counters = (
+        "CREATE EXTENSION pg_stat_statements;"
+        if preloaded
+        else "ALTER SYSTEM SET shared_preload_libraries = 'pg_stat_statements';  -- then restart, then\n"
+        "CREATE EXTENSION pg_stat_statements;"
+    )
+    identifiers = version < 140000 or settings.get("compute_query_id") in ("on", "auto")
+    return [
+        CheckStep(name=NAMES[0], ok=True, found=f"answered at {target.host}:{target.port}"),
+        CheckStep(
+            name=NAMES[1],
+            ok=version >= queries.OLDEST,
+            found=f"PostgreSQL {text}",
+            remedy="" if version >= queries.OLDEST else "Faena needs PostgreSQL 12 or newer",
+        ),
+        CheckStep(
+            name=NAMES[2],
+            ok=bool(reads_all),
+            found="sees all sessions" if reads_all else "sees only its own sessions",
+            remedy="" if reads_all else f'GRANT pg_monitor TO "{target.user}";',
+        ),
+        CheckStep(
+            name=NAMES[3],
+            ok=identifiers,
+            found="compute_query_id " + settings.get("compute_query_id", "does not exist before 14: texts are used"),
+            remedy="" if identifiers else "ALTER SYSTEM SET compute_query_id = on; SELECT pg_reload_conf();",
+            needed=False,
+        ),
+        CheckStep(
+            name=NAMES[4],
+            ok=bool(has_counters),
+            found="pg_stat_statements is installed" if has_counters else "pg_stat_statements is not installed here",
+            remedy="" if has_counters else counters,
+            needed=False,
+        ),
+        CheckStep(
+            name=NAMES[5],
+            ok=settings.get("track_io_timing") == "on",
+            found=f"track_io_timing {settings.get('track_io_timing', 'unknown')}",
+            remedy=""
+            if settings.get("track_io_timing") == "on"
+            else "ALTER SYSTEM SET track_io_timing = on; SELECT pg_reload_conf();",
+            needed=False,
+        ),
+    ]
+
+
+def role_script(user: str) -> str:
+    """A role that can see everything Faena reads and change nothing. The password is for the DBA to choose."""
+    name = '"' + user.replace('"', '""') + '"'
+    return (
+        f"CREATE ROLE {name} LOGIN PASSWORD 'choose-one' CONNECTION LIMIT 5;\n"
+        f"GRANT pg_monitor TO {name};\n"
+        "CREATE EXTENSION IF NOT EXISTS pg_stat_statements;  -- in the database Faena connects to\n"
+    )

@@ -1,0 +1,82 @@
+"""Named SQL, one place, with what differs between server versions."""
+
+from typing import LiteralString
+
+OLDEST = 120000
+
+# Marks our own connections, so that they can be left out of what they measure.
+OWN_NAME = "faena"
+
+
+def sample(version: int) -> LiteralString:
+    """Sessions that are active or hold a transaction; blockers only for those that wait on a lock.
+
+    pg_blocking_pids takes all lock partitions for a moment, hence the CASE: a server without lock waits never pays.
+    Background processes that sleep in their main loop (Activity) are left out: they are no load.
+    Before 14 there is no statement identifier, so the text comes along and is fingerprinted here.
+    """
+    identity: LiteralString = "query_id, NULL::text" if version >= 140000 else "NULL::bigint, left(query, 2000)"
+    return f"""
+        SELECT pid, extract(epoch FROM backend_start)::bigint, state, wait_event_type, wait_event, datname, usename,
+               application_name, CASE WHEN client_addr IS NULL AND client_port = -1 THEN 'local'
+                                      ELSE host(client_addr) END, backend_type,
+               CASE WHEN wait_event_type = 'Lock' THEN pg_blocking_pids(pid) END,
+               (extract(epoch FROM clock_timestamp() - xact_start) * 1000)::bigint,
+               (extract(epoch FROM clock_timestamp() - query_start) * 1000)::bigint,
+               {identity}
+          FROM pg_stat_activity
+         WHERE pid <> pg_backend_pid()
+           AND application_name IS DISTINCT FROM 'faena'
+           AND wait_event_type IS DISTINCT FROM 'Activity'
+           AND (state IN ('active', 'fastpath function call')
+                OR state LIKE 'idle in transaction%' OR (state IS NULL AND wait_event IS NOT NULL))"""
+
+
+def counters(version: int) -> LiteralString:
+    """Counters without texts: reading the texts would read the whole text file on the server each time."""
+    planned = version >= 130000
+    plan: LiteralString = "s.total_plan_time, s.wal_bytes" if planned else "0, 0"
+    execution: LiteralString = "exec_time" if planned else "time"
+    reads: LiteralString = (
+        "s.shared_blk_read_time, s.shared_blk_write_time" if version >= 170000 else "s.blk_read_time, s.blk_write_time"
+    )
+    toplevel: LiteralString = "s.toplevel" if version >= 140000 else "true"
+    return f"""
+        SELECT s.queryid, d.datname, pg_get_userbyid(s.userid), {toplevel}, s.calls, s.total_{execution},
+               s.mean_{execution}, s.stddev_{execution}, s.rows, {plan}, s.shared_blks_hit, s.shared_blks_read,
+               s.shared_blks_dirtied, s.shared_blks_written, {reads}, s.temp_blks_read, s.temp_blks_written
+          FROM pg_stat_statements(false) s LEFT JOIN pg_database d ON d.oid = s.dbid
+         WHERE s.queryid IS NOT NULL AND s.calls > 0"""
+
+
+def counters_state(version: int) -> LiteralString:
+    """When the counters were reset, how many entries were evicted, when the server started."""
+    if version >= 140000:
+        return """
+            SELECT (extract(epoch FROM pg_postmaster_start_time()) * 1000)::bigint,
+                   (extract(epoch FROM stats_reset) * 1000)::bigint, dealloc FROM pg_stat_statements_info()"""
+    return "SELECT (extract(epoch FROM pg_postmaster_start_time()) * 1000)::bigint, NULL::bigint, NULL::bigint"
+
+
+TEXTS: LiteralString = """
+    SELECT DISTINCT ON (queryid) queryid, left(query, 100000) FROM pg_stat_statements(true)
+     WHERE queryid = ANY(%s) AND query IS NOT NULL"""
+
+# Statements under way that the counters do not know yet: their text stands with literals, which the caller removes.
+TEXTS_RUNNING: LiteralString = """
+    SELECT DISTINCT ON (query_id) query_id, query FROM pg_stat_activity WHERE query_id = ANY(%s)"""
+
+TEXTS_RUNNING_OLD: LiteralString = """
+    SELECT left(query, 2000) FROM pg_stat_activity WHERE state = 'active' AND query <> ''"""
+
+FACTS: LiteralString = """
+    SELECT current_setting('server_version_num')::int, current_setting('server_version'),
+           (extract(epoch FROM pg_postmaster_start_time()) * 1000)::bigint,
+           current_setting('max_connections')::int, pg_is_in_recovery(),
+           EXISTS (SELECT FROM pg_extension WHERE extname = 'pg_stat_statements'),
+           pg_has_role(current_user, 'pg_read_all_stats', 'USAGE')"""
+
+SETTINGS: LiteralString = """
+    SELECT name, setting FROM pg_settings
+     WHERE name IN ('compute_query_id', 'track_io_timing', 'shared_preload_libraries', 'track_activity_query_size',
+                    'work_mem', 'shared_buffers', 'log_destination', 'log_min_duration_statement')"""

@@ -1,0 +1,223 @@
+"""Asks a PostgreSQL server, over two kept connections: one for the samples, one for everything slower."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from time import perf_counter
+from typing import LiteralString
+
+import numpy as np
+import psycopg
+from psycopg.rows import TupleRow
+
+from faena.core.errors import SourceAway, SourceError, SourceRefused, SourceUnfit
+from faena.core.readings import (
+    COUNTER_FIELDS,
+    UNKNOWN_AGE,
+    CounterKey,
+    CounterReading,
+    SampleReading,
+    ServerFacts,
+    SessionSample,
+    StatementText,
+)
+from faena.core.statements.figures import sum_of_squares
+from faena.core.statements.texts import fingerprint, normalise
+from faena.core.units import EpochMs, Millis, Pid, QueryId
+from faena.sources.postgres import queries
+
+SAMPLE_TIMEOUT_MS = 900  # a sample that takes longer would run into the next one
+SLOW_TIMEOUT_MS = 10_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Target:
+    """How to reach a server. The password never appears in repr, logs or errors."""
+
+    host: str
+    port: int = 5432
+    database: str = "postgres"
+    user: str = "faena"
+    password: str = field(default="", repr=False)
+    sslmode: str = "prefer"
+    connect_timeout_s: int = 5
+
+    def conninfo(self) -> str:
+        return psycopg.conninfo.make_conninfo(
+            host=self.host,
+            port=self.port,
+            dbname=self.database,
+            user=self.user,
+            password=self.password or None,
+            sslmode=self.sslmode,
+            connect_timeout=self.connect_timeout_s,
+            application_name=queries.OWN_NAME,
+            # One round trip less per sample: no transaction is opened around it, and nothing may ever linger.
+            options="-c lock_timeout=1000 -c idle_in_transaction_session_timeout=10000 -c jit=off",
+        )
+
+
+def as_source_error(error: psycopg.Error, where: str) -> SourceError:
+    """Whose fault it is: away (try again), refused (mend something), or unfit."""
+    words = " ".join(str(error).split())
+    state = error.sqlstate or ""
+    if state.startswith("28") or state in ("42501", "3D000") or "password authentication failed" in words:
+        return SourceRefused(f"{where} refused: {words}", remedy="check user, password, database and pg_hba.conf")
+    if "does not exist" in words and "FATAL" in words:
+        return SourceRefused(f"{where} refused: {words}", remedy="check the names of user and database")
+    if state == "57014":
+        return SourceAway(f"{where} did not answer in time", remedy="see whether the server or its host is overloaded")
+    return SourceAway(f"{where}: {words}", remedy="see whether the server runs and can be reached")
+
+
+class PostgresSource:
+    """One watched server. Not safe for concurrent calls of the same method; the collector never makes them."""
+
+    def __init__(self, target: Target) -> None:
+        self._target = target
+        self._where = f"{target.host}:{target.port}"
+        self._quick: psycopg.AsyncConnection[TupleRow] | None = None
+        self._slow: psycopg.AsyncConnection[TupleRow] | None = None
+        self._version = 0
+        self._old_texts: dict[QueryId, str] = {}  # below 14: texts seen while sampling, by our own fingerprint
+
+    async def connect(self) -> ServerFacts:
+        """Both connections and what the server says of itself. Raises SourceAway, SourceRefused or SourceUnfit."""
+        await self.close()
+        try:
+            self._quick = await self._open(SAMPLE_TIMEOUT_MS)
+            self._slow = await self._open(SLOW_TIMEOUT_MS)
+            row = await (await self._slow.execute(queries.FACTS)).fetchone()
+            assert row is not None
+            version, text, started, max_connections, standby, has_counters, reads_all = row
+            settings = dict(await (await self._slow.execute(queries.SETTINGS)).fetchall())
+        except psycopg.Error as error:
+            await self.close()
+            raise as_source_error(error, self._where) from error
+        if version < queries.OLDEST:
+            await self.close()
+            raise SourceUnfit(f"{self._where} is PostgreSQL {text}; Faena needs 12 or newer", remedy="upgrade it")
+        if not reads_all:
+            await self.close()
+            raise SourceUnfit(
+                f"{self._where}: user {self._target.user!r} may not see what other sessions do",
+                remedy=f'GRANT pg_monitor TO "{self._target.user}";',
+            )
+        self._version = version
+        return ServerFacts(
+            version=version,
+            version_text=text,
+            started=EpochMs(started),
+            max_connections=max_connections,
+            settings=settings,
+            in_recovery=standby,
+            has_statement_counters=has_counters,
+        )
+
+    async def _open(self, timeout_ms: int) -> psycopg.AsyncConnection[TupleRow]:
+        connection = await psycopg.AsyncConnection.connect(self._target.conninfo(), autocommit=True)
+        await connection.execute(f"SET statement_timeout = {int(timeout_ms)}")  # type: ignore[arg-type]
+        return connection
+
+    async def _ask(
+        self,
+        connection: psycopg.AsyncConnection[TupleRow] | None,
+        query: LiteralString,
+        args: Sequence[object] | None = None,
+        *,
+        binary: bool = True,
+    ) -> list[TupleRow]:
+        if connection is None or connection.closed:
+            raise SourceAway(f"{self._where} is not connected")
+        try:
+            async with connection.cursor(binary=binary) as cursor:
+                # Prepared at first use: the plan is kept, which halves the cost of a sample.
+                await cursor.execute(query, args or None, prepare=True)
+                return await cursor.fetchall()
+        except psycopg.Error as error:
+            raise as_source_error(error, self._where) from error
+
+    async def sample(self, due: EpochMs) -> SampleReading:
+        """All sessions that are active or hold a transaction. Raises SourceError."""
+        begun = perf_counter()
+        rows = await self._ask(self._quick, queries.sample(self._version))
+        took = Millis((perf_counter() - begun) * 1000)
+        return SampleReading(due=due, took=took, sessions=tuple(self._session(row) for row in rows))
+
+    def _session(self, row: TupleRow) -> SessionSample:
+        (pid, started, state, wait_type, wait_event, database, user, program, client, backend) = row[:10]
+        blocked_by, transaction_ms, statement_ms, query_id, text = row[10:]
+        if text and query_id is None:
+            query_id = fingerprint(text)
+            if len(self._old_texts) < 20_000:
+                self._old_texts.setdefault(query_id, normalise(text))
+        backend = backend or "unknown process"
+        return SessionSample(
+            pid=Pid(pid),
+            started_s=started or 0,
+            # Background processes report no state; one that does something is as active as a client.
+            state=state or "active",
+            wait_type=wait_type or "",
+            wait_event=wait_event or "",
+            query_id=QueryId(query_id) if query_id else None,
+            database=database or "",
+            user=user or "",
+            program=program or ("unnamed" if backend == "client backend" else backend),
+            client=client or "",
+            backend=backend,
+            blocked_by=tuple(Pid(blocker) for blocker in dict.fromkeys(blocked_by or ())),
+            transaction_ms=UNKNOWN_AGE if transaction_ms is None else max(0, transaction_ms),
+            statement_ms=UNKNOWN_AGE if statement_ms is None else max(0, statement_ms),
+        )
+
+    async def counters(self, at: EpochMs) -> CounterReading | None:
+        """Cumulative statement counters; None where the extension is not there. Raises SourceError."""
+        begun = perf_counter()
+        try:
+            state = await self._ask(self._slow, queries.counters_state(self._version))
+            rows = await self._ask(self._slow, queries.counters(self._version))
+        except SourceError as error:
+            if isinstance(error.__cause__, psycopg.errors.UndefinedFunction | psycopg.errors.UndefinedTable):
+                return None
+            raise
+        started, reset_at, evictions = state[0]
+        keys = tuple(
+            CounterKey(query_id=QueryId(r[0]), database=r[1] or "", user=r[2] or "", toplevel=r[3]) for r in rows
+        )
+        values = np.empty((len(rows), len(COUNTER_FIELDS)))
+        for i, row in enumerate(rows):
+            calls, total, mean, stddev = row[4:8]
+            squares = sum_of_squares(calls, mean, stddev)
+            values[i] = (calls, total, squares, row[8], row[9], *row[11:19], float(row[10]))
+        return CounterReading(
+            at=at,
+            took=Millis((perf_counter() - begun) * 1000),
+            server_started=EpochMs(started),
+            keys=keys,
+            values=values,
+            reset_at=None if reset_at is None else EpochMs(reset_at),
+            evictions=evictions,
+        )
+
+    async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
+        """Texts with placeholders; of a statement that never ended yet, its running text without literals."""
+        found: dict[QueryId, str] = {}
+        if self._version < 140000:
+            found = {i: self._old_texts[i] for i in wanted if i in self._old_texts}
+        try:
+            rows = await self._ask(self._slow, queries.TEXTS, [list(wanted)])
+            found.update((QueryId(i), text) for i, text in rows)
+        except SourceError as error:
+            if not isinstance(error.__cause__, psycopg.errors.UndefinedFunction):
+                raise
+        missing = [i for i in wanted if i not in found]
+        if missing and self._version >= 140000:
+            rows = await self._ask(self._slow, queries.TEXTS_RUNNING, [missing])
+            found.update((QueryId(i), normalise(text)) for i, text in rows)
+        return [StatementText(query_id=i, text=text) for i, text in found.items()]
+
+    async def close(self) -> None:
+        for connection in (self._quick, self._slow):
+            if connection is not None:
+                await connection.close()
+        self._quick = self._slow = None
+

@@ -1,0 +1,1 @@
+"""Tidewrack Ferries: a made-up ferry line, whose database the demo watches."""
