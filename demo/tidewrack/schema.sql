@@ -35,11 +35,11 @@ INSERT INTO booking SELECT i, upper(substr(md5(i::text), 1, 8)), 1 + floor(power
   FROM generate_series(1, 1000000) i;
 
 CREATE TABLE passenger (id bigint PRIMARY KEY, booking_id bigint NOT NULL, name text NOT NULL, kind text NOT NULL);
-INSERT INTO passenger SELECT i, 1 + (i * 7919) % 1000000, 'Passenger ' || md5(i::text), (ARRAY['adult','adult','child'])[1 + i % 3]
+INSERT INTO passenger SELECT i, 1 + (i::bigint * 7919) % 1000000, 'Passenger ' || md5(i::text), (ARRAY['adult','adult','child'])[1 + i % 3]
   FROM generate_series(1, 1300000) i;
 
 CREATE TABLE ticket (id bigint PRIMARY KEY, booking_id bigint NOT NULL, code text NOT NULL, used_at timestamptz);
-INSERT INTO ticket SELECT i, 1 + (i * 31) % 1000000, md5('t' || i), NULL FROM generate_series(1, 300000) i;
+INSERT INTO ticket SELECT i, 1 + (i::bigint * 31) % 1000000, md5('t' || i), NULL FROM generate_series(1, 300000) i;
 
 CREATE TABLE deck_slot (sailing_id int NOT NULL REFERENCES sailing, slot_no int NOT NULL, booking_id bigint, held_until timestamptz,
        PRIMARY KEY (sailing_id, slot_no)) WITH (fillfactor = 60);

@@ -4,7 +4,7 @@ from typing import Annotated
 
 import numpy as np
 from django.http import HttpRequest, StreamingHttpResponse
-from ninja import Query, Router, Schema
+from ninja import Path, Query, Router, Schema
 
 from faena.api.exports import Format, export
 from faena.api.load import ColumnOut, GroupOut, _column, _labels
@@ -155,24 +155,24 @@ def export_statements(
 def get_statement(
     request: HttpRequest,
     server_id: int,
-    query_id: int,
+    query_id: Annotated[str, Path(pattern=r"^-?\d{1,19}$", description="signed 64-bit number, as text")],
     window_in: Query[WindowIn],
     buckets: Annotated[int, Query(ge=10, le=1000)] = 120,
 ) -> StatementOut:
     """One statement in a window: share of load, waits, calls and cost over time, who runs it."""
-    now = now_ms()
+    now, number = now_ms(), int(query_id)
     server, window = servers.server(server_id), window_in.window(now)
-    trail = (Pick(Dimension.STATEMENT, str(query_id)),)
+    trail = (Pick(Dimension.STATEMENT, query_id),)
     answer = samples.load(
         server_id, window, Dimension.KIND, trail, at_most=buckets, period_ms=server.counters_every_ms, now=now
     )
-    text = selectors.texts(server_id, [query_id]).get(query_id)
-    work = selectors.work_over_time(server_id, query_id, cut(window, at_most=buckets, period_ms=server.counters_every_ms))
-    totals = next((f for f in selectors.figures(server_id, window) if f.query_id == query_id), None)
+    text = selectors.texts(server_id, [number]).get(number)
+    work = selectors.work_over_time(server_id, number, cut(window, at_most=buckets, period_ms=server.counters_every_ms))
+    totals = next((f for f in selectors.figures(server_id, window) if f.query_id == number), None)
     if text is None and totals is None and not answer.series.seen.any():
         raise NotFound(f"statement {query_id} is not known here and did nothing in this window")
     whole, _ = samples.sieve(server_id, window, [Dimension.STATEMENT], (), at_most=10_000)
-    mine = next((row for row in whole[0].rows if row.value == str(query_id)), None)
+    mine = next((row for row in whole[0].rows if row.value == query_id), None)
     columns, _ = samples.sieve(
         server_id, window, [Dimension.WAIT, Dimension.PROGRAM, Dimension.CLIENT, Dimension.HELD_BY], trail, at_most=6
     )
@@ -183,7 +183,7 @@ def get_statement(
     seen = int(answer.series.seen.sum())
     labels = _labels(server_id, Dimension.KIND, list(answer.series.groups))
     return StatementOut(
-        query_id=str(query_id),
+        query_id=query_id,
         text=text.text if text else None,
         tables=text.tables if text else "",
         start=window.start,
@@ -216,7 +216,7 @@ def get_statement(
         breaks=list(cover.breaks),
         users=[
             UserOut(user=str(u["user"]), database=str(u["database"]), calls=u["sum_calls"], total_ms=u["sum_ms"])
-            for u in selectors.by_user(server_id, query_id, window)
+            for u in selectors.by_user(server_id, number, window)
         ],
         columns=[_column(server_id, column) for column in columns],
     )

@@ -5,6 +5,7 @@ its spool behind, and the next one delivers it first. Delivering twice does no h
 """
 
 import asyncio
+import logging
 from collections import deque
 from pathlib import Path
 
@@ -12,6 +13,8 @@ from faena.collector.records import Noted, Record, Sampled, Store, pack, unpack
 from faena.core.errors import StoreAway
 from faena.core.ports import Clock
 from faena.core.units import Seconds
+
+log = logging.getLogger(__name__)
 
 MAX_IN_MEMORY = 240  # records; beyond it, or as soon as the store is away, they go to disk
 MAX_SPOOL_BYTES = 512 * 1024 * 1024  # 10 minutes of 50 servers at 64 active sessions take about half of this
@@ -24,7 +27,7 @@ class Outbox:
 
     def __init__(self, store: Store, spool: Path, clock: Clock) -> None:
         self._store, self._clock = store, clock
-        self._spool = spool
+        self._spool, self._aside = spool, spool.with_name("refused.jsonl")
         self._memory: deque[Record] = deque()
         self._wake = asyncio.Event()
         self._spooled = self._lines_left()  # from a collector that was killed
@@ -90,7 +93,7 @@ class Outbox:
                 await self._deliver_spool()
             else:
                 batch = list(self._memory)
-                await asyncio.to_thread(self._store.deliver, batch)
+                await self._hand_over(batch)
                 for record in batch:  # `put` may have moved them to disk meanwhile; storing twice does no harm
                     if self._memory and self._memory[0] is record:
                         self._memory.popleft()
@@ -99,6 +102,29 @@ class Outbox:
                 self.away_since = self._clock.now()
             return False
         return True
+
+    async def _hand_over(self, batch: list[Record]) -> None:
+        """Deliver; a record that the store cannot take for another reason than being away is put aside, not retried
+        for ever: one such record must not hold up all others. Raises StoreAway."""
+        try:
+            await asyncio.to_thread(self._store.deliver, batch)
+        except StoreAway:
+            raise
+        except Exception:
+            log.exception("the store refused a batch of %d; trying its records one by one", len(batch))
+            for record in batch:
+                await self._hand_over_one(record)
+
+    async def _hand_over_one(self, record: Record) -> None:
+        try:
+            await asyncio.to_thread(self._store.deliver, [record])
+        except StoreAway:
+            raise
+        except Exception:
+            log.exception("a record was put aside in %s", self._aside)
+            self.dropped += 1
+            with self._aside.open("ab") as file:
+                file.write(pack(record) + b"\n")
 
     async def _deliver_spool(self) -> None:
         """All lines now on disk, batch by batch, then those that came meanwhile; the file goes when all are stored."""
@@ -113,7 +139,7 @@ class Outbox:
                         self.dropped += 1
                         done += 1
                 if len(batch) >= BATCH or (batch and not line):
-                    await asyncio.to_thread(self._store.deliver, batch)
+                    await self._hand_over(batch)
                     done, last = done + len(batch), batch[-1]
                     batch = []
                 elif not line:

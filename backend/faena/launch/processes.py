@@ -82,7 +82,7 @@ class Register:
     def adopt_self(self, name: str) -> None:
         """Enter the calling process itself."""
         self._folder.mkdir(parents=True, exist_ok=True)
-        running = Running(name=name, pid=os.getpid(), started=start_of(os.getpid()) or 0, stop_signal=signal.SIGINT)
+        running = Running(name=name, pid=os.getpid(), started=start_of(os.getpid()) or 0)
         self._write(name, json.dumps(asdict(running)))
 
     def known(self) -> list[Running]:

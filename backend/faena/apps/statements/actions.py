@@ -17,7 +17,8 @@ def learn_texts(server_id: int, texts: Iterable[StatementText]) -> None:
         Text(server_id=server_id, query_id=t.query_id, text=t.text.replace("\0", ""), tables=", ".join(tables_of(t.text)))
         for t in texts
     ]
-    Text.objects.bulk_create(rows, update_conflicts=True, unique_fields=["pk"], update_fields=["text", "tables"])
+    unique = ["server", "query_id"]
+    Text.objects.bulk_create(rows, update_conflicts=True, unique_fields=unique, update_fields=["text", "tables"])
 
 
 @transaction.atomic

@@ -1,0 +1,41 @@
+// One factory per endpoint that several features read: key, data type and options together.
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+
+import type { WindowSpec } from "../lib/view";
+import { ask, client, keepCsrf } from "./client";
+import { refreshMs, windowQuery } from "./window";
+
+/** Who is signed in; also brings the token for changes. */
+export const sessionQuery = queryOptions({
+  queryKey: ["session"],
+  queryFn: async ({ signal }) => {
+    const session = await ask(client.GET("/api/v1/session", { signal }));
+    keepCsrf(session.csrf);
+    return session;
+  },
+  staleTime: 60_000,
+});
+
+/** All servers at a glance, every few seconds. */
+export const serversQuery = queryOptions({
+  queryKey: ["servers"],
+  queryFn: ({ signal }) => ask(client.GET("/api/v1/servers", { signal })),
+  refetchInterval: 3000,
+  placeholderData: keepPreviousData,
+});
+
+/** Load over a window, inside a trail, in at most `buckets` cells. */
+export const loadQuery = (server: number, spec: WindowSpec, pick: readonly string[], buckets: number) =>
+  queryOptions({
+    queryKey: ["load", server, spec, pick, buckets],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/load", {
+          params: { path: { server_id: server }, query: { ...windowQuery(spec), pick: [...pick], buckets } },
+          signal,
+        }),
+      ),
+    refetchInterval: refreshMs(spec),
+    // The old picture stays while a new window loads, but never another server's.
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });

@@ -1,0 +1,30 @@
+import { Window } from "../ui/Window";
+
+const KEYS: readonly (readonly [string, string])[] = [
+  ["[  ]", "step the window back and forth by half its length"],
+  ["-  =", "make the window wider, narrower"],
+  ["0", "follow now"],
+  ["/", "search statements"],
+  ["g l, s, r", "go to load, statements, raw samples: press g, then the letter"],
+  ["arrows", "walk the sieve; in the waterline, read bucket by bucket"],
+  ["Enter", "pick the value; Shift adds it, Alt leaves it out"],
+  ["o", "open the statement under the focus"],
+  ["Backspace", "take back the last step of the trail"],
+  ["?", "this list"],
+];
+
+/** All shortcuts. None of them fires while typing. */
+export const Keys = ({ open, onClose }: { readonly open: boolean; readonly onClose: () => void }) => (
+  <Window title="Keys" open={open} onClose={onClose}>
+    <table className="w-full">
+      <tbody>
+        {KEYS.map(([key, act]) => (
+          <tr key={key} className="border-line border-t">
+            <th className="w-32 py-1 text-left font-mono font-normal">{key}</th>
+            <td>{act}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  </Window>
+);

@@ -1,0 +1,141 @@
+import { useQuery } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+import { type ReactNode, useEffect, useRef, useState } from "react";
+
+import { loadQuery } from "../api/queries";
+import { Rail, type RailMark } from "../charts/Rail";
+import { zone } from "../lib/time";
+import {
+  DEFAULT_RAIL_S,
+  type ViewSearch,
+  type WindowSpec,
+  bounds,
+  follows,
+  readSearch,
+  scaled,
+  stepped,
+  windowOf,
+} from "../lib/view";
+import { Choice } from "../ui/Choice";
+import { useShortcuts } from "../ui/useShortcuts";
+import { WindowPicker } from "./WindowPicker";
+
+const RAIL_LENGTHS = [
+  { value: "3600", label: "1 h" },
+  { value: "21600", label: "6 h" },
+  { value: "86400", label: "24 h" },
+  { value: "604800", label: "7 d" },
+  { value: "2592000", label: "30 d" },
+  { value: "7776000", label: "90 d" },
+];
+
+const NOTE_WORDS: Readonly<Record<string, string>> = {
+  connected: "connected",
+  away: "server away",
+  store_back: "store was away",
+  counters_reset: "counters reset",
+  counters_restart: "server restarted",
+  counters_eviction: "statements evicted",
+};
+
+interface Props {
+  readonly server: number;
+  readonly search: ViewSearch;
+  readonly children: ReactNode;
+}
+
+/** The rail and the window above every view of one server; keys that move the window. */
+export const ServerFrame = ({ server, search, children }: Props) => {
+  const navigate = useNavigate();
+  const spec = windowOf(search);
+  const railSpec: WindowSpec = { last: search.rail ?? DEFAULT_RAIL_S };
+  const rail = useQuery(loadQuery(server, railSpec, NO_PICKS, 360));
+  const now = useNow(follows(spec));
+  const show = (window: WindowSpec): void => {
+    void navigate({
+      to: ".",
+      search: (old: Record<string, unknown>) => {
+        const { last: _last, from: _from, to: _to, ...rest } = readSearch(old);
+        return { ...rest, ...window };
+      },
+    });
+  };
+  useShortcuts({
+    "[": () => show(stepped(spec, -1, Date.now())),
+    "]": () => show(stepped(spec, 1, Date.now())),
+    "-": () => show(scaled(spec, 2, Date.now())),
+    "=": () => show(scaled(spec, 0.5, Date.now())),
+    "0": () => show({ last: Math.round((bounds(spec, Date.now()).to - bounds(spec, Date.now()).from) / 1000) }),
+  });
+  useGoKeys(server);
+  const marks: RailMark[] = (rail.data?.notes ?? [])
+    .filter((note) => note.event !== "connected")
+    .map((note) => ({ at: note.at, label: NOTE_WORDS[note.event] ?? note.event, detail: note.detail }));
+  return (
+    <div className="flex h-full flex-col">
+      <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b px-6 pt-1.5">
+        <Rail
+          load={rail.data}
+          window={bounds(spec, now)}
+          marks={marks}
+          now={now}
+          onWindow={(from, to) => show({ from, to })}
+        />
+        <div className="text-sm">
+          <WindowPicker spec={spec} now={now} onWindow={show} />
+          <div className="text-muted mt-1 flex justify-between">
+            <span>
+              rail{" "}
+              <Choice
+                label="length of the rail"
+                value={String(railSpec.last)}
+                options={RAIL_LENGTHS}
+                onChange={(value) =>
+                  void navigate({
+                    to: ".",
+                    search: (old: Record<string, unknown>) => ({ ...readSearch(old), rail: Number(value) }),
+                  })
+                }
+              />
+            </span>
+            <span title="all times are in this zone">{zone(now)}</span>
+          </div>
+        </div>
+      </div>
+      <div className="min-h-0 grow">{children}</div>
+    </div>
+  );
+};
+
+const NO_PICKS: readonly string[] = [];
+
+/** The present moment, renewed each second only while the window follows it. */
+function useNow(moving: boolean): number {
+  const [now, setNow] = useState(() => Date.now());
+  useEffect(() => {
+    if (!moving) return undefined;
+    const timer = setInterval(() => setNow(Date.now()), 1000);
+    return () => {
+      clearInterval(timer);
+    };
+  }, [moving]);
+  return now;
+}
+
+/** g, then a letter within a second: go to a view. */
+function useGoKeys(server: number): void {
+  const navigate = useNavigate();
+  const pressed = useRef(0);
+  const go = (view: "load" | "statements" | "samples") => () => {
+    if (Date.now() - pressed.current < 1000)
+      void navigate({ to: `/servers/$server/${view}`, params: { server: String(server) }, search: true });
+  };
+  useShortcuts({
+    g: () => {
+      pressed.current = Date.now();
+    },
+    l: go("load"),
+    s: go("statements"),
+    r: go("samples"),
+  });
+}

@@ -1,0 +1,140 @@
+import { ChevronLeft, ChevronRight } from "lucide-react";
+import { useState } from "react";
+
+import { readMoment, span, writeMoment } from "../lib/time";
+import { type WindowSpec, bounds, follows, stepped } from "../lib/view";
+import { Button } from "../ui/Button";
+import { Window } from "../ui/Window";
+
+const SPANS = [
+  [60, "1 min"],
+  [300, "5 min"],
+  [900, "15 min"],
+  [3600, "1 h"],
+  [21_600, "6 h"],
+  [86_400, "24 h"],
+] as const;
+
+interface Props {
+  readonly spec: WindowSpec;
+  readonly now: number;
+  readonly onWindow: (spec: WindowSpec) => void;
+}
+
+/** The window in words; steps, common spans and exact times. */
+export const WindowPicker = ({ spec, now, onWindow }: Props) => {
+  const [open, setOpen] = useState(false);
+  const { from, to } = bounds(spec, now);
+  return (
+    <div>
+      <div className="flex items-center justify-between">
+        <button
+          type="button"
+          className="hover:text-accent font-semibold"
+          title="exact times"
+          onClick={() => setOpen(true)}
+        >
+          {span(from, to, now)}
+        </button>
+        <span className="flex items-center">
+          <button
+            type="button"
+            aria-label="earlier"
+            title="earlier  ["
+            className="hover:text-accent"
+            onClick={() => onWindow(stepped(spec, -1, now))}
+          >
+            <ChevronLeft size={16} aria-hidden="true" />
+          </button>
+          <button
+            type="button"
+            aria-label="later"
+            title="later  ]"
+            className="hover:text-accent"
+            onClick={() => onWindow(stepped(spec, 1, Date.now()))}
+          >
+            <ChevronRight size={16} aria-hidden="true" />
+          </button>
+          <button
+            type="button"
+            aria-pressed={follows(spec)}
+            title="follow now  0"
+            className={`ml-1 border px-1.5 text-xs ${follows(spec) ? "border-accent text-accent" : "border-line hover:border-strong"}`}
+            onClick={() => onWindow({ last: Math.round((to - from) / 1000) })}
+          >
+            {follows(spec) ? "following now" : "follow now"}
+          </button>
+        </span>
+      </div>
+      <div className="font-condensed mt-0.5 flex justify-between">
+        {SPANS.map(([seconds, label]) => (
+          <button
+            key={seconds}
+            type="button"
+            className={`hover:text-accent ${follows(spec) && spec.last === seconds ? "font-semibold underline" : "text-muted"}`}
+            onClick={() => onWindow({ last: seconds })}
+          >
+            {label}
+          </button>
+        ))}
+      </div>
+      {open ? <ExactTimes from={from} to={to} onClose={() => setOpen(false)} onWindow={onWindow} /> : null}
+    </div>
+  );
+};
+
+interface ExactProps {
+  readonly from: number;
+  readonly to: number;
+  readonly onClose: () => void;
+  readonly onWindow: (spec: WindowSpec) => void;
+}
+
+const ExactTimes = ({ from, to, onClose, onWindow }: ExactProps) => {
+  const [start, setStart] = useState(writeMoment(from));
+  const [end, setEnd] = useState(writeMoment(to));
+  const [wrong, setWrong] = useState("");
+  const submit = (): void => {
+    const [a, b] = [readMoment(start, Date.now()), readMoment(end, Date.now())];
+    if (a === null || b === null)
+      setWrong(`“${a === null ? start : end}” is not a moment; write 09:20, 09:20:15 or 2026-11-23 09:20`);
+    else if (b <= a) setWrong("the end must lie after the start");
+    else {
+      onWindow({ from: a, to: b });
+      onClose();
+    }
+  };
+  return (
+    <Window title="Exact times" open onClose={onClose}>
+      <form
+        className="flex items-end gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          submit();
+        }}
+      >
+        {(
+          [
+            ["from", start, setStart],
+            ["to", end, setEnd],
+          ] as const
+        ).map(([label, value, set]) => (
+          <label key={label} className="block">
+            <span className="text-muted block text-sm">{label}</span>
+            <input
+              value={value}
+              onChange={(event) => set(event.target.value)}
+              className="bg-raised border-strong w-52 border px-2 py-1 font-mono"
+            />
+          </label>
+        ))}
+        <Button type="submit" look="action" className="py-1">
+          show
+        </Button>
+      </form>
+      <p role="alert" className="text-danger mt-2 min-h-5">
+        {wrong}
+      </p>
+    </Window>
+  );
+};

@@ -1,0 +1,39 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { RouterProvider } from "@tanstack/react-router";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+
+import { ApiError } from "../api/problem";
+import { makeRouter } from "./router";
+import "./styles.css";
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 1000,
+      refetchOnWindowFocus: false,
+      // What passes by itself is tried again; a wrong request would only fail the same way.
+      retry: (count, error) => error instanceof ApiError && error.passing && count < 1,
+      retryDelay: 500,
+    },
+  },
+});
+const router = makeRouter(queries);
+// A session that ran out leads to sign-in and back to the very same view.
+queries.getQueryCache().subscribe((event) => {
+  const error = event.type === "updated" ? event.query.state.error : null;
+  if (error instanceof ApiError && error.status === 401 && router.state.location.pathname !== "/sign-in") {
+    void router.navigate({ to: "/sign-in", search: { back: router.state.location.href } });
+  }
+});
+
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <QueryClientProvider client={queries}>
+        <RouterProvider router={router} />
+      </QueryClientProvider>
+    </StrictMode>,
+  );
+}

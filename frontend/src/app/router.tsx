@@ -1,0 +1,198 @@
+import type { QueryClient } from "@tanstack/react-query";
+import {
+  Outlet,
+  createRootRouteWithContext,
+  createRoute,
+  createRouter,
+  redirect,
+  useNavigate,
+} from "@tanstack/react-router";
+
+import { sessionQuery } from "../api/queries";
+import { WaitTextures } from "../charts/WaitTextures";
+import { SignInPage } from "../features/account/SignInPage";
+import { LoadPage } from "../features/load/LoadPage";
+import { SamplesPage } from "../features/samples/SamplesPage";
+import { ServersPage } from "../features/servers/ServersPage";
+import { RankingPage } from "../features/statements/RankingPage";
+import { StatementPage } from "../features/statements/StatementPage";
+import { parseQuery, readSearch, type ViewSearch, writeQuery } from "../lib/view";
+import { ServerFrame } from "./ServerFrame";
+import { Shell } from "./Shell";
+
+interface Context {
+  readonly queries: QueryClient;
+}
+
+const root = createRootRouteWithContext<Context>()({
+  component: () => (
+    <>
+      <WaitTextures />
+      <Outlet />
+    </>
+  ),
+  notFoundComponent: () => (
+    <p className="p-8">
+      There is no such page. The servers are at{" "}
+      <a href="/" className="text-accent underline">
+        the start
+      </a>
+      .
+    </p>
+  ),
+});
+
+const signIn = createRoute({
+  getParentRoute: () => root,
+  path: "/sign-in",
+  validateSearch: (raw: Record<string, unknown>): { back?: string } =>
+    // Only paths of our own: a link must not lead through sign-in to somewhere else.
+    typeof raw.back === "string" && /^\/(?!\/)/.test(raw.back) ? { back: raw.back } : {},
+  loader: ({ context }) => context.queries.ensureQueryData(sessionQuery),
+  component: function SignIn() {
+    const session = signIn.useLoaderData();
+    const { back } = signIn.useSearch();
+    return <SignInPage demo={session.demo} onDone={() => void router().history.push(back ?? "/")} />;
+  },
+});
+
+const inside = createRoute({
+  getParentRoute: () => root,
+  id: "inside",
+  beforeLoad: async ({ context, location }) => {
+    const session = await context.queries.ensureQueryData(sessionQuery);
+    if (session.username === null) throw redirect({ to: "/sign-in", search: { back: location.href } });
+    return { session };
+  },
+  component: function Inside() {
+    const { session } = inside.useRouteContext();
+    return (
+      <Shell username={session.username ?? ""} role={session.role ?? ""}>
+        <Outlet />
+      </Shell>
+    );
+  },
+});
+
+const servers = createRoute({
+  getParentRoute: () => inside,
+  path: "/",
+  component: function Servers() {
+    const { session } = inside.useRouteContext();
+    return <ServersPage canConnect={session.role === "admin"} />;
+  },
+});
+
+const server = createRoute({
+  getParentRoute: () => inside,
+  path: "/servers/$server",
+  validateSearch: readSearch,
+  component: function Server() {
+    const { server: id } = server.useParams();
+    const search = server.useSearch();
+    return (
+      <ServerFrame server={Number(id)} search={search}>
+        <Outlet />
+      </ServerFrame>
+    );
+  },
+});
+
+/** Changes part of what the URL holds; the rest stays. A new window replaces the old one whole. */
+function useChangeSearch(): (change: Partial<ViewSearch>) => void {
+  const navigate = useNavigate();
+  return (change) => {
+    void navigate({ to: ".", search: (old: Record<string, unknown>) => mergeSearch(readSearch(old), change) });
+  };
+}
+
+export function mergeSearch(old: ViewSearch, change: Partial<ViewSearch>): ViewSearch {
+  const { last, from, to, ...rest } = old;
+  const newWindow = "last" in change || "from" in change;
+  return readSearch({ ...(newWindow ? rest : { ...rest, last, from, to }), ...change } as Record<string, unknown>);
+}
+
+const load = createRoute({
+  getParentRoute: () => server,
+  path: "load",
+  component: function Load() {
+    const { server: id } = server.useParams();
+    const navigate = useNavigate();
+    const change = useChangeSearch();
+    const open = (query: string): void =>
+      void navigate({ to: "/servers/$server/statements/$query", params: { server: id, query }, search: true });
+    return <LoadPage server={Number(id)} search={server.useSearch()} onSearch={change} onOpen={open} />;
+  },
+});
+
+const statements = createRoute({
+  getParentRoute: () => server,
+  path: "statements",
+  component: function Statements() {
+    const { server: id } = server.useParams();
+    return <RankingPage server={Number(id)} search={server.useSearch()} onSearch={useChangeSearch()} />;
+  },
+});
+
+const statement = createRoute({
+  getParentRoute: () => server,
+  path: "statements/$query",
+  component: function Statement() {
+    const { server: id, query } = statement.useParams();
+    const navigate = useNavigate();
+    const pick = (text: string): void =>
+      void navigate({
+        to: "/servers/$server/load",
+        params: { server: id },
+        search: (old: Record<string, unknown>) => {
+          const mine = `statement:${query}`;
+          return { ...readSearch(old), pick: text === mine ? [mine] : [mine, text] };
+        },
+      });
+    return (
+      <StatementPage
+        server={Number(id)}
+        query={query}
+        search={server.useSearch()}
+        onSearch={useChangeSearch()}
+        onPick={pick}
+      />
+    );
+  },
+});
+
+const samples = createRoute({
+  getParentRoute: () => server,
+  path: "samples",
+  component: function Samples() {
+    const { server: id } = server.useParams();
+    const search = server.useSearch();
+    return <SamplesPage key={JSON.stringify(search)} server={Number(id)} search={search} />;
+  },
+});
+
+const tree = root.addChildren([
+  signIn,
+  inside.addChildren([servers, server.addChildren([load, statements, statement, samples])]),
+]);
+
+let made: ReturnType<typeof build> | undefined;
+const build = (queries: QueryClient) =>
+  createRouter({ routeTree: tree, context: { queries }, parseSearch: parseQuery, stringifySearch: writeQuery });
+
+/** The router of this page; made once. */
+export function makeRouter(queries: QueryClient): ReturnType<typeof build> {
+  made = build(queries);
+  return made;
+}
+
+function router(): ReturnType<typeof build> {
+  if (!made) throw new Error("the router is asked for before it is made");
+  return made;
+}
+
+declare module "@tanstack/react-router" {
+  interface Register {
+    router: ReturnType<typeof build>;
+  }
+}

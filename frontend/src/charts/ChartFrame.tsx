@@ -1,0 +1,70 @@
+import { MoreHorizontal } from "lucide-react";
+import { type ReactNode, useRef, useState } from "react";
+
+import { Menu } from "../ui/Menu";
+import { type Table, saveFile, savePng, saveSvg, toCsv } from "./saving";
+
+interface Props {
+  readonly title: string;
+  readonly reading: string; // one sentence that says what is to be seen
+  readonly table: () => Table;
+  readonly children: ReactNode;
+  readonly className?: string;
+}
+
+/** Around every chart: a name, a sentence for those who do not see it, the same figures as a table, and exports. */
+export const ChartFrame = ({ title, reading, table, children, className = "" }: Props) => {
+  const figure = useRef<HTMLElement>(null);
+  const [asTable, setAsTable] = useState(false);
+  const name = title.toLowerCase().replace(/[^a-z0-9]+/g, "-");
+  const withSvg = (save: (svg: SVGSVGElement) => void) => () => {
+    const svg = figure.current?.querySelector<SVGSVGElement>("svg[data-chart]");
+    if (svg) save(svg);
+  };
+  return (
+    <figure ref={figure} aria-label={`${title}. ${reading}`} className={`relative ${className}`}>
+      <Menu
+        label={`${title}: table, link, export`}
+        className="text-muted absolute top-0 right-0 z-10 p-0.5"
+        entries={[
+          { label: asTable ? "as chart" : "as table", act: () => setAsTable((on) => !on) },
+          { label: "copy link", act: () => void navigator.clipboard.writeText(window.location.href) },
+          { label: "export SVG", act: withSvg((svg) => saveSvg(svg, name)) },
+          { label: "export PNG", act: withSvg((svg) => void savePng(svg, name)) },
+          { label: "export CSV", act: () => saveFile(new Blob([toCsv(table())], { type: "text/csv" }), `${name}.csv`) },
+        ]}
+      >
+        <MoreHorizontal size={16} aria-hidden="true" />
+      </Menu>
+      {asTable ? <DataTwin table={table()} /> : children}
+    </figure>
+  );
+};
+
+/** The same figures as a table. */
+export const DataTwin = ({ table }: { readonly table: Table }) => (
+  <div className="h-full overflow-auto" tabIndex={0} role="region" aria-label="the same figures as a table">
+    <table className="font-condensed text-sm">
+      <thead className="bg-ground sticky top-0 text-left">
+        <tr>
+          {table.columns.map((column) => (
+            <th key={column} className="pr-4 font-semibold">
+              {column}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {table.rows.map((row, i) => (
+          <tr key={i}>
+            {row.map((cell, j) => (
+              <td key={j} className="pr-4">
+                {cell ?? "–"}
+              </td>
+            ))}
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  </div>
+);

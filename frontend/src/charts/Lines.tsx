@@ -1,0 +1,85 @@
+import { line } from "d3-shape";
+import { useState } from "react";
+
+import { clock } from "../lib/time";
+import { ChartFrame } from "./ChartFrame";
+import { timeTicks } from "./geometry/axis";
+import { useSize } from "./useSize";
+
+interface Props {
+  readonly title: string;
+  readonly starts: readonly number[];
+  readonly bucketMs: number;
+  readonly start: number;
+  readonly end: number;
+  readonly values: readonly (number | null)[];
+  readonly now: number;
+  readonly say: (value: number) => string;
+}
+
+/** One measure over time. Gaps stay open; a single point between gaps is a dot. */
+export const Lines = ({ title, starts, bucketMs, start, end, values, now, say }: Props) => {
+  const [ref, size] = useSize<HTMLDivElement>();
+  const [cursor, setCursor] = useState<number | null>(null);
+  const height = Math.max(10, size.height - 32);
+  const known = values.filter((v): v is number => v !== null);
+  const most = Math.max(...known, 0) || 1;
+  const x = (i: number): number => (((starts[i] ?? start) + bucketMs / 2 - start) / (end - start)) * size.width;
+  const y = (v: number): number => 16 + height - (v / most) * (height - 4);
+  const path = line<number | null>()
+    .defined((v) => v !== null)
+    .x((_, i) => x(i))
+    .y((v) => y(v ?? 0))([...values]);
+  const last = values.findLast((v) => v !== null) ?? null;
+  const shown = cursor === null ? last : (values[cursor] ?? null);
+  const reading = last === null ? "not counted in this window" : `last ${say(last)}, most ${say(most)}`;
+  return (
+    <ChartFrame
+      title={title}
+      reading={reading}
+      className="h-full"
+      table={() => ({
+        columns: ["from", title],
+        rows: starts.map((s, i) => [new Date(s).toISOString(), values[i] ?? null]),
+      })}
+    >
+      <div ref={ref} className="h-full">
+        <svg
+          data-chart
+          width={size.width}
+          height={size.height}
+          className="block"
+          role="img"
+          aria-label={`${title}: ${reading}`}
+          onPointerMove={(event) => {
+            const px = event.clientX - event.currentTarget.getBoundingClientRect().left;
+            const at = start + (px / size.width) * (end - start);
+            setCursor(Math.max(0, Math.min(starts.length - 1, Math.floor((at - (starts[0] ?? start)) / bucketMs))));
+          }}
+          onPointerLeave={() => setCursor(null)}
+        >
+          <text y={11} fontSize="12" fontWeight="600" fill="var(--ink)">
+            {title}
+          </text>
+          <text x={size.width - 24} y={11} fontSize="12" textAnchor="end" fill="var(--muted)">
+            {cursor === null ? "" : `${clock(starts[cursor] ?? start)}  `}
+            {shown === null ? "not counted" : say(shown)}
+          </text>
+          <line x2={size.width} y1={16 + height} y2={16 + height} stroke="var(--strong)" />
+          {timeTicks(start, end, size.width, now, 80).map((tick) => (
+            <text key={tick.at} x={tick.x + 2} y={size.height - 4} fontSize="10" fill="var(--muted)">
+              {tick.label}
+            </text>
+          ))}
+          <path d={path ?? ""} fill="none" stroke="var(--running)" strokeWidth="1.5" />
+          {values.map((v, i) =>
+            v !== null && (values[i - 1] ?? null) === null && (values[i + 1] ?? null) === null ? (
+              <circle key={i} cx={x(i)} cy={y(v)} r="2" fill="var(--running)" />
+            ) : null,
+          )}
+          {cursor !== null && shown !== null ? <circle cx={x(cursor)} cy={y(shown)} r="3" fill="var(--ink)" /> : null}
+        </svg>
+      </div>
+    </ChartFrame>
+  );
+};

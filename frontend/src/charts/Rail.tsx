@@ -1,0 +1,132 @@
+import { type PointerEvent, useMemo, useState } from "react";
+
+import { clock, span } from "../lib/time";
+import { timeTicks } from "./geometry/axis";
+import { type LoadLike, waterline } from "./geometry/waterline";
+import { useSize } from "./useSize";
+
+export interface RailMark {
+  readonly at: number;
+  readonly label: string;
+  readonly detail: string;
+}
+
+interface Props {
+  readonly load: LoadLike | undefined;
+  readonly window: { readonly from: number; readonly to: number };
+  readonly marks: readonly RailMark[];
+  readonly now: number;
+  readonly onWindow: (from: number, to: number) => void;
+}
+
+const HEIGHT = 34;
+type Grip = "move" | "from" | "to" | "new";
+
+/** The longer history with the window on it. Drag the window, its edges, or a new one. */
+export const Rail = ({ load, window, marks, now, onWindow }: Props) => {
+  const [ref, size] = useSize<HTMLDivElement>();
+  const [drag, setDrag] = useState<{ grip: Grip; origin: number; from: number; to: number } | null>(null);
+  const shape = useMemo(
+    () => (load && size.width ? waterline(load, { width: size.width, height: HEIGHT }, null) : null),
+    [load, size.width],
+  );
+  const [start, end] = [load?.start ?? now - 86_400_000, load?.end ?? now];
+  const length = end - start;
+  const x = (at: number): number => ((at - start) / length) * size.width;
+  const moment = (event: PointerEvent<SVGSVGElement>): number =>
+    start + ((event.clientX - event.currentTarget.getBoundingClientRect().left) / size.width) * length;
+  const shown = drag ?? window;
+  const [x0, x1] = [Math.max(0, x(shown.from)), Math.min(size.width, Math.max(x(shown.to), x(shown.from) + 3))];
+
+  const down = (event: PointerEvent<SVGSVGElement>): void => {
+    event.currentTarget.setPointerCapture(event.pointerId);
+    const at = moment(event);
+    const near = (edge: number): boolean => Math.abs(x(at) - x(edge)) < 5;
+    const grip: Grip = near(window.from)
+      ? "from"
+      : near(window.to)
+        ? "to"
+        : at > window.from && at < window.to
+          ? "move"
+          : "new";
+    setDrag({ grip, origin: at, ...(grip === "new" ? { from: at, to: at } : window) });
+  };
+  const move = (event: PointerEvent<SVGSVGElement>): void => {
+    if (!drag) return;
+    const at = Math.min(end, Math.max(start, moment(event)));
+    const by = at - drag.origin;
+    const span = {
+      move: { from: window.from + by, to: window.to + by },
+      from: { from: Math.min(at, window.to - 10_000), to: window.to },
+      to: { from: window.from, to: Math.max(at, window.from + 10_000) },
+      new: { from: Math.min(at, drag.origin), to: Math.max(at, drag.origin) },
+    }[drag.grip];
+    setDrag({ ...drag, ...span });
+  };
+  const up = (): void => {
+    if (!drag) return;
+    const wide = x(drag.to) - x(drag.from) >= 3;
+    // A click puts a window of the present length around the moment.
+    const half = (window.to - window.from) / 2;
+    const span = wide ? drag : { from: drag.origin - half, to: Math.min(now, drag.origin + half) };
+    if (drag.grip === "new" || drag.from !== window.from || drag.to !== window.to)
+      onWindow(Math.round(span.from), Math.round(span.to));
+    setDrag(null);
+  };
+
+  return (
+    <div ref={ref} className="relative h-[58px]">
+      <svg
+        width={size.width}
+        height={58}
+        className="block touch-none select-none"
+        role="img"
+        aria-label={`History from ${clock(start)}; the window is ${span(window.from, window.to, now)}. Keys: [ and ] step it, - and = make it wider and narrower.`}
+        onPointerDown={down}
+        onPointerMove={move}
+        onPointerUp={up}
+      >
+        {shape?.layers.map(({ kind, path }) => (
+          <path key={kind} d={path} fill={`var(--${kind})`} opacity="0.8" />
+        ))}
+        {shape ? (
+          <line x2={size.width} y1={shape.line} y2={shape.line} stroke="var(--strong)" strokeWidth="0.75" />
+        ) : null}
+        {timeTicks(start, end, size.width, now, 110).map(({ at, x: tx, label }) => (
+          <text key={at} x={tx + 3} y={HEIGHT + 13} fontSize="11" fill="var(--muted)">
+            {label}
+          </text>
+        ))}
+        {marks.map((mark) => (
+          <g key={`${mark.at}${mark.label}`} transform={`translate(${x(mark.at)} ${HEIGHT + 14})`}>
+            <title>{`${clock(mark.at)} ${mark.label}: ${mark.detail}`}</title>
+            <path d="M0 0L4 7H-4Z" fill="var(--strong)" />
+          </g>
+        ))}
+        <rect
+          x={x0}
+          y={0.75}
+          width={Math.max(3, x1 - x0)}
+          height={HEIGHT + 1}
+          fill="var(--accent)"
+          fillOpacity="0.07"
+          stroke="var(--ink)"
+          strokeWidth="1.5"
+          className="cursor-grab"
+          data-rail-window
+        />
+        {[x0, x1].map((edge, i) => (
+          <rect
+            key={i}
+            x={edge - 2}
+            y={HEIGHT / 2 - 8}
+            width={4}
+            height={16}
+            fill="var(--ink)"
+            className="cursor-ew-resize"
+          />
+        ))}
+      </svg>
+    </div>
+  );
+};

@@ -1,0 +1,238 @@
+import { type KeyboardEvent, type PointerEvent, useMemo, useState } from "react";
+
+import { clock } from "../lib/time";
+import { sessions } from "../lib/units";
+import { ChartFrame } from "./ChartFrame";
+import { timeTicks, valueTicks } from "./geometry/axis";
+import { type LoadLike, brushed, bucketAt, bucketValues, waterline } from "./geometry/waterline";
+import { KIND_WORDS, type Kind, WAIT_KINDS, kindFill } from "./kinds";
+import type { Table } from "./saving";
+import { useSize } from "./useSize";
+
+interface Props {
+  readonly load: LoadLike & { readonly gaps: readonly { readonly start: number; readonly end: number }[] };
+  readonly cores: number | null;
+  readonly now: number;
+  readonly reading: string;
+  readonly dimmed: readonly Kind[];
+  readonly onBrush: (from: number, to: number) => void;
+  readonly onHold: (held: boolean) => void;
+}
+
+const AXIS = 18;
+const LEFT = 34;
+
+/** Running above the line, waiting below it. Drag to pick a window; arrow keys read bucket by bucket. */
+export const Waterline = ({ load, cores, now, reading, dimmed, onBrush, onHold }: Props) => {
+  const [ref, size] = useSize<HTMLDivElement>();
+  const plot = { width: Math.max(10, size.width - LEFT), height: Math.max(10, size.height - AXIS) };
+  const shape = useMemo(
+    () => waterline(load, { width: plot.width, height: plot.height }, cores),
+    [load, plot.width, plot.height, cores],
+  );
+  const [cursor, setCursor] = useState<number | null>(null);
+  const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
+  const px = (event: PointerEvent<SVGSVGElement>): number =>
+    Math.max(0, Math.min(plot.width, event.clientX - event.currentTarget.getBoundingClientRect().left - LEFT));
+
+  const onKey = (event: KeyboardEvent): void => {
+    const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    if (by === undefined) return;
+    event.preventDefault();
+    const start = cursor ?? (by > 0 ? -1 : load.starts.length);
+    const next = Math.max(0, Math.min(load.starts.length - 1, start + by));
+    setCursor(next);
+  };
+  const finish = (event: PointerEvent<SVGSVGElement>): void => {
+    const found = drag && brushed(load, drag.from, px(event), plot.width);
+    setDrag(null);
+    if (found) onBrush(found.from, found.to);
+  };
+
+  return (
+    <ChartFrame title="Waterline" reading={reading} table={() => tableOf(load)} className="h-full">
+      <div
+        ref={ref}
+        className="h-full w-full"
+        tabIndex={0}
+        role="application"
+        aria-label={`Load over time. ${reading}. Arrow keys read it.`}
+        onKeyDown={onKey}
+        onBlur={() => setCursor(null)}
+      >
+        <svg
+          data-chart
+          width={size.width}
+          height={size.height}
+          className="block touch-none select-none"
+          onPointerDown={(event) => {
+            event.currentTarget.setPointerCapture(event.pointerId);
+            setDrag({ from: px(event), to: px(event) });
+          }}
+          onPointerMove={(event) => {
+            const at = px(event);
+            setCursor(bucketAt(load, at, plot.width));
+            setDrag((old) => (old ? { ...old, to: at } : null));
+          }}
+          onPointerUp={finish}
+          onPointerEnter={() => onHold(true)}
+          onPointerLeave={() => {
+            setCursor(null);
+            onHold(false);
+          }}
+        >
+          <g transform={`translate(${LEFT} 0)`}>
+            <Axes shape={shape} plot={plot} load={load} now={now} />
+            {shape.layers.map(({ kind, path }) => (
+              <path
+                key={kind}
+                d={path}
+                fill={kindFill(kind)}
+                opacity={dimmed.includes(kind) ? 0.25 : 1}
+                data-kind={kind}
+              />
+            ))}
+            <path d={shape.over} fill="url(#over-cores)" opacity={dimmed.includes("running") ? 0.25 : 1} />
+            <Gaps load={load} shape={shape} height={plot.height} />
+            <line x2={plot.width} y1={shape.line} y2={shape.line} stroke="var(--ink)" strokeWidth="1" />
+            {shape.ceiling === null ? null : (
+              <g>
+                <line x2={plot.width} y1={shape.ceiling} y2={shape.ceiling} stroke="var(--ink)" strokeWidth="0.75" />
+                <text x={2} y={shape.ceiling - 3} fontSize="11" fill="var(--muted)">
+                  {cores} cores
+                </text>
+              </g>
+            )}
+            {drag && Math.abs(drag.to - drag.from) > 3 ? (
+              <rect
+                x={Math.min(drag.from, drag.to)}
+                width={Math.abs(drag.to - drag.from)}
+                height={plot.height}
+                fill="var(--accent)"
+                opacity="0.15"
+              />
+            ) : null}
+            {cursor === null ? null : <Cursor load={load} shape={shape} bucket={cursor} plot={plot} />}
+          </g>
+        </svg>
+      </div>
+      <p className="sr-only" aria-live="polite">
+        {cursor === null ? "" : bucketSentence(load, cursor)}
+      </p>
+    </ChartFrame>
+  );
+};
+
+type Shape = ReturnType<typeof waterline>;
+interface Plot {
+  readonly width: number;
+  readonly height: number;
+}
+
+const Axes = ({ shape, plot, load, now }: { shape: Shape; plot: Plot; load: LoadLike; now: number }) => (
+  <g fontSize="11" fill="var(--muted)">
+    {valueTicks(shape.down, (v) => shape.y(-v)).map(({ value, y }) => (
+      <g key={`d${value}`}>
+        <line x2={plot.width} y1={y} y2={y} stroke="var(--line)" />
+        <text x={-6} y={y + 4} textAnchor="end">
+          {value}
+        </text>
+      </g>
+    ))}
+    {valueTicks(shape.up, (v) => shape.y(v), 2).map(({ value, y }) => (
+      <g key={`u${value}`}>
+        <line x2={plot.width} y1={y} y2={y} stroke="var(--line)" />
+        <text x={-6} y={y + 4} textAnchor="end">
+          {value}
+        </text>
+      </g>
+    ))}
+    {timeTicks(load.start, load.end, plot.width, now).map(({ at, x, label }) => (
+      <g key={at}>
+        <line x1={x} x2={x} y1={plot.height} y2={plot.height + 4} stroke="var(--strong)" />
+        <text x={x + 3} y={plot.height + 13}>
+          {label}
+        </text>
+      </g>
+    ))}
+  </g>
+);
+
+const Gaps = ({ load, shape, height }: { load: Props["load"]; shape: Shape; height: number }) => (
+  <g>
+    {load.gaps.map((gap) => {
+      const [x0, x1] = [shape.x(gap.start), shape.x(gap.end)];
+      return (
+        <g key={gap.start} data-gap>
+          <rect
+            x={x0}
+            width={Math.max(1, x1 - x0)}
+            height={height}
+            fill="var(--ground)"
+            stroke="var(--line)"
+            strokeDasharray="2 3"
+          />
+          {x1 - x0 > 70 ? (
+            <text x={(x0 + x1) / 2} y={12} textAnchor="middle" fontSize="11" fill="var(--muted)">
+              not sampled
+            </text>
+          ) : null}
+        </g>
+      );
+    })}
+  </g>
+);
+
+const Cursor = ({ load, shape, bucket, plot }: { load: LoadLike; shape: Shape; bucket: number; plot: Plot }) => {
+  const start = load.starts[bucket] ?? load.start;
+  const [x0, x1] = [shape.x(start), shape.x(start + load.bucket_ms)];
+  const values = bucketValues(load, bucket);
+  const lines = values ? [...values].filter(([, v]) => v > 0).sort((a, b) => b[1] - a[1]) : [];
+  const width = 196;
+  const left = x1 + width + 10 < plot.width ? x1 + 8 : Math.max(0, x0 - width - 8);
+  return (
+    <g pointerEvents="none">
+      <rect x={x0} width={Math.max(1, x1 - x0)} height={plot.height} fill="var(--ink)" opacity="0.08" />
+      <g transform={`translate(${left} 4)`}>
+        <rect width={width} height={22 + 15 * Math.max(1, lines.length)} fill="var(--raised)" stroke="var(--strong)" />
+        <text x={8} y={15} fontSize="12" fontWeight="600" fill="var(--ink)">
+          {clock(start)} – {clock(start + load.bucket_ms)}
+        </text>
+        {lines.length ? (
+          lines.map(([kind, value], i) => (
+            <g key={kind} transform={`translate(8 ${30 + 15 * i})`} fontSize="12" fill="var(--ink)">
+              <rect y={-9} width={10} height={10} fill={kindFill(kind)} />
+              <text x={15}>{KIND_WORDS[kind]}</text>
+              <text x={width - 16} textAnchor="end">
+                {sessions(value)}
+              </text>
+            </g>
+          ))
+        ) : (
+          <text x={8} y={30} fontSize="12" fill="var(--muted)">
+            {values ? "nobody active" : "not sampled"}
+          </text>
+        )}
+      </g>
+    </g>
+  );
+};
+
+function bucketSentence(load: LoadLike, bucket: number): string {
+  const at = clock(load.starts[bucket] ?? load.start);
+  const values = bucketValues(load, bucket);
+  if (!values) return `${at}: not sampled`;
+  const parts = [...values].filter(([, v]) => v > 0).map(([kind, v]) => `${KIND_WORDS[kind]} ${sessions(v)}`);
+  return `${at}: ${parts.join(", ") || "nobody active"}`;
+}
+
+function tableOf(load: LoadLike): Table {
+  const kinds: readonly Kind[] = ["running", ...WAIT_KINDS];
+  return {
+    columns: ["from", ...kinds.map((kind) => KIND_WORDS[kind])],
+    rows: load.starts.map((start, i) => {
+      const values = bucketValues(load, i);
+      return [new Date(start).toISOString(), ...kinds.map((kind) => (values ? (values.get(kind) ?? 0) : null))];
+    }),
+  };
+}

@@ -1,0 +1,42 @@
+// Where ticks of the time and value axes stand. Pure: moments and sizes in, places and words out.
+import { scaleLinear } from "d3-scale";
+
+import { clock, day } from "../../lib/time";
+
+export interface AxisTick {
+  readonly at: number;
+  readonly x: number;
+  readonly label: string;
+}
+
+const STEPS_S = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 604800];
+
+/** Ticks of a time axis on round local times, at least `apart` pixels from each other. */
+export function timeTicks(from: number, to: number, width: number, now: number, apart = 90): AxisTick[] {
+  const length = to - from;
+  if (width <= 0 || length <= 0) return [];
+  const step = 1000 * (STEPS_S.find((s) => (s * 1000 * width) / length >= apart) ?? 604_800);
+  // Round in local time: a tick at midnight should lie on the reader's midnight.
+  const offset = new Date(from).getTimezoneOffset() * 60_000;
+  const first = Math.ceil((from - offset) / step) * step + offset;
+  const ticks: AxisTick[] = [];
+  for (let at = first; at < to; at += step) {
+    const midnight = new Date(at).getHours() === 0 && new Date(at).getMinutes() === 0;
+    const label = step >= 86_400_000 || (midnight && length > 43_200_000) ? day(at, now) : clock(at, step < 60_000);
+    ticks.push({ at, x: ((at - from) / length) * width, label });
+  }
+  return ticks;
+}
+
+export interface ValueTick {
+  readonly value: number;
+  readonly y: number;
+}
+
+/** A few round values between 0 and `most`, placed by `y`. */
+export function valueTicks(most: number, y: (value: number) => number, about = 3): ValueTick[] {
+  return scaleLinear([0, Math.max(most, 1e-9)], [0, 1])
+    .ticks(about)
+    .filter((value) => value > 0)
+    .map((value) => ({ value, y: y(value) }));
+}

@@ -1,0 +1,114 @@
+// The waterline's shape. One axis in sessions: running rises above the line, waiting hangs below it.
+import { type Kind, WAIT_KINDS, isKind } from "../kinds";
+
+export interface LoadLike {
+  readonly start: number;
+  readonly end: number;
+  readonly bucket_ms: number;
+  readonly starts: readonly number[];
+  readonly groups: readonly { readonly key: string; readonly sessions: readonly (number | null)[] }[];
+}
+
+export interface Layer {
+  readonly kind: Kind;
+  readonly path: string;
+}
+
+export interface WaterlineShape {
+  readonly line: number; // y of the water line, in pixels
+  readonly layers: readonly Layer[];
+  readonly over: string; // the part of running above the cores
+  readonly ceiling: number | null; // y of the cores, null when unknown
+  readonly up: number; // sessions at the top edge
+  readonly down: number; // sessions at the bottom edge
+  readonly y: (sessions: number) => number; // positive above the line
+  readonly x: (at: number) => number;
+}
+
+export interface Size {
+  readonly width: number;
+  readonly height: number;
+}
+
+const at = (row: readonly (number | null)[] | undefined, i: number): number | null => row?.[i] ?? null;
+
+/** Sessions of each kind in bucket i; null in a gap. */
+export function bucketValues(load: LoadLike, i: number): Map<Kind, number> | null {
+  const first = load.groups[0];
+  if (first && at(first.sessions, i) === null) return null;
+  const values = new Map<Kind, number>();
+  for (const group of load.groups) if (isKind(group.key)) values.set(group.key, at(group.sessions, i) ?? 0);
+  return values;
+}
+
+/** Largest running and largest waiting of all buckets, in sessions. */
+export function peaks(load: LoadLike): { running: number; waiting: number } {
+  let running = 0;
+  let waiting = 0;
+  load.starts.forEach((_, i) => {
+    const values = bucketValues(load, i);
+    if (!values) return;
+    running = Math.max(running, values.get("running") ?? 0);
+    waiting = Math.max(
+      waiting,
+      WAIT_KINDS.reduce((sum, kind) => sum + (values.get(kind) ?? 0), 0),
+    );
+  });
+  return { running, waiting };
+}
+
+/** Layers as paths of steps, one step a bucket, each bucket drawn over exactly its own time, gaps left open. */
+export function waterline(load: LoadLike, size: Size, cores: number | null): WaterlineShape {
+  const { running, waiting } = peaks(load);
+  // Cores belong to the picture when running comes near them, or when nothing else sets the scale.
+  const roof = cores !== null && running > cores * 0.25 ? cores * 1.08 : 0;
+  const up = Math.max(running * 1.08, roof, 0.4);
+  const down = Math.max(waiting * 1.05, up * 0.35, 0.4);
+  const line = (size.height * up) / (up + down);
+  const scale = size.height / (up + down);
+  const y = (sessions: number): number => line - sessions * scale;
+  const length = load.end - load.start;
+  const x = (moment: number): number =>
+    Math.min(size.width, Math.max(0, ((moment - load.start) / length) * size.width));
+  const sums = load.starts.map((_, i) => bucketValues(load, i));
+  const box = (i: number, low: number, high: number): string => {
+    const start = load.starts[i] ?? 0;
+    const [x0, x1] = [x(start), x(start + load.bucket_ms)];
+    // A hairline between buckets where there is room, so that samples do not pose as a continuous measure.
+    const right = x1 - x0 > 4 ? x1 - 0.75 : x1;
+    if (right <= x0 || high === low) return "";
+    return `M${x0.toFixed(2)} ${y(high).toFixed(2)}H${right.toFixed(2)}V${y(low).toFixed(2)}H${x0.toFixed(2)}Z`;
+  };
+  const draw = (bounds: (values: Map<Kind, number>) => readonly [number, number]): string =>
+    sums.map((values, i) => (values ? box(i, ...bounds(values)) : "")).join("");
+  const cap = cores ?? Infinity;
+  const layers: Layer[] = [
+    { kind: "running", path: draw((v) => [0, Math.min(cap, v.get("running") ?? 0)]) },
+    ...WAIT_KINDS.map((kind, index) => ({
+      kind,
+      path: draw((v) => {
+        const above = WAIT_KINDS.slice(0, index).reduce((sum, k) => sum + (v.get(k) ?? 0), 0);
+        return [-above - (v.get(kind) ?? 0), -above] as const;
+      }),
+    })),
+  ];
+  const over = draw((v) => [Math.min(cap, v.get("running") ?? 0), v.get("running") ?? 0]);
+  const ceiling = cores !== null && cores <= up ? y(cores) : null;
+  return { line, layers: layers.filter((l) => l.path), over, ceiling, up, down, y, x };
+}
+
+/** Index of the bucket at a pixel; clamped to the ends. */
+export function bucketAt(load: LoadLike, px: number, width: number): number {
+  const moment = load.start + (px / width) * (load.end - load.start);
+  const first = load.starts[0] ?? load.start;
+  return Math.max(0, Math.min(load.starts.length - 1, Math.floor((moment - first) / load.bucket_ms)));
+}
+
+/** A brushed span, snapped to buckets; null when it is a click. */
+export function brushed(load: LoadLike, a: number, b: number, width: number): { from: number; to: number } | null {
+  if (Math.abs(a - b) < 4) return null;
+  const from = load.starts[bucketAt(load, Math.min(a, b), width)];
+  const last = load.starts[bucketAt(load, Math.max(a, b), width)];
+  if (from === undefined || last === undefined) return null;
+  return { from: Math.max(from, load.start), to: Math.min(last + load.bucket_ms, load.end) };
+}

@@ -1,0 +1,22 @@
+import { type RefObject, useLayoutEffect, useRef, useState } from "react";
+
+/** Width and height of an element in pixels, kept up to date. */
+export function useSize<T extends HTMLElement>(): [RefObject<T | null>, { width: number; height: number }] {
+  const ref = useRef<T>(null);
+  const [size, setSize] = useState({ width: 0, height: 0 });
+  useLayoutEffect(() => {
+    const element = ref.current;
+    if (!element) return undefined;
+    const measure = (): void => {
+      const { clientWidth: width, clientHeight: height } = element;
+      setSize((old) => (old.width === width && old.height === height ? old : { width, height }));
+    };
+    measure();
+    const observer = new ResizeObserver(measure);
+    observer.observe(element);
+    return () => {
+      observer.disconnect();
+    };
+  }, []);
+  return [ref, size];
+}

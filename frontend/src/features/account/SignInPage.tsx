@@ -1,0 +1,68 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { ask, client, keepCsrf } from "../../api/client";
+import { sessionQuery } from "../../api/queries";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Failure";
+
+/** Name and password; nothing else stands in the way. */
+export const SignInPage = ({ demo, onDone }: { readonly demo: boolean; readonly onDone: () => void }) => {
+  const [username, setUsername] = useState("");
+  const [password, setPassword] = useState("");
+  const queries = useQueryClient();
+  const signIn = useMutation({
+    mutationFn: () => ask(client.POST("/api/v1/session", { body: { username, password } })),
+    onSuccess: (session) => {
+      keepCsrf(session.csrf);
+      queries.setQueryData(sessionQuery.queryKey, session);
+      onDone();
+    },
+  });
+  return (
+    <main className="mx-auto grid h-full max-w-sm content-center px-6">
+      <h1 className="mb-1 text-3xl font-semibold">faena</h1>
+      <p className="text-muted mb-6">Find out why a database is slow.</p>
+      <form
+        className="grid gap-3"
+        onSubmit={(event) => {
+          event.preventDefault();
+          signIn.mutate();
+        }}
+      >
+        <label>
+          <span className="text-muted block text-sm">name</span>
+          <input
+            autoFocus
+            autoComplete="username"
+            required
+            value={username}
+            onChange={(e) => setUsername(e.target.value)}
+            className="bg-raised border-strong w-full border px-2 py-1.5"
+          />
+        </label>
+        <label>
+          <span className="text-muted block text-sm">password</span>
+          <input
+            type="password"
+            autoComplete="current-password"
+            required
+            value={password}
+            onChange={(e) => setPassword(e.target.value)}
+            className="bg-raised border-strong w-full border px-2 py-1.5"
+          />
+        </label>
+        <Button type="submit" look="action" className="justify-center py-1.5" disabled={signIn.isPending}>
+          sign in
+        </Button>
+      </form>
+      {signIn.error ? <Failure title="Not signed in" detail={signIn.error.message} /> : null}
+      {demo ? (
+        <p className="text-muted mt-6 text-sm">
+          This is the demo: sign in as viewer, operator or admin; the password of each is{" "}
+          <code className="font-mono">tidewrack-demo</code>.
+        </p>
+      ) : null}
+    </main>
+  );
+};

@@ -1,0 +1,192 @@
+import { useQuery } from "@tanstack/react-query";
+import { Plus } from "lucide-react";
+import { useState } from "react";
+
+import type { Schemas } from "../../api/client";
+import { ApiError } from "../../api/problem";
+import { loadQuery } from "../../api/queries";
+import { Waterline } from "../../charts/Waterline";
+import { isKind, KIND_WORDS } from "../../charts/kinds";
+import { DEFAULT_COLUMNS, DIMENSIONS, type DimensionName, isDimension } from "../../lib/dimensions";
+import { clock } from "../../lib/time";
+import { picked, type PickMode } from "../../lib/trail";
+import { duration, sessions } from "../../lib/units";
+import { type ViewSearch, windowOf } from "../../lib/view";
+import { Failure } from "../../ui/Failure";
+import { Menu } from "../../ui/Menu";
+import { useShortcuts } from "../../ui/useShortcuts";
+import { useStill } from "../../ui/useStill";
+import { Explanation } from "./Explanation";
+import { Legend } from "./Legend";
+import { dimmedKinds, legend, waitToExplain } from "./model";
+import { sieveQuery, waitQuery } from "./queries";
+import { Sieve } from "./Sieve";
+import { Trail } from "./Trail";
+
+interface Props {
+  readonly server: number;
+  readonly search: ViewSearch;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly onOpen: (queryId: string) => void;
+}
+
+const FEW_ROWS = 6;
+const MANY_ROWS = 50;
+
+/** When it got slow, whether it runs or waits, on what, and who is behind it. */
+export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
+  const [held, setHeld] = useState(false);
+  const [rows, setRows] = useState(FEW_ROWS);
+  const spec = windowOf(search);
+  const trail = search.pick ?? [];
+  const columns = search.columns?.filter(isDimension) ?? [...DEFAULT_COLUMNS];
+  const load = useQuery(loadQuery(server, spec, trail, 240));
+  const sieve = useQuery(sieveQuery(server, spec, trail, columns, rows));
+  // Nothing moves under a pointer; a change that the reader asked for is shown at once.
+  const shownLoad = useStill(load.data, held && !load.isPlaceholderData && sameWindow(load.data, spec));
+  const shownSieve = useStill(
+    sieve.data,
+    held && !sieve.isPlaceholderData && sieve.data?.columns.length === columns.length && trail.length === 0,
+  );
+  const waits = shownSieve?.columns.find((column) => column.dimension === "wait");
+  const asked = waitToExplain(search.wait, trail, waits);
+  const wait = useQuery({ ...waitQuery(asked ?? "running"), enabled: asked !== null });
+  const setTrail = (pick: string[]): void => onSearch({ pick, ...(pick.length ? {} : { wait: "" }) });
+  const pick = (dimension: string, value: string, mode: PickMode): void =>
+    setTrail(picked(trail, dimension, value, mode));
+  useShortcuts({ Backspace: () => setTrail(trail.slice(0, -1)) });
+
+  const failure = load.error ?? sieve.error;
+  const words = (dimension: string, value: string): string => {
+    if (dimension === "kind" && isKind(value)) return KIND_WORDS[value];
+    const rowsOf = shownSieve?.columns.find((column) => column.dimension === dimension)?.rows;
+    return rowsOf?.find((row) => row.value === value)?.label ?? value;
+  };
+  return (
+    <div className="flex h-full flex-col px-6">
+      {failure ? <LoadFailure error={failure} retry={() => void load.refetch()} /> : null}
+      {shownLoad ? <LoadHead load={shownLoad} fresh={!load.isPlaceholderData} trail={trail} /> : null}
+      <div
+        className={`border-line grid h-[296px] shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b pb-1 ${load.isPlaceholderData || failure ? "opacity-50" : ""}`}
+      >
+        {shownLoad ? (
+          <Waterline
+            load={shownLoad}
+            cores={shownLoad.cores}
+            now={shownLoad.now}
+            reading={shownLoad.sentence}
+            dimmed={dimmedKinds(trail)}
+            onBrush={(from, to) => onSearch({ from, to })}
+            onHold={setHeld}
+          />
+        ) : (
+          <p className="text-muted self-center">Reading samples …</p>
+        )}
+        <div className="flex min-h-0 flex-col gap-2 overflow-y-auto pt-5 pr-1">
+          {shownLoad ? (
+            <Legend
+              rows={legend(shownLoad)}
+              dimmed={dimmedKinds(trail)}
+              onPick={(kind, mode) => pick("kind", kind, mode)}
+            />
+          ) : null}
+          {wait.data && asked ? <Explanation wait={wait.data} /> : null}
+        </div>
+      </div>
+      <div className="flex items-center justify-between pt-1">
+        <Trail trail={trail} words={words} onTrail={setTrail} />
+        <AddColumn columns={columns} onColumns={(next) => onSearch({ columns: next })} />
+      </div>
+      <div
+        className={`min-h-0 grow overflow-y-auto pb-2 ${sieve.isPlaceholderData ? "opacity-50" : ""}`}
+        onPointerEnter={() => setHeld(true)}
+        onPointerLeave={() => setHeld(false)}
+      >
+        {shownSieve ? (
+          <Sieve
+            sieve={shownSieve}
+            columns={columns}
+            onPick={pick}
+            onColumns={(next) => onSearch({ columns: next })}
+            onExplain={(value) => onSearch({ wait: value })}
+            onOpen={onOpen}
+            onMore={() => setRows(rows === FEW_ROWS ? MANY_ROWS : FEW_ROWS)}
+          />
+        ) : null}
+      </div>
+    </div>
+  );
+};
+
+const sameWindow = (load: Schemas["LoadOut"] | undefined, spec: ReturnType<typeof windowOf>): boolean =>
+  load !== undefined &&
+  ("last" in spec
+    ? Math.abs(load.end - load.start - spec.last * 1000) < 2
+    : load.start === spec.from && load.end === spec.to);
+
+const LoadHead = ({
+  load,
+  fresh,
+  trail,
+}: {
+  readonly load: Schemas["LoadOut"];
+  readonly fresh: boolean;
+  readonly trail: readonly string[];
+}) => {
+  const since = load.since === null ? "" : ` since ${clock(load.since)}`;
+  const inside = trail.length && load.total !== null ? ` Inside the trail: ${sessions(load.total)}.` : "";
+  const holders = load.idle_holders >= 0.05 ? ` ${sessions(load.idle_holders)} more idle in an open transaction.` : "";
+  return (
+    <header className="flex items-baseline justify-between gap-6 pt-2 pb-1">
+      <h1 className="text-base font-semibold" aria-live="polite">
+        {load.sentence}
+        {since}.
+        <span className="font-normal">
+          {inside}
+          {holders}
+        </span>
+      </h1>
+      <p className="text-muted shrink-0 text-sm">
+        {duration(load.bucket_ms)} a bar · sampled every {duration(load.period_ms)}
+        {load.missing > 0 ? ` · ${load.missing} samples missing` : ""}
+        {fresh ? "" : " · loading"}
+      </p>
+    </header>
+  );
+};
+
+const LoadFailure = ({ error, retry }: { readonly error: Error; readonly retry: () => void }) => {
+  const api = error instanceof ApiError ? error : null;
+  const waiting = api?.collector?.readings_waiting;
+  const kept = waiting ? ` The collector keeps ${waiting} readings on disk until it is back.` : "";
+  return (
+    <Failure
+      title={api?.title ?? "The load cannot be shown"}
+      detail={error.message + kept}
+      remedy={api?.remedy ?? null}
+      retry={retry}
+    />
+  );
+};
+
+const AddColumn = ({
+  columns,
+  onColumns,
+}: {
+  readonly columns: readonly DimensionName[];
+  readonly onColumns: (columns: DimensionName[]) => void;
+}) => {
+  const free = Object.keys(DIMENSIONS)
+    .filter(isDimension)
+    .filter((name) => !columns.includes(name));
+  if (free.length === 0) return null;
+  return (
+    <Menu
+      label="add a column to the sieve"
+      className="text-muted text-sm"
+      entries={free.map((name) => ({ label: DIMENSIONS[name], act: () => onColumns([...columns, name]) }))}
+    >
+      <Plus size={13} aria-hidden="true" /> column
+    </Menu>
+  );
+};

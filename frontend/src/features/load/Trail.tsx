@@ -1,0 +1,47 @@
+import { X } from "lucide-react";
+
+import { DIMENSIONS, isDimension } from "../../lib/dimensions";
+import { readPick } from "../../lib/trail";
+
+interface Props {
+  readonly trail: readonly string[];
+  readonly words: (dimension: string, value: string) => string;
+  readonly onTrail: (trail: string[]) => void;
+}
+
+/** The picks made so far; each can be taken back. */
+export const Trail = ({ trail, words, onTrail }: Props) => (
+  <nav aria-label="Trail" className="flex min-h-6 flex-wrap items-center gap-1 text-sm">
+    <span className="text-muted mr-1">Trail</span>
+    {trail.length === 0 ? (
+      <span>all load</span>
+    ) : (
+      <button type="button" className="hover:text-accent" onClick={() => onTrail([])}>
+        all load
+      </button>
+    )}
+    {trail.map((text) => {
+      const pick = readPick(text);
+      const dimension = isDimension(pick.dimension) ? DIMENSIONS[pick.dimension].toLowerCase() : pick.dimension;
+      const name = `${dimension}${pick.exclude ? " is not" : ""}: ${words(pick.dimension, pick.value)}`;
+      return (
+        <span key={text} className="flex items-center gap-1">
+          <span className="text-muted" aria-hidden="true">
+            ›
+          </span>
+          <span className="bg-line flex max-w-96 items-center gap-1 rounded-sm px-1.5">
+            <span className="truncate">{name}</span>
+            <button
+              type="button"
+              aria-label={`remove ${name}`}
+              className="hover:text-accent"
+              onClick={() => onTrail(trail.filter((one) => one !== text))}
+            >
+              <X size={12} aria-hidden="true" />
+            </button>
+          </span>
+        </span>
+      );
+    })}
+  </nav>
+);

@@ -1,0 +1,68 @@
+// What the load view shows beside its charts, as pure functions of the API's answers.
+import type { Schemas } from "../../api/client";
+import { type Kind, KINDS, KIND_WORDS, WAIT_KINDS, isKind } from "../../charts/kinds";
+import { readPick } from "../../lib/trail";
+
+export interface LegendRow {
+  readonly kind: Kind;
+  readonly label: string;
+  readonly sessions: number;
+  readonly share: number;
+}
+
+/** Every kind that has load, in the order in which the layers lie; running is always there. */
+export function legend(load: Schemas["LoadOut"]): LegendRow[] {
+  const totals = new Map(load.groups.map((group) => [group.key, group]));
+  return (["running", ...WAIT_KINDS] as const)
+    .map((kind) => ({
+      kind,
+      label: KIND_WORDS[kind],
+      sessions: totals.get(kind)?.total ?? 0,
+      share: totals.get(kind)?.share ?? 0,
+    }))
+    .filter((row) => row.kind === "running" || row.sessions > 0);
+}
+
+/** Kinds that the trail leaves out, to be drawn faintly in the legend. */
+export function dimmedKinds(trail: readonly string[]): Kind[] {
+  const picks = trail.map(readPick).filter((pick) => pick.dimension === "kind");
+  const wanted = picks.filter((pick) => !pick.exclude).map((pick) => pick.value);
+  const unwanted = picks.filter((pick) => pick.exclude).map((pick) => pick.value);
+  return KINDS.filter((kind) => (wanted.length > 0 && !wanted.includes(kind)) || unwanted.includes(kind));
+}
+
+/** The wait to explain: the one asked for, else the one picked, else the largest of the column. */
+export function waitToExplain(
+  asked: string | undefined,
+  trail: readonly string[],
+  column: Schemas["ColumnOut"] | undefined,
+): string | null {
+  if (asked) return asked;
+  const picked = trail.map(readPick).find((pick) => pick.dimension === "wait" && !pick.exclude);
+  return picked?.value ?? column?.rows[0]?.value ?? null;
+}
+
+export interface BarPart {
+  readonly kind: Kind;
+  readonly from: number; // percent of the bar's width, from its left
+  readonly width: number;
+}
+
+/** The bar of a sieve row: running to the left of the axis, waiting to the right, `most` filling its side. */
+export function barParts(byKind: Readonly<Record<string, number>>, most: number, axis = 30): BarPart[] {
+  const scale = most > 0 ? (100 - axis) / most : 0;
+  const runScale = most > 0 ? axis / most : 0;
+  const running = byKind.running ?? 0;
+  const parts: BarPart[] = running
+    ? [{ kind: "running", from: axis - running * runScale, width: running * runScale }]
+    : [];
+  let at = axis;
+  const waits = Object.entries(byKind)
+    .filter((entry): entry is [Kind, number] => isKind(entry[0]) && entry[0] !== "running" && entry[1] > 0)
+    .sort((a, b) => b[1] - a[1]);
+  for (const [kind, value] of waits) {
+    parts.push({ kind, from: at, width: value * scale });
+    at += value * scale;
+  }
+  return parts;
+}

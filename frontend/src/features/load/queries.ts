@@ -1,0 +1,38 @@
+import { queryOptions } from "@tanstack/react-query";
+
+import { ask, client } from "../../api/client";
+import { refreshMs, windowQuery } from "../../api/window";
+import type { DimensionName } from "../../lib/dimensions";
+import type { WindowSpec } from "../../lib/view";
+
+/** The sieve's columns inside a trail. */
+export const sieveQuery = (
+  server: number,
+  spec: WindowSpec,
+  pick: readonly string[],
+  columns: readonly DimensionName[],
+  rows: number,
+) =>
+  queryOptions({
+    queryKey: ["sieve", server, spec, pick, columns, rows],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/sieve", {
+          params: {
+            path: { server_id: server },
+            query: { ...windowQuery(spec), pick: [...pick], dimension: [...columns], rows },
+          },
+          signal,
+        }),
+      ),
+    refetchInterval: refreshMs(spec),
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });
+
+/** What a wait means; never changes while the application runs. */
+export const waitQuery = (wait: string) =>
+  queryOptions({
+    queryKey: ["wait", wait],
+    queryFn: ({ signal }) => ask(client.GET("/api/v1/waits", { params: { query: { wait } }, signal })),
+    staleTime: Infinity,
+  });

@@ -1,0 +1,154 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+
+import type { Schemas } from "../../api/client";
+import { serversQuery } from "../../api/queries";
+import { KIND_WORDS, isKind } from "../../charts/kinds";
+import { Spark } from "../../charts/Spark";
+import { duration, sessions } from "../../lib/units";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Failure";
+import { ConnectDialog } from "./ConnectDialog";
+
+/** All servers, the busiest first: load now, main wait, freshness. */
+export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) => {
+  const servers = useQuery(serversQuery);
+  const [connecting, setConnecting] = useState(false);
+  const all = servers.data?.servers ?? [];
+  const most = Math.max(2, ...all.flatMap((s) => [...s.recent_running, ...s.recent_waiting]).map((v) => v ?? 0));
+  return (
+    <div className="mx-auto max-w-[1280px] px-6 py-5">
+      <div className="mb-3 flex items-baseline justify-between">
+        <h1 className="text-lg font-semibold">Servers</h1>
+        {canConnect ? <Button onClick={() => setConnecting(true)}>connect a server</Button> : null}
+      </div>
+      {servers.error ? (
+        <Failure
+          title="The servers cannot be listed"
+          detail={servers.error.message}
+          retry={() => void servers.refetch()}
+        />
+      ) : null}
+      <CollectorNotice servers={servers.data} />
+      {servers.data && all.length === 0 ? (
+        <p className="text-muted">
+          Here will be every watched server with its load.{" "}
+          {canConnect ? "Connect the first one with the button above." : "An admin can connect one."}
+        </p>
+      ) : null}
+      {all.length > 0 ? (
+        <table className="w-full">
+          <thead>
+            <tr className="border-strong text-muted border-b text-left text-sm">
+              <th className="py-1 font-normal">server</th>
+              <th className="font-normal">state</th>
+              <th className="font-normal">last minute</th>
+              <th className="font-normal">last 15 minutes</th>
+              <th className="font-normal">newest sample</th>
+              <th className="font-normal" title="how long the server takes to answer one sample">
+                a sample takes
+              </th>
+            </tr>
+          </thead>
+          <tbody className={servers.isPlaceholderData ? "opacity-50" : ""}>
+            {all.map((server) => (
+              <ServerRow key={server.id} server={server} most={most} />
+            ))}
+          </tbody>
+        </table>
+      ) : null}
+      <ConnectDialog open={connecting} onClose={() => setConnecting(false)} />
+    </div>
+  );
+};
+
+const STATES: Readonly<Record<string, string>> = {
+  new: "waiting for the collector",
+  watching: "watched",
+  stale: "no samples lately",
+  away: "cannot be reached",
+};
+
+const ServerRow = ({ server, most }: { readonly server: Schemas["ServerOut"]; readonly most: number }) => (
+  <tr className="border-line border-b align-top">
+    <td className="py-2">
+      <Link
+        to="/servers/$server/load"
+        params={{ server: String(server.id) }}
+        className="text-accent font-semibold hover:underline"
+      >
+        {server.name}
+      </Link>
+      <div className="text-muted text-sm">
+        {server.version ? `PostgreSQL ${server.version.split(" ")[0] ?? ""}, ` : ""}
+        {server.database} at {server.address}
+      </div>
+    </td>
+    <td className="py-2 pr-4">
+      <span className={server.state === "away" || server.state === "stale" ? "text-danger" : ""}>
+        {STATES[server.state] ?? server.state}
+      </span>
+      {server.state_message ? <div className="text-muted max-w-64 text-sm">{server.state_message}</div> : null}
+    </td>
+    <td className="py-2 pr-4">
+      {server.load_now === null ? (
+        <span className="text-muted">not sampled</span>
+      ) : (
+        <>
+          <b className="font-semibold">{sessions(server.load_now)}</b> active, {sessions(server.running_now ?? 0)}{" "}
+          running
+          {server.cores ? ` on ${server.cores} cores` : ""}
+          <div className="text-muted text-sm">
+            {server.main_wait && isKind(server.main_wait)
+              ? `mainly ${KIND_WORDS[server.main_wait]}`
+              : "nothing stands out"}
+          </div>
+        </>
+      )}
+    </td>
+    <td className="py-1">
+      <Spark
+        running={server.recent_running}
+        waiting={server.recent_waiting}
+        width={280}
+        height={44}
+        most={most}
+        label={`load of ${server.name} over 15 minutes; running above the line, waiting below`}
+      />
+    </td>
+    <td className="py-2">
+      {server.freshness_ms === null ? (
+        <span className="text-muted">older than 15 min</span>
+      ) : (
+        `${duration(Math.round(server.freshness_ms / 100) * 100)} old`
+      )}
+    </td>
+    <td className="py-2">
+      {server.sample_ms_median === null ? (
+        <span className="text-muted">–</span>
+      ) : (
+        `${duration(server.sample_ms_median)}, 1 in 20 over ${duration(server.sample_ms_p95 ?? 0)}`
+      )}
+    </td>
+  </tr>
+);
+
+const CollectorNotice = ({ servers }: { readonly servers: Schemas["ServersOut"] | undefined }) => {
+  if (!servers) return null;
+  if (servers.collector_away !== null)
+    return (
+      <Failure
+        title="The collector is not running"
+        detail={`It last showed a sign of life ${duration(servers.collector_away * 1000)} ago. Until it is back nothing is sampled; what is stored stays.`}
+        remedy="./faena collect"
+      />
+    );
+  if (servers.readings_waiting > 50)
+    return (
+      <p className="text-muted mb-2">
+        The collector keeps {servers.readings_waiting} readings that are not stored yet.
+      </p>
+    );
+  return null;
+};

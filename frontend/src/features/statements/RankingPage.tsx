@@ -1,0 +1,175 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+
+import type { Schemas } from "../../api/client";
+import { duration } from "../../lib/units";
+import { follows, type ViewSearch, windowOf } from "../../lib/view";
+import { Failure } from "../../ui/Failure";
+import { isMeasure, MEASURE_NAMES, type Measure, MEASURES } from "./model";
+import { rankingQuery } from "./queries";
+
+interface Props {
+  readonly server: number;
+  readonly search: ViewSearch;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+}
+
+/** Statements of the window, ranked by any measure. A click on a heading ranks by it. */
+export const RankingPage = ({ server, search, onSearch }: Props) => {
+  const sort: Measure = isMeasure(search.sort) ? search.sort : "total_ms";
+  const [text, setText] = useState(search.containing ?? "");
+  const spec = windowOf(search);
+  const ranking = useQuery(rankingQuery(server, spec, sort, search.containing ?? ""));
+  const found = ranking.data;
+  const most = Math.max(...(found?.rows.map((row) => row[sort] ?? 0) ?? []), 0);
+  const span = found ? found.end - found.start : 0;
+  const query = new URLSearchParams({
+    sort,
+    containing: search.containing ?? "",
+    ...(follows(spec) ? { last: String(spec.last) } : { from: String(spec.from), to: String(spec.to) }),
+  });
+  return (
+    <div className="flex h-full flex-col px-6 pt-2">
+      <div className="mb-2 flex items-center justify-between gap-4">
+        <h1 className="text-base font-semibold">Statements by {MEASURES[sort].title}</h1>
+        <div className="flex items-center gap-3 text-sm">
+          <form
+            onSubmit={(event) => {
+              event.preventDefault();
+              onSearch({ containing: text });
+            }}
+          >
+            <input
+              type="search"
+              aria-label="only statements that contain"
+              placeholder="contains …"
+              value={text}
+              onChange={(event) => setText(event.target.value)}
+              className="bg-raised border-line w-52 border px-2 py-0.5"
+            />
+          </form>
+          <a
+            className="text-accent hover:underline"
+            href={`/api/v1/servers/${server}/statements/export?${query}&format=csv`}
+          >
+            CSV
+          </a>
+          <a
+            className="text-accent hover:underline"
+            href={`/api/v1/servers/${server}/statements/export?${query}&format=jsonl`}
+          >
+            JSON Lines
+          </a>
+        </div>
+      </div>
+      {ranking.error ? (
+        <Failure
+          title="Statements cannot be ranked"
+          detail={ranking.error.message}
+          retry={() => void ranking.refetch()}
+        />
+      ) : null}
+      {found ? <Coverage found={found} span={span} /> : <p className="text-muted">Reading counters …</p>}
+      <div className={`min-h-0 grow overflow-auto ${ranking.isPlaceholderData ? "opacity-50" : ""}`}>
+        {found && found.rows.length > 0 ? (
+          <table className="font-condensed w-full">
+            <thead className="bg-ground sticky top-0">
+              <tr className="border-strong border-b">
+                <th className="py-1 text-left font-normal">statement</th>
+                <th className="text-left font-normal">tables</th>
+                {MEASURE_NAMES.map((name) => (
+                  <th
+                    key={name}
+                    className="pl-3 text-right font-normal"
+                    aria-sort={name === sort ? "descending" : "none"}
+                  >
+                    <button
+                      type="button"
+                      title={MEASURES[name].title}
+                      onClick={() => onSearch({ sort: name })}
+                      className={`hover:text-accent ${name === sort ? "font-semibold" : ""}`}
+                    >
+                      {MEASURES[name].label}
+                    </button>
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {found.rows.map((row) => (
+                <RankingRow key={row.query_id} row={row} sort={sort} most={most} server={server} search={search} />
+              ))}
+            </tbody>
+          </table>
+        ) : null}
+        {found && found.rows.length === 0 ? (
+          <p className="text-muted py-4">
+            Here will be every statement that ended in this window. Counters are read every 15 s, so a very short window
+            can hold none.
+          </p>
+        ) : null}
+        {found && found.more > 0 ? (
+          <p className="text-muted py-1 text-sm">{found.more} more with less; the export holds all.</p>
+        ) : null}
+      </div>
+    </div>
+  );
+};
+
+const Coverage = ({ found, span }: { readonly found: Schemas["RankingOut"]; readonly span: number }) => {
+  const partly = found.covered_ms < span * 0.9;
+  if (!partly && found.breaks.length === 0) return null;
+  return (
+    <p className="text-muted mb-1 text-sm">
+      {partly ? `Counters cover ${duration(found.covered_ms)} of this window's ${duration(span)}. ` : ""}
+      {found.breaks.includes("reset") ? "Counters were reset in between: work just before is missing. " : ""}
+      {found.breaks.includes("restart") ? "The server restarted in between. " : ""}
+      {found.breaks.includes("eviction")
+        ? "The server threw out rarely used statements for want of room: theirs is missing."
+        : ""}
+    </p>
+  );
+};
+
+interface RowProps {
+  readonly row: Schemas["FiguresOut"];
+  readonly sort: Measure;
+  readonly most: number;
+  readonly server: number;
+  readonly search: ViewSearch;
+}
+
+const RankingRow = ({ row, sort, most, server, search }: RowProps) => (
+  <tr className="border-line hover:bg-raised border-b">
+    <td className="max-w-0 w-2/5 py-1 pr-3">
+      <Link
+        to="/servers/$server/statements/$query"
+        params={{ server: String(server), query: row.query_id }}
+        search={search}
+        className="hover:text-accent block truncate font-mono text-xs"
+        title={row.label}
+      >
+        {row.label}
+      </Link>
+      <svg className="mt-0.5 block h-1 w-full" aria-hidden="true">
+        <rect width={`${most ? ((row[sort] ?? 0) / most) * 100 : 0}%`} height="4" fill="var(--running)" />
+      </svg>
+    </td>
+    <td className="text-muted max-w-40 truncate pr-2 text-sm" title={row.tables}>
+      {row.tables}
+    </td>
+    {MEASURE_NAMES.map((name) => {
+      const value = row[name];
+      return (
+        <td
+          key={name}
+          className={`pl-3 text-right whitespace-nowrap ${name === sort ? "font-semibold" : ""}`}
+          title={value === null ? "fewer than two calls" : String(value)}
+        >
+          {value === null ? "–" : value === 0 ? <span className="text-muted">0</span> : MEASURES[name].say(value)}
+        </td>
+      );
+    })}
+  </tr>
+);

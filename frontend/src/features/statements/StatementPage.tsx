@@ -1,0 +1,196 @@
+import { useQuery } from "@tanstack/react-query";
+import { Copy } from "lucide-react";
+
+import type { Schemas } from "../../api/client";
+import { Lines } from "../../charts/Lines";
+import { Waterline } from "../../charts/Waterline";
+import { kindFill, isKind } from "../../charts/kinds";
+import { DIMENSIONS, isDimension } from "../../lib/dimensions";
+import { PAGE_BYTES, bytes, count, duration, sessions, share } from "../../lib/units";
+import { type ViewSearch, windowOf } from "../../lib/view";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Failure";
+import { statementSentence } from "./model";
+import { statementQuery } from "./queries";
+
+interface Props {
+  readonly server: number;
+  readonly query: string;
+  readonly search: ViewSearch;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly onPick: (pick: string) => void;
+}
+
+/** One statement in the window: what it waits for, how often it runs and what a call costs, who runs it. */
+export const StatementPage = ({ server, query, search, onSearch, onPick }: Props) => {
+  const statement = useQuery(statementQuery(server, query, windowOf(search)));
+  if (statement.error && !statement.data)
+    return (
+      <div className="px-6">
+        <Failure
+          title="This statement cannot be shown"
+          detail={statement.error.message}
+          retry={() => void statement.refetch()}
+        />
+      </div>
+    );
+  const found = statement.data;
+  if (!found) return <p className="text-muted px-6 py-4">Reading …</p>;
+  const now = Date.now();
+  const axis = { starts: found.starts, bucketMs: found.bucket_ms, start: found.start, end: found.end, now };
+  return (
+    <div className={`h-full overflow-y-auto px-6 pb-6 ${statement.isPlaceholderData ? "opacity-50" : ""}`}>
+      <div className="flex items-baseline justify-between gap-4 pt-2">
+        <h1 className="text-base font-semibold">{statementSentence(found)}</h1>
+        <Button className="shrink-0 text-sm" onClick={() => onPick(`statement:${query}`)}>
+          see its load in the sieve
+        </Button>
+      </div>
+      <StatementText statement={found} />
+      <div className="mt-2 grid grid-cols-[minmax(0,1fr)_340px] gap-6">
+        <div className="min-w-0">
+          <h2 className="mb-1 font-semibold">Running and waiting</h2>
+          <div className="h-[190px]">
+            <Waterline
+              load={{ ...found, groups: found.waits, gaps: [] }}
+              cores={null}
+              now={now}
+              reading={statementSentence(found)}
+              dimmed={[]}
+              onBrush={(from, to) => onSearch({ from, to })}
+              onHold={() => undefined}
+            />
+          </div>
+          <div className="mt-3 grid grid-cols-2 gap-x-6 gap-y-3">
+            <div className="h-[118px]">
+              <Lines title="calls per second" values={found.calls_per_s} say={(v) => `${count(v)}/s`} {...axis} />
+            </div>
+            <div className="h-[118px]">
+              <Lines title="time per call" values={found.ms_per_call} say={duration} {...axis} />
+            </div>
+            <div className="h-[118px]">
+              <Lines title="rows per call" values={found.rows_per_call} say={count} {...axis} />
+            </div>
+            <div className="h-[118px]">
+              <Lines title="read per call" values={found.reads_per_call} say={(v) => bytes(v * PAGE_BYTES)} {...axis} />
+            </div>
+          </div>
+        </div>
+        <div className="min-w-0">
+          <Totals statement={found} />
+          {found.columns.map((column) => (
+            <Who key={column.dimension} column={column} onPick={onPick} />
+          ))}
+        </div>
+      </div>
+    </div>
+  );
+};
+
+const StatementText = ({ statement }: { readonly statement: Schemas["StatementOut"] }) => (
+  <div className="border-line mt-1 flex items-start gap-2 border-y py-1">
+    <pre className="max-h-32 grow overflow-auto font-mono text-xs whitespace-pre-wrap" tabIndex={0}>
+      {statement.text ??
+        "Its text is not known (yet). The server gives it once the statement has ended for the first time."}
+    </pre>
+    {statement.text ? (
+      <button
+        type="button"
+        className="hover:text-accent p-1"
+        aria-label="copy the text"
+        title="copy the text"
+        onClick={() => void navigator.clipboard.writeText(statement.text ?? "")}
+      >
+        <Copy size={14} aria-hidden="true" />
+      </button>
+    ) : null}
+  </div>
+);
+
+const Totals = ({ statement }: { readonly statement: Schemas["StatementOut"] }) => {
+  const t = statement.totals;
+  if (!t) return <p className="text-muted text-sm">The server counted no call that ended in this window.</p>;
+  const perCall = (value: number): number => value / t.calls;
+  const rows: readonly (readonly [string, string, string])[] = [
+    ["calls", count(t.calls), ""],
+    ["execution", duration(t.total_ms), t.mean_ms === null ? "" : `${duration(t.mean_ms)} per call`],
+    ["spread", t.stddev_ms === null ? "–" : duration(t.stddev_ms), "standard deviation here"],
+    ["planning", duration(t.plan_ms), `${duration(perCall(t.plan_ms))} per call`],
+    ["rows", count(t.rows), `${count(Number(perCall(t.rows).toPrecision(3)))} per call`],
+    ["from memory", bytes(t.blocks_hit * PAGE_BYTES), `${bytes(perCall(t.blocks_hit) * PAGE_BYTES)} per call`],
+    ["read", bytes(t.blocks_read * PAGE_BYTES), t.read_ms ? `${duration(t.read_ms)} waited for it` : ""],
+    ["temp written", bytes(t.temp_written * PAGE_BYTES), ""],
+    ["log", bytes(t.wal_bytes), ""],
+  ];
+  return (
+    <section aria-label="Totals of the window" className="mb-4">
+      <h2 className="mb-1 font-semibold">In this window, as the server counts</h2>
+      <table className="font-condensed w-full">
+        <tbody>
+          {rows.map(([name, total, each]) => (
+            <tr key={name} className="border-line border-b">
+              <th className="text-muted py-0.5 text-left font-normal">{name}</th>
+              <td className="text-right">{total}</td>
+              <td className="text-muted pl-3 text-right text-sm">{each}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {statement.tables ? (
+        <p className="mt-1 text-sm">
+          <span className="text-muted">touches</span> {statement.tables}
+        </p>
+      ) : null}
+      {statement.users.length ? (
+        <p className="text-sm">
+          <span className="text-muted">as</span> {statement.users.map((u) => `${u.user} in ${u.database}`).join(", ")}
+        </p>
+      ) : null}
+    </section>
+  );
+};
+
+const Who = ({
+  column,
+  onPick,
+}: {
+  readonly column: Schemas["ColumnOut"];
+  readonly onPick: (pick: string) => void;
+}) => {
+  if (
+    column.rows.length === 0 ||
+    (column.dimension === "held_by" && column.rows.every((row) => row.value === "nobody"))
+  )
+    return null;
+  return (
+    <section className="mb-3">
+      <h2 className="border-strong mb-0.5 border-b font-semibold">
+        {isDimension(column.dimension) ? DIMENSIONS[column.dimension] : column.dimension}
+      </h2>
+      <ul className="font-condensed">
+        {column.rows.map((row) => (
+          <li key={row.value}>
+            <button
+              type="button"
+              title={`${row.full}: narrow the load to this`}
+              onClick={() => onPick(`${column.dimension}:${row.value}`)}
+              className="hover:bg-raised flex w-full items-center gap-2 text-left"
+            >
+              <svg width="8" height="8" aria-hidden="true">
+                <rect width="8" height="8" fill={mainFill(row.by_kind)} />
+              </svg>
+              <span className="grow truncate">{row.label}</span>
+              <span>{sessions(row.sessions)}</span>
+              <span className="text-muted w-16 text-right text-sm">{share(row.share, row.share_margin)}</span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+};
+
+function mainFill(byKind: Readonly<Record<string, number>>): string {
+  const [kind] = Object.entries(byKind).sort((a, b) => b[1] - a[1])[0] ?? ["running"];
+  return isKind(kind) ? kindFill(kind) : "var(--strong)";
+}

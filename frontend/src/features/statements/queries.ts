@@ -1,0 +1,43 @@
+import { queryOptions } from "@tanstack/react-query";
+
+import { ask, client } from "../../api/client";
+import { refreshMs, windowQuery } from "../../api/window";
+import type { WindowSpec } from "../../lib/view";
+import type { Measure } from "./model";
+
+const COUNTERS_EVERY_MS = 15_000; // the server's counters are read that often; asking more often shows nothing new
+
+const slower = (spec: WindowSpec): number | false => {
+  const ms = refreshMs(spec);
+  return ms === false ? false : Math.max(ms, COUNTERS_EVERY_MS);
+};
+
+/** Statements of a window, ranked. */
+export const rankingQuery = (server: number, spec: WindowSpec, sort: Measure, containing: string) =>
+  queryOptions({
+    queryKey: ["statements", server, spec, sort, containing],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/statements", {
+          params: { path: { server_id: server }, query: { ...windowQuery(spec), sort, containing, limit: 200 } },
+          signal,
+        }),
+      ),
+    refetchInterval: slower(spec),
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });
+
+/** One statement in a window. The identifier is a 64-bit number, so it stays a text. */
+export const statementQuery = (server: number, queryId: string, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["statement", server, queryId, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/statements/{query_id}", {
+          params: { path: { server_id: server, query_id: queryId }, query: windowQuery(spec) },
+          signal,
+        }),
+      ),
+    refetchInterval: refreshMs(spec) === false ? false : 5000,
+    placeholderData: (old, query) => (query?.queryKey[2] === queryId ? old : undefined),
+  });

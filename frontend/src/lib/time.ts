@@ -1,0 +1,66 @@
+// Moments as text, in the reader's own time zone, which the screen names.
+
+const two = (n: number): string => n.toString().padStart(2, "0");
+
+/** "14:05:09", or "14:05" where seconds would only fill the line. */
+export function clock(at: number, withSeconds = true): string {
+  const d = new Date(at);
+  const base = `${two(d.getHours())}:${two(d.getMinutes())}`;
+  return withSeconds ? `${base}:${two(d.getSeconds())}` : base;
+}
+
+const WEEKDAYS = ["Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat"] as const;
+
+/** "today", "yesterday" or "Mon 23 Nov"; `now` decides what today is. */
+export function day(at: number, now: number): string {
+  const d = new Date(at);
+  const midnight = new Date(now);
+  midnight.setHours(0, 0, 0, 0);
+  const start = new Date(at);
+  start.setHours(0, 0, 0, 0);
+  const days = Math.round((midnight.getTime() - start.getTime()) / 86_400_000);
+  if (days === 0) return "today";
+  if (days === 1) return "yesterday";
+  const month = d.toLocaleString("en", { month: "short" });
+  return `${WEEKDAYS[d.getDay()] ?? ""} ${d.getDate()} ${month}`;
+}
+
+/** "13:40 – 13:55 today"; names both days when there are two. */
+export function span(from: number, to: number, now: number): string {
+  const seconds = to - from < 10 * 60_000;
+  const [a, b] = [day(from, now), day(to, now)];
+  return a === b
+    ? `${clock(from, seconds)} – ${clock(to, seconds)} ${a}`
+    : `${clock(from, false)} ${a} – ${clock(to, false)} ${b}`;
+}
+
+/** Name of the reader's time zone with its offset: "Europe/Lisbon, UTC+1". */
+export function zone(at: number): string {
+  const minutes = -new Date(at).getTimezoneOffset();
+  const hours = minutes / 60;
+  const name = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  const offset = minutes === 0 ? "UTC" : `UTC${minutes > 0 ? "+" : "−"}${Math.abs(hours)}`;
+  return name === "UTC" ? "UTC" : `${name}, ${offset}`;
+}
+
+/** Reads "2026-11-23 09:20" or "09:20" (today) or "09:20:15" in the reader's zone; null when it is no moment. */
+export function readMoment(text: string, now: number): number | null {
+  const match = /^\s*(?:(\d{4})-(\d{2})-(\d{2})[ T])?(\d{1,2}):(\d{2})(?::(\d{2}))?\s*$/.exec(text);
+  if (!match) return null;
+  const today = new Date(now);
+  const [, y, mo, d, h, mi, s] = match;
+  const [hour, minute, second] = [Number(h), Number(mi), Number(s ?? "0")];
+  if (hour > 23 || minute > 59 || second > 59) return null;
+  const at =
+    y !== undefined
+      ? new Date(Number(y), Number(mo) - 1, Number(d), hour, minute, second)
+      : new Date(today.getFullYear(), today.getMonth(), today.getDate(), hour, minute, second);
+  if (y !== undefined && at.getDate() !== Number(d)) return null; // 31 February
+  return at.getTime();
+}
+
+/** For an input field: "2026-11-23 09:20:15". */
+export function writeMoment(at: number): string {
+  const d = new Date(at);
+  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())} ${clock(at)}`;
+}

@@ -1,0 +1,7 @@
+// Runs before each test file: what jsdom lacks and Headless UI asks for.
+class NoResizeObserver {
+  observe(): void {}
+  unobserve(): void {}
+  disconnect(): void {}
+}
+globalThis.ResizeObserver ??= NoResizeObserver;
