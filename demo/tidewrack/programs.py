@@ -58,8 +58,14 @@ def book(connection: Connection, chance: random.Random) -> None:
     """A customer looks at a sailing and holds a deck slot on it."""
     pause(chance, 0.25)
     sailing = popular(chance)
-    connection.run("SELECT s.id, s.departs_at, v.name FROM sailing s JOIN vessel v ON v.id = s.vessel_id WHERE s.id = :s", s=sailing)
-    connection.run("SELECT id, reference, state, amount FROM booking WHERE customer_id = :c ORDER BY booked_at DESC LIMIT 10", c=chance.randint(1, 119999))
+    connection.run(
+        "SELECT s.id, s.departs_at, v.name FROM sailing s JOIN vessel v ON v.id = s.vessel_id WHERE s.id = :s",
+        s=sailing,
+    )
+    connection.run(
+        "SELECT id, reference, state, amount FROM booking WHERE customer_id = :c ORDER BY booked_at DESC LIMIT 10",
+        c=chance.randint(1, 119999),
+    )
     if chance.random() < 0.6:
         connection.run("BEGIN")
         try:
@@ -114,19 +120,21 @@ def look_up(connection: Connection, chance: random.Random) -> None:
     wait_while("missing-index", on=False)
     reference = f"{chance.randrange(16**8):08X}"
     connection.run("SELECT id, sailing_id, state FROM booking WHERE reference = :r", r=reference)
-    time.sleep(0.05)
+    time.sleep(0.1)
 
 
 def report_reading(connection: Connection, chance: random.Random) -> None:
     wait_while("tiny-commits", on=False)
     reading = json.dumps({"battery": chance.randint(20, 100), "temperature": chance.randint(-4, 31)})
-    connection.run("INSERT INTO gate_telemetry (gate, reading) VALUES (:g, CAST(:r AS jsonb))", g=chance.randint(1, 12), r=reading)
+    connection.run(
+        "INSERT INTO gate_telemetry (gate, reading) VALUES (:g, CAST(:r AS jsonb))", g=chance.randint(1, 12), r=reading
+    )
 
 
 def gate_scan() -> None:
     pool(GATE_SCAN, 4, scan)
-    pool(GATE_SCAN, 3, look_up, first=4)
-    pool(GATE_TELEMETRY, 12, report_reading, first=7)
+    pool(GATE_SCAN, 2, look_up, first=4)
+    pool(GATE_TELEMETRY, 12, report_reading, first=6)
 
 
 # --- fare-engine ---------------------------------------------------------------------------------------------------
@@ -225,7 +233,10 @@ def long_insert(connection: Connection, chance: random.Random) -> None:
     connection.run("BEGIN")
     try:
         while is_on("index-rebuild"):
-            connection.run("INSERT INTO crew_roster (sailing_id, crew_id, duty) SELECT :s, c, 'season' FROM generate_series(1, 20) c", s=chance.randint(1, 20000))
+            connection.run(
+                "INSERT INTO crew_roster (sailing_id, crew_id, duty) SELECT :s, c, 'season' FROM generate_series(1, 20) c",
+                s=chance.randint(1, 20000),
+            )
             time.sleep(0.5)
     finally:
         connection.run("ROLLBACK")
@@ -251,7 +262,9 @@ NIGHTLY_REPORT = Host(program="nightly-report", user="nightly_report", subnet=6)
 
 def small_report(connection: Connection, chance: random.Random) -> None:
     pause(chance, 15.0)
-    connection.run("SELECT route_id, count(*) FROM sailing WHERE departs_at > now() - interval '30 days' GROUP BY route_id")
+    connection.run(
+        "SELECT route_id, count(*) FROM sailing WHERE departs_at > now() - interval '30 days' GROUP BY route_id"
+    )
 
 
 def large_report(connection: Connection, chance: random.Random) -> None:
@@ -275,7 +288,9 @@ MAINTENANCE = Host(program="maintenance", user="maintenance", subnet=8)
 
 def look_around(connection: Connection, chance: random.Random) -> None:
     pause(chance, 8.0)
-    connection.run("SELECT state, count(*) FROM sailing WHERE departs_at BETWEEN now() AND now() + interval '1 day' GROUP BY state")
+    connection.run(
+        "SELECT state, count(*) FROM sailing WHERE departs_at BETWEEN now() AND now() + interval '1 day' GROUP BY state"
+    )
 
 
 def forget_transaction(connection: Connection, chance: random.Random) -> None:

@@ -4,4 +4,4 @@ class NoResizeObserver {
   unobserve(): void {}
   disconnect(): void {}
 }
-globalThis.ResizeObserver ??= NoResizeObserver;
+globalThis.ResizeObserver = NoResizeObserver;

@@ -8,7 +8,6 @@ import numpy as np
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Query, Router, Schema
 
-
 from faena.api.exports import Format, export
 from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.apps.samples import selectors
@@ -16,7 +15,8 @@ from faena.apps.servers import selectors as servers
 from faena.apps.statements import selectors as statements
 from faena.core.answers.headline import headline
 from faena.core.errors import BadInput
-from faena.core.sampling.dimensions import NO_STATEMENT, NOT_WAITING, Dimension
+from faena.core.sampling.dimensions import NO_STATEMENT, NOBODY, NOT_WAITING, Dimension
+from faena.core.sampling.load import Column
 from faena.core.statements.texts import gist
 from faena.core.waits.catalogue import explain
 from faena.core.waits.kinds import LABELS, WaitKind
@@ -144,9 +144,6 @@ class WaitOut(Schema):
     also_called: list[str]
 
 
-
-
-
 @router.get("/servers/{server_id}/load", response=LoadOut, operation_id="load_get")
 def get_load(
     request: HttpRequest,
@@ -212,13 +209,11 @@ def get_sieve(
     if len(dimension) > len(Dimension):
         raise BadInput(f"at most {len(Dimension)} columns", field="dimension")
     servers.server(server_id)
-    columns, ticks = selectors.sieve(
-        server_id, window_in.window(now_ms()), dimension, trail_in.trail(), at_most=rows
-    )
+    columns, ticks = selectors.sieve(server_id, window_in.window(now_ms()), dimension, trail_in.trail(), at_most=rows)
     return SieveOut(columns=[_column(server_id, column) for column in columns], ticks=ticks)
 
 
-def _column(server_id: int, column: selectors.Column) -> ColumnOut:
+def _column(server_id: int, column: Column) -> ColumnOut:
     labels = _labels(server_id, column.dimension, [row.value for row in column.rows])
     return ColumnOut(
         dimension=column.dimension,
@@ -246,7 +241,7 @@ def _labels(server_id: int, dimension: Dimension, values: list[str]) -> dict[str
     """Short and full words for values."""
     match dimension:
         case Dimension.KIND:
-            return {v: (LABELS[WaitKind(v)],) * 2 for v in values}  # type: ignore[misc]
+            return {v: (LABELS[WaitKind(v)],) * 2 for v in values}
         case Dimension.STATEMENT:
             ids = [int(v) for v in values if v.lstrip("-").isdigit()]
             texts = statements.texts(server_id, ids)
@@ -256,6 +251,8 @@ def _labels(server_id: int, dimension: Dimension, values: list[str]) -> dict[str
             return {**fallback, **known, NO_STATEMENT: none, "others": ("others", "all other statements")}
         case Dimension.WAIT:
             return {v: _wait_label(v) for v in values}
+        case Dimension.HELD_BY:
+            return {v: ("not blocked", "waits for no other session") if v == NOBODY else (v, v) for v in values}
         case _:
             return {v: (v or "none", v or "none") for v in values}
 

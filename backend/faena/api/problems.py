@@ -80,7 +80,9 @@ def install(api: NinjaAPI) -> None:
         api.add_exception_handler(kind, _store_away)
 
 
-def _store_away(request: HttpRequest, error: Exception) -> HttpResponse:
+def _store_away(request: HttpRequest, error: Exception | type[Exception]) -> HttpResponse:
     log.warning("store away: %s", error)
-    detail = "Faena's own database does not answer. Nothing is lost: the collector keeps its readings on disk meanwhile."
+    detail = (
+        "Faena's own database does not answer. Nothing is lost: the collector keeps its readings on disk meanwhile."
+    )
     return problem(503, "store-away", "The store is away", detail, collector=collector_status())

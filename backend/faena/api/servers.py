@@ -22,6 +22,21 @@ GLANCE_MS = 15 * 60_000
 STALE_MS = 10_000
 
 
+class RecentGroup(Schema):
+    key: str
+    sessions: list[float | None]
+
+
+class RecentOut(Schema):
+    """Load of the last minutes by wait kind; null where nothing was sampled."""
+
+    start: int
+    end: int
+    bucket_ms: int
+    starts: list[int]
+    groups: list[RecentGroup]
+
+
 class ServerOut(Schema):
     """A server without its credentials. Loads are mean active sessions; null where nothing was sampled."""
 
@@ -40,9 +55,7 @@ class ServerOut(Schema):
     running_now: float | None
     main_wait: str | None
     sentence: str
-    recent_starts: list[int]
-    recent_running: list[float | None]
-    recent_waiting: list[float | None]
+    recent: RecentOut
     sample_ms_median: float | None
     sample_ms_p95: float | None
 
@@ -93,15 +106,10 @@ def _numbers(row: np.ndarray[Any, Any]) -> list[float | None]:
 
 def _glance(server: Server, now: int) -> ServerOut:
     window = Window(start=EpochMs(now - GLANCE_MS), end=EpochMs(now))
-    answer = samples.load(
-        server.id, window, Dimension.KIND, (), at_most=90, period_ms=server.period_ms, now=now
-    )
+    answer = samples.load(server.id, window, Dimension.KIND, (), at_most=90, period_ms=server.period_ms, now=now)
     minute = Window(start=EpochMs(now - 60_000), end=EpochMs(now))
     last = samples.load(server.id, minute, Dimension.KIND, (), at_most=60, period_ms=server.period_ms, now=now)
     said = headline(last.series, last.buckets.starts(), server.cores)
-    sessions = answer.series.sessions()
-    runs = [group == "running" for group in answer.series.groups]
-    taken = np.where(answer.series.ticks > 0, 0.0, np.nan)
     cost = samples.sample_cost(server.id, minute)
     freshness = None if answer.last_tick is None else max(0, now - answer.last_tick)
     state = server.state
@@ -123,9 +131,16 @@ def _glance(server: Server, now: int) -> ServerOut:
         running_now=said.running,
         main_wait=said.kind,
         sentence=said.sentence,
-        recent_starts=answer.buckets.starts(),
-        recent_running=_numbers(taken + sessions[runs].sum(axis=0)),
-        recent_waiting=_numbers(taken + sessions[[not r for r in runs]].sum(axis=0)),
+        recent=RecentOut(
+            start=window.start,
+            end=window.end,
+            bucket_ms=answer.buckets.width_ms,
+            starts=answer.buckets.starts(),
+            groups=[
+                RecentGroup(key=group, sessions=_numbers(row))
+                for group, row in zip(answer.series.groups, answer.series.sessions(), strict=True)
+            ],
+        ),
         sample_ms_median=cost[0] if cost else None,
         sample_ms_p95=cost[1] if cost else None,
     )

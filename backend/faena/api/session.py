@@ -29,11 +29,10 @@ class SessionOut(Schema):
 
 
 def _session(request: HttpRequest) -> SessionOut:
-    user = request.user
-    known = isinstance(user, User)
+    user = request.user if isinstance(request.user, User) else None
     return SessionOut(
-        username=user.username if known else None,
-        role=user.role if known else None,
+        username=user.username if user else None,
+        role=user.role if user else None,
         csrf=get_token(request),
         version=__version__,
         demo=read_environment().demo,

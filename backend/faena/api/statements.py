@@ -7,10 +7,11 @@ from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Path, Query, Router, Schema
 
 from faena.api.exports import Format, export
-from faena.api.load import ColumnOut, GroupOut, _column, _labels
+from faena.api.load import ColumnOut, GapOut, GroupOut, _column, _labels
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.models import Server
 from faena.apps.statements import selectors
 from faena.core.errors import NotFound
 from faena.core.readings import COUNTER_FIELDS
@@ -19,7 +20,6 @@ from faena.core.sampling.trail import Pick
 from faena.core.series.window import Window, cut
 from faena.core.statements.figures import Measure, StatementFigures, order
 from faena.core.statements.texts import gist
-
 
 router = Router(tags=["statements"])
 _FIELD = {name: i for i, name in enumerate(COUNTER_FIELDS)}
@@ -80,6 +80,7 @@ class StatementOut(Schema):
     share_margin: float | None
     samples: int
     waits: list[GroupOut]
+    gaps: list[GapOut]
     calls_per_s: list[float | None]
     ms_per_call: list[float | None]
     rows_per_call: list[float | None]
@@ -101,8 +102,10 @@ def _figures(one: StatementFigures, text: str | None, tables: str, total_ms: flo
     )
 
 
-def _ranking(server_id: int, window: Window, sort: Measure, containing: str, limit: int) -> RankingOut:
-    found = order(selectors.figures(server_id, window, containing=containing), sort)
+def _ranking(server: Server, window: Window, sort: Measure, containing: str, limit: int) -> RankingOut:
+    """Without what Faena's own account ran: the watching must not pose as load of the application."""
+    server_id = server.id
+    found = order(selectors.figures(server_id, window, containing=containing, without_user=server.username), sort)
     total_ms = sum(one.total_ms for one in found)
     shown = found[:limit]
     texts = selectors.texts(server_id, [one.query_id for one in shown])
@@ -132,8 +135,7 @@ def rank_statements(
     limit: Annotated[int, Query(ge=1, le=1000)] = 100,
 ) -> RankingOut:
     """Statements of a window, ranked by a measure."""
-    servers.server(server_id)
-    return _ranking(server_id, window_in.window(now_ms()), sort, containing, limit)
+    return _ranking(servers.server(server_id), window_in.window(now_ms()), sort, containing, limit)
 
 
 @router.get("/servers/{server_id}/statements/export", operation_id="statements_export")
@@ -147,8 +149,10 @@ def export_statements(
 ) -> StreamingHttpResponse:
     """The ranking as CSV or JSON Lines, whole."""
     server = servers.server(server_id)
-    found = _ranking(server_id, window_in.window(now_ms()), sort, containing, 100_000)
-    return export((row.dict() for row in found.rows), list(FiguresOut.model_fields), format, f"statements-{server.name}")
+    found = _ranking(server, window_in.window(now_ms()), sort, containing, 100_000)
+    return export(
+        (row.dict() for row in found.rows), list(FiguresOut.model_fields), format, f"statements-{server.name}"
+    )
 
 
 @router.get("/servers/{server_id}/statements/{query_id}", response=StatementOut, operation_id="statements_get")
@@ -164,11 +168,18 @@ def get_statement(
     server, window = servers.server(server_id), window_in.window(now)
     trail = (Pick(Dimension.STATEMENT, query_id),)
     answer = samples.load(
-        server_id, window, Dimension.KIND, trail, at_most=buckets, period_ms=server.counters_every_ms, now=now
+        server_id,
+        window,
+        Dimension.KIND,
+        trail,
+        at_most=buckets,
+        period_ms=server.period_ms,
+        now=now,
+        widest_of=server.counters_every_ms,
     )
     text = selectors.texts(server_id, [number]).get(number)
     work = selectors.work_over_time(server_id, number, cut(window, at_most=buckets, period_ms=server.counters_every_ms))
-    totals = next((f for f in selectors.figures(server_id, window) if f.query_id == number), None)
+    totals = next(iter(selectors.figures(server_id, window, query_id=number)), None)
     if text is None and totals is None and not answer.series.seen.any():
         raise NotFound(f"statement {query_id} is not known here and did nothing in this window")
     whole, _ = samples.sieve(server_id, window, [Dimension.STATEMENT], (), at_most=10_000)
@@ -205,6 +216,7 @@ def get_statement(
             )
             for i, (group, row) in enumerate(zip(answer.series.groups, answer.series.sessions(), strict=True))
         ],
+        gaps=[GapOut(start=gap.start, end=gap.end) for gap in answer.gaps],
         calls_per_s=_ratio(calls, covered / 1000, covered > 0),
         ms_per_call=_ratio(sums[:, _FIELD["total_ms"]], calls, calls > 0),
         rows_per_call=_ratio(sums[:, _FIELD["rows"]], calls, calls > 0),
@@ -214,10 +226,7 @@ def get_statement(
         else None,
         covered_ms=cover.covered_ms,
         breaks=list(cover.breaks),
-        users=[
-            UserOut(user=str(u["user"]), database=str(u["database"]), calls=u["sum_calls"], total_ms=u["sum_ms"])
-            for u in selectors.by_user(server_id, number, window)
-        ],
+        users=[UserOut.from_orm(one) for one in selectors.by_user(server_id, number, window)],
         columns=[_column(server_id, column) for column in columns],
     )
 
@@ -227,8 +236,4 @@ def _ratio(
     below: np.ndarray[tuple[int], np.dtype[np.float64]],
     known: np.ndarray[tuple[int], np.dtype[np.bool_]],
 ) -> list[float | None]:
-    return [
-        round(float(a / b), 6) if ok else None for a, b, ok in zip(above, below, known, strict=True)
-    ]
-
-
+    return [round(float(a / b), 6) if ok else None for a, b, ok in zip(above, below, known, strict=True)]

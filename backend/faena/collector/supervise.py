@@ -36,7 +36,9 @@ class SystemClock:
 class Supervisor:
     """`run` goes on until cancelled; what is not stored by then is on disk."""
 
-    def __init__(self, store: Store, make_source: Callable[[WatchOrder], Source], state_dir: Path, clock: Clock) -> None:
+    def __init__(
+        self, store: Store, make_source: Callable[[WatchOrder], Source], state_dir: Path, clock: Clock
+    ) -> None:
         self._store, self._make_source, self._clock = store, make_source, clock
         self._status_file = state_dir / "collector.json"
         self._outbox = Outbox(store, state_dir / "spool.jsonl", clock)

@@ -15,7 +15,9 @@ def page(request: HttpRequest) -> HttpResponseBase:
     """The built page; the router inside it reads the path."""
     index = Path(settings.FRONTEND_DIST) / "index.html"
     if not index.exists():
-        return HttpResponse("The front end has not been built. Run ./faena build.", status=503, content_type="text/plain")
+        return HttpResponse(
+            "The front end has not been built. Run ./faena build.", status=503, content_type="text/plain"
+        )
     response = FileResponse(index.open("rb"), content_type="text/html; charset=utf-8")
     response["Cache-Control"] = "no-cache"
     return response

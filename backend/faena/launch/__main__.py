@@ -89,6 +89,8 @@ if __name__ == "__main__":
         sys.exit(130)
     except OSError as error:
         if error.errno == 28:  # no space left on device
-            warn(f"the disk is full ({error.filename or 'while writing'}); make room and start again: it goes on from here")
+            warn(
+                f"the disk is full ({error.filename or 'while writing'}); make room and start again: it goes on from here"
+            )
             sys.exit(1)
         raise

@@ -95,9 +95,7 @@ class Cluster:
             )
         log = self.place.logs / f"{self.name}.log"
         command = [str(POSTGRES_BIN / "postgres"), "-D", str(self.data), "-p", str(self.port)]
-        running = register.start(
-            self.name, command, log=log, cwd=Path("/"), user=self._user, stop_signal=signal.SIGINT
-        )
+        running = register.start(self.name, command, log=log, cwd=Path("/"), user=self._user, stop_signal=signal.SIGINT)
         end = time.monotonic() + START_WAIT_S
         while not self.answers():
             if not running.alive() or time.monotonic() > end:
@@ -108,9 +106,12 @@ class Cluster:
         return running
 
     def answers(self) -> bool:
-        return subprocess.run(
-            [str(POSTGRES_BIN / "pg_isready"), "-q", "-h", "127.0.0.1", "-p", str(self.port)], check=False
-        ).returncode == 0
+        return (
+            subprocess.run(
+                [str(POSTGRES_BIN / "pg_isready"), "-q", "-h", "127.0.0.1", "-p", str(self.port)], check=False
+            ).returncode
+            == 0
+        )
 
     def environment(self, database: str = "postgres") -> dict[str, str]:
         """For libpq programs that act as the cluster's owner."""

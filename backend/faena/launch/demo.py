@@ -117,7 +117,7 @@ def trouble(act: str, name: str | None) -> None:
             mark = "ON " if (switches / one.name).exists() else "off"
             say(f"  {mark} {one.name:<14} {one.story}\n      {'':<14} expect: {one.expect}")
         return
-    if name not in BY_NAME:
+    if name is None or name not in BY_NAME:
         raise Trouble(f"there is no trouble named {name!r}; there are: {', '.join(BY_NAME)}")
     if not Register(demo_place().run).get("demo"):
         raise Trouble("the demo is not running; start it with ./faena demo")

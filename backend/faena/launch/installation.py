@@ -146,9 +146,7 @@ class Installation:
     def _wait_for_samples(self) -> None:
         """Until the web server answers and the store holds samples of the last seconds."""
         end = time.monotonic() + SAMPLES_WAIT_S
-        query = (
-            "SELECT count(*) FROM samples_tick WHERE at_ms > (extract(epoch FROM now()) * 1000)::bigint - 5000"
-        )
+        query = "SELECT count(*) FROM samples_tick WHERE at_ms > (extract(epoch FROM now()) * 1000)::bigint - 5000"
         while time.monotonic() < end:
             if ended := self.register.ended():
                 self.explain_end(ended[0])

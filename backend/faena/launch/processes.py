@@ -67,7 +67,9 @@ class Register:
                 stdout=out,
                 stderr=subprocess.STDOUT,
                 start_new_session=True,
-                **({"user": user, "group": user, "extra_groups": []} if user else {}),
+                user=user,
+                group=user,
+                extra_groups=[] if user else None,
             )
         running = Running(name=name, pid=child.pid, started=start_of(child.pid) or 0, stop_signal=stop_signal)
         self._children[name] = child

@@ -36,9 +36,7 @@ def serve() -> None:
             f"the store cannot be prepared: {' '.join(last)}\n  Check FAENA_STORE_HOST, _PORT, _DATABASE, _USER and "
             "_PASSWORD; the user must own the database."
         )
-    script = (
-        "from faena.config.environment import read_environment as r; e = r(); print(e.listen_host, e.listen_port)"
-    )
+    script = "from faena.config.environment import read_environment as r; e = r(); print(e.listen_host, e.listen_port)"
     where = subprocess.run([str(PYTHON), "-c", script], env=environment, capture_output=True, text=True, check=True)
     host, port = where.stdout.split()
     print(f"Faena serves http://{host}:{port}", flush=True)

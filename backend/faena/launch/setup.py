@@ -71,7 +71,17 @@ def _python(*names: str) -> None:
             continue
         with step(f"Python packages: {name}"):
             run(
-                [str(PYTHON), "-m", "pip", "install", "-q", "--disable-pip-version-check", "--require-hashes", "-r", str(locked)],
+                [
+                    str(PYTHON),
+                    "-m",
+                    "pip",
+                    "install",
+                    "-q",
+                    "--disable-pip-version-check",
+                    "--require-hashes",
+                    "-r",
+                    str(locked),
+                ],
                 "pip",
                 "no network at first set-up? The packages of backend/requirements must be in reach once.",
             )
@@ -120,7 +130,9 @@ def run(
     log = STATE / "log" / f"setup-{name}.log"
     log.parent.mkdir(parents=True, exist_ok=True)
     with log.open("w") as out:
-        ended = subprocess.run(command, cwd=cwd, env=env, stdout=out, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL)
+        ended = subprocess.run(
+            command, cwd=cwd, env=env, stdout=out, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL
+        )
     if ended.returncode != 0:
         tail = "\n    ".join(log.read_text(errors="replace").splitlines()[-12:])
         raise Trouble(f"{name} failed ({' '.join(command[:3])} …):\n    {tail}\n  {remedy} All of it: {log}")

@@ -440,6 +440,29 @@ export interface components {
             /** Total Ms */
             total_ms: number;
         };
+        /** RecentGroup */
+        RecentGroup: {
+            /** Key */
+            key: string;
+            /** Sessions */
+            sessions: (number | null)[];
+        };
+        /**
+         * RecentOut
+         * @description Load of the last minutes by wait kind; null where nothing was sampled.
+         */
+        RecentOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** End */
+            end: number;
+            /** Groups */
+            groups: components["schemas"]["RecentGroup"][];
+            /** Start */
+            start: number;
+            /** Starts */
+            starts: number[];
+        };
         /**
          * RowOut
          * @description `by_kind` adds up to `sessions`; margins are half-widths of 95% intervals.
@@ -584,12 +607,7 @@ export interface components {
             name: string;
             /** Period Ms */
             period_ms: number;
-            /** Recent Running */
-            recent_running: (number | null)[];
-            /** Recent Starts */
-            recent_starts: number[];
-            /** Recent Waiting */
-            recent_waiting: (number | null)[];
+            recent: components["schemas"]["RecentOut"];
             /** Running Now */
             running_now: number | null;
             /** Sample Ms Median */
@@ -664,6 +682,8 @@ export interface components {
             covered_ms: number;
             /** End */
             end: number;
+            /** Gaps */
+            gaps: components["schemas"]["GapOut"][];
             /** Load */
             load: number | null;
             /** Ms Per Call */

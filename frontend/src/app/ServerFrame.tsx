@@ -4,13 +4,14 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 
 import { loadQuery } from "../api/queries";
 import { Rail, type RailMark } from "../charts/Rail";
-import { zone } from "../lib/time";
+import { zone, present } from "../lib/time";
 import {
   DEFAULT_RAIL_S,
   type ViewSearch,
   type WindowSpec,
   bounds,
   follows,
+  mergeSearch,
   readSearch,
   scaled,
   stepped,
@@ -18,6 +19,7 @@ import {
 } from "../lib/view";
 import { Choice } from "../ui/Choice";
 import { useShortcuts } from "../ui/useShortcuts";
+import { railLength } from "./railLength";
 import { WindowPicker } from "./WindowPicker";
 
 const RAIL_LENGTHS = [
@@ -48,24 +50,22 @@ interface Props {
 export const ServerFrame = ({ server, search, children }: Props) => {
   const navigate = useNavigate();
   const spec = windowOf(search);
-  const railSpec: WindowSpec = { last: search.rail ?? DEFAULT_RAIL_S };
+  const day = useQuery({ ...loadQuery(server, DAY, NO_PICKS, 360), enabled: search.rail === undefined });
+  const railSpec: WindowSpec = { last: search.rail ?? railLength(day.data) };
   const rail = useQuery(loadQuery(server, railSpec, NO_PICKS, 360));
   const now = useNow(follows(spec));
   const show = (window: WindowSpec): void => {
     void navigate({
       to: ".",
-      search: (old: Record<string, unknown>) => {
-        const { last: _last, from: _from, to: _to, ...rest } = readSearch(old);
-        return { ...rest, ...window };
-      },
+      search: (old: Record<string, unknown>) => mergeSearch(readSearch(old), window),
     });
   };
   useShortcuts({
-    "[": () => show(stepped(spec, -1, Date.now())),
-    "]": () => show(stepped(spec, 1, Date.now())),
-    "-": () => show(scaled(spec, 2, Date.now())),
-    "=": () => show(scaled(spec, 0.5, Date.now())),
-    "0": () => show({ last: Math.round((bounds(spec, Date.now()).to - bounds(spec, Date.now()).from) / 1000) }),
+    "[": () => show(stepped(spec, -1, present())),
+    "]": () => show(stepped(spec, 1, present())),
+    "-": () => show(scaled(spec, 2, present())),
+    "=": () => show(scaled(spec, 0.5, present())),
+    "0": () => show({ last: Math.round((bounds(spec, present()).to - bounds(spec, present()).from) / 1000) }),
   });
   useGoKeys(server);
   const marks: RailMark[] = (rail.data?.notes ?? [])
@@ -108,13 +108,14 @@ export const ServerFrame = ({ server, search, children }: Props) => {
 };
 
 const NO_PICKS: readonly string[] = [];
+const DAY: WindowSpec = { last: DEFAULT_RAIL_S };
 
 /** The present moment, renewed each second only while the window follows it. */
 function useNow(moving: boolean): number {
-  const [now, setNow] = useState(() => Date.now());
+  const [now, setNow] = useState(() => present());
   useEffect(() => {
     if (!moving) return undefined;
-    const timer = setInterval(() => setNow(Date.now()), 1000);
+    const timer = setInterval(() => setNow(present()), 1000);
     return () => {
       clearInterval(timer);
     };
@@ -127,12 +128,12 @@ function useGoKeys(server: number): void {
   const navigate = useNavigate();
   const pressed = useRef(0);
   const go = (view: "load" | "statements" | "samples") => () => {
-    if (Date.now() - pressed.current < 1000)
+    if (present() - pressed.current < 1000)
       void navigate({ to: `/servers/$server/${view}`, params: { server: String(server) }, search: true });
   };
   useShortcuts({
     g: () => {
-      pressed.current = Date.now();
+      pressed.current = present();
     },
     l: go("load"),
     s: go("statements"),

@@ -1,7 +1,7 @@
 import { ChevronLeft, ChevronRight } from "lucide-react";
 import { useState } from "react";
 
-import { readMoment, span, writeMoment } from "../lib/time";
+import { readMoment, span, writeMoment, present } from "../lib/time";
 import { type WindowSpec, bounds, follows, stepped } from "../lib/view";
 import { Button } from "../ui/Button";
 import { Window } from "../ui/Window";
@@ -51,7 +51,7 @@ export const WindowPicker = ({ spec, now, onWindow }: Props) => {
             aria-label="later"
             title="later  ]"
             className="hover:text-accent"
-            onClick={() => onWindow(stepped(spec, 1, Date.now()))}
+            onClick={() => onWindow(stepped(spec, 1, present()))}
           >
             <ChevronRight size={16} aria-hidden="true" />
           </button>
@@ -59,10 +59,10 @@ export const WindowPicker = ({ spec, now, onWindow }: Props) => {
             type="button"
             aria-pressed={follows(spec)}
             title="follow now  0"
-            className={`ml-1 border px-1.5 text-xs ${follows(spec) ? "border-accent text-accent" : "border-line hover:border-strong"}`}
+            className={`font-condensed ml-1 border px-1 text-xs whitespace-nowrap ${follows(spec) ? "border-accent text-accent" : "border-line hover:border-strong"}`}
             onClick={() => onWindow({ last: Math.round((to - from) / 1000) })}
           >
-            {follows(spec) ? "following now" : "follow now"}
+            {follows(spec) ? "following" : "follow now"}
           </button>
         </span>
       </div>
@@ -95,7 +95,7 @@ const ExactTimes = ({ from, to, onClose, onWindow }: ExactProps) => {
   const [end, setEnd] = useState(writeMoment(to));
   const [wrong, setWrong] = useState("");
   const submit = (): void => {
-    const [a, b] = [readMoment(start, Date.now()), readMoment(end, Date.now())];
+    const [a, b] = [readMoment(start, present()), readMoment(end, present())];
     if (a === null || b === null)
       setWrong(`“${a === null ? start : end}” is not a moment; write 09:20, 09:20:15 or 2026-11-23 09:20`);
     else if (b <= a) setWrong("the end must lie after the start");

@@ -21,7 +21,7 @@ const queries = new QueryClient({
 const router = makeRouter(queries);
 // A session that ran out leads to sign-in and back to the very same view.
 queries.getQueryCache().subscribe((event) => {
-  const error = event.type === "updated" ? event.query.state.error : null;
+  const error: unknown = event.type === "updated" ? event.query.state.error : null;
   if (error instanceof ApiError && error.status === 401 && router.state.location.pathname !== "/sign-in") {
     void router.navigate({ to: "/sign-in", search: { back: router.state.location.href } });
   }

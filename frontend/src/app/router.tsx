@@ -16,7 +16,7 @@ import { SamplesPage } from "../features/samples/SamplesPage";
 import { ServersPage } from "../features/servers/ServersPage";
 import { RankingPage } from "../features/statements/RankingPage";
 import { StatementPage } from "../features/statements/StatementPage";
-import { parseQuery, readSearch, type ViewSearch, writeQuery } from "../lib/view";
+import { mergeSearch, parseQuery, readSearch, type ViewSearch, writeQuery } from "../lib/view";
 import { ServerFrame } from "./ServerFrame";
 import { Shell } from "./Shell";
 
@@ -48,11 +48,11 @@ const signIn = createRoute({
   validateSearch: (raw: Record<string, unknown>): { back?: string } =>
     // Only paths of our own: a link must not lead through sign-in to somewhere else.
     typeof raw.back === "string" && /^\/(?!\/)/.test(raw.back) ? { back: raw.back } : {},
-  loader: ({ context }) => context.queries.ensureQueryData(sessionQuery),
+  loader: ({ context }) => context.queries.query({ ...sessionQuery, staleTime: "static" }),
   component: function SignIn() {
     const session = signIn.useLoaderData();
     const { back } = signIn.useSearch();
-    return <SignInPage demo={session.demo} onDone={() => void router().history.push(back ?? "/")} />;
+    return <SignInPage demo={session.demo} onDone={() => router().history.push(back ?? "/")} />;
   },
 });
 
@@ -60,7 +60,7 @@ const inside = createRoute({
   getParentRoute: () => root,
   id: "inside",
   beforeLoad: async ({ context, location }) => {
-    const session = await context.queries.ensureQueryData(sessionQuery);
+    const session = await context.queries.query({ ...sessionQuery, staleTime: "static" });
     if (session.username === null) throw redirect({ to: "/sign-in", search: { back: location.href } });
     return { session };
   },
@@ -104,12 +104,6 @@ function useChangeSearch(): (change: Partial<ViewSearch>) => void {
   return (change) => {
     void navigate({ to: ".", search: (old: Record<string, unknown>) => mergeSearch(readSearch(old), change) });
   };
-}
-
-export function mergeSearch(old: ViewSearch, change: Partial<ViewSearch>): ViewSearch {
-  const { last, from, to, ...rest } = old;
-  const newWindow = "last" in change || "from" in change;
-  return readSearch({ ...(newWindow ? rest : { ...rest, last, from, to }), ...change } as Record<string, unknown>);
 }
 
 const load = createRoute({

@@ -17,9 +17,9 @@ export const ChartFrame = ({ title, reading, table, children, className = "" }: 
   const figure = useRef<HTMLElement>(null);
   const [asTable, setAsTable] = useState(false);
   const name = title.toLowerCase().replace(/[^a-z0-9]+/g, "-");
-  const withSvg = (save: (svg: SVGSVGElement) => void) => () => {
+  const save = (write: (svg: SVGSVGElement) => void): void => {
     const svg = figure.current?.querySelector<SVGSVGElement>("svg[data-chart]");
-    if (svg) save(svg);
+    if (svg) write(svg);
   };
   return (
     <figure ref={figure} aria-label={`${title}. ${reading}`} className={`relative ${className}`}>
@@ -29,8 +29,8 @@ export const ChartFrame = ({ title, reading, table, children, className = "" }: 
         entries={[
           { label: asTable ? "as chart" : "as table", act: () => setAsTable((on) => !on) },
           { label: "copy link", act: () => void navigator.clipboard.writeText(window.location.href) },
-          { label: "export SVG", act: withSvg((svg) => saveSvg(svg, name)) },
-          { label: "export PNG", act: withSvg((svg) => void savePng(svg, name)) },
+          { label: "export SVG", act: () => save((svg) => saveSvg(svg, name)) },
+          { label: "export PNG", act: () => save((svg) => void savePng(svg, name)) },
           { label: "export CSV", act: () => saveFile(new Blob([toCsv(table())], { type: "text/csv" }), `${name}.csv`) },
         ]}
       >

@@ -64,6 +64,7 @@ export const Lines = ({ title, starts, bucketMs, start, end, values, now, say }:
           <text x={size.width - 24} y={11} fontSize="12" textAnchor="end" fill="var(--muted)">
             {cursor === null ? "" : `${clock(starts[cursor] ?? start)}  `}
             {shown === null ? "not counted" : say(shown)}
+            {cursor === null && known.length > 1 ? `, most ${say(most)}` : ""}
           </text>
           <line x2={size.width} y1={16 + height} y2={16 + height} stroke="var(--strong)" />
           {timeTicks(start, end, size.width, now, 80).map((tick) => (

@@ -20,12 +20,13 @@ interface Props {
 }
 
 const AXIS = 18;
+const TOP = 15; // room for the word at the ceiling
 const LEFT = 34;
 
 /** Running above the line, waiting below it. Drag to pick a window; arrow keys read bucket by bucket. */
 export const Waterline = ({ load, cores, now, reading, dimmed, onBrush, onHold }: Props) => {
   const [ref, size] = useSize<HTMLDivElement>();
-  const plot = { width: Math.max(10, size.width - LEFT), height: Math.max(10, size.height - AXIS) };
+  const plot = { width: Math.max(10, size.width - LEFT), height: Math.max(10, size.height - AXIS - TOP) };
   const shape = useMemo(
     () => waterline(load, { width: plot.width, height: plot.height }, cores),
     [load, plot.width, plot.height, cores],
@@ -81,7 +82,7 @@ export const Waterline = ({ load, cores, now, reading, dimmed, onBrush, onHold }
             onHold(false);
           }}
         >
-          <g transform={`translate(${LEFT} 0)`}>
+          <g transform={`translate(${LEFT} ${TOP})`}>
             <Axes shape={shape} plot={plot} load={load} now={now} />
             {shape.layers.map(({ kind, path }) => (
               <path
@@ -139,14 +140,16 @@ const Axes = ({ shape, plot, load, now }: { shape: Shape; plot: Plot; load: Load
         </text>
       </g>
     ))}
-    {valueTicks(shape.up, (v) => shape.y(v), 2).map(({ value, y }) => (
-      <g key={`u${value}`}>
-        <line x2={plot.width} y1={y} y2={y} stroke="var(--line)" />
-        <text x={-6} y={y + 4} textAnchor="end">
-          {value}
-        </text>
-      </g>
-    ))}
+    {valueTicks(shape.up, (v) => shape.y(v), 2)
+      .filter(({ y }) => y < shape.line - 10 && (shape.ceiling === null || Math.abs(y - shape.ceiling) > 11))
+      .map(({ value, y }) => (
+        <g key={`u${value}`}>
+          <line x2={plot.width} y1={y} y2={y} stroke="var(--line)" />
+          <text x={-6} y={y + 4} textAnchor="end">
+            {value}
+          </text>
+        </g>
+      ))}
     {timeTicks(load.start, load.end, plot.width, now).map(({ at, x, label }) => (
       <g key={at}>
         <line x1={x} x2={x} y1={plot.height} y2={plot.height + 4} stroke="var(--strong)" />

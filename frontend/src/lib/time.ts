@@ -1,5 +1,8 @@
 // Moments as text, in the reader's own time zone, which the screen names.
 
+/** The present moment in milliseconds since 1970; the one place where the screen reads the clock. */
+export const present = (): number => Date.now();
+
 const two = (n: number): string => n.toString().padStart(2, "0");
 
 /** "14:05:09", or "14:05" where seconds would only fill the line. */

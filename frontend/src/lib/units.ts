@@ -24,10 +24,11 @@ const UNITS: readonly (readonly [number, string])[] = [
   [1000, "s"],
 ];
 
-/** A duration in milliseconds: "3 min 20 s", "1.25 s", "480 ms", "0.45 ms". */
+/** A duration in milliseconds: "3 min 20 s", "1.25 s", "480 ms", "0.45 ms", "12 µs". */
 export function duration(ms: number): string {
   if (ms < 0) return `−${duration(-ms)}`;
   if (ms === 0) return "0 ms";
+  if (ms < 0.1) return `${Number((ms * 1000).toPrecision(2))} µs`;
   if (ms < 1) return `${Number(ms.toPrecision(2))} ms`;
   if (ms < 1000) return `${Number(ms.toPrecision(3))} ms`;
   if (ms < 60_000) return `${Number((ms / 1000).toPrecision(3))} s`;

@@ -102,3 +102,18 @@ export function scaled(spec: WindowSpec, factor: number, now: number): WindowSpe
   const end = Math.min(now, middle + length / 2);
   return { from: Math.round(end - length), to: Math.round(end) };
 }
+
+/** The search without its window: what stays when another window is chosen. */
+export function withoutWindow(search: ViewSearch): ViewSearch {
+  const rest = { ...search };
+  delete rest.last;
+  delete rest.from;
+  delete rest.to;
+  return rest;
+}
+
+/** The search after a change of some parts. A new window replaces the old one whole. */
+export function mergeSearch(old: ViewSearch, change: Partial<ViewSearch>): ViewSearch {
+  const kept = "last" in change || "from" in change ? withoutWindow(old) : old;
+  return readSearch({ ...kept, ...change });
+}

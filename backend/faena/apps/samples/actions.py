@@ -12,7 +12,7 @@ from faena.apps.samples.rows import OPEN_COLUMNS, copy_in, copy_out
 from faena.core.readings import SampleReading, labels
 from faena.core.sampling import dimensions
 from faena.core.sampling.dimensions import combination_of
-from faena.core.units import MS_PER_HOUR
+from faena.core.units import MS_PER_HOUR, QueryId
 
 LATE_MS = 15 * 60_000  # an hour is closed this long after its end; later readings reopen it, which costs a rewrite
 MAX_INT = 2**31 - 1
@@ -44,7 +44,7 @@ class Codebook:
 
 def to_core(row: Combination) -> dimensions.Combination:
     return dimensions.Combination(
-        active=row.active, wait_type=row.wait_type, wait_event=row.wait_event, query_id=row.query_id,
+        active=row.active, wait_type=row.wait_type, wait_event=row.wait_event, query_id=None if row.query_id is None else QueryId(row.query_id),
         database=row.database, user=row.user, program=row.program, client=row.client, backend=row.backend,
         held_by=row.held_by,
     )  # fmt: skip
@@ -57,9 +57,7 @@ def _columns(one: dimensions.Combination) -> dict[str, object]:
 @transaction.atomic
 def store_ticks(server_id: int, readings: Sequence[tuple[SampleReading, int]], codebook: Codebook) -> int:
     """Store (reading, missed) pairs; a tick already stored is left as it is. Returns how many ticks were new."""
-    rows = [
-        (server_id, reading.due, min(MAX_INT, round(reading.took * 1000)), missed) for reading, missed in readings
-    ]
+    rows = [(server_id, reading.due, min(MAX_INT, round(reading.took * 1000)), missed) for reading, missed in readings]
     with connection.cursor() as cursor:
         cursor.execute(
             "INSERT INTO samples_tick (server_id, at_ms, took_us, missed) "

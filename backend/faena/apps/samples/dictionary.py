@@ -8,10 +8,10 @@ from faena.apps.samples.models import Combination
 from faena.apps.statements.selectors import tables_by_statement
 from faena.core.sampling.dimensions import Combination as CoreCombination
 from faena.core.sampling.dimensions import Dictionary
-from faena.core.waits.kinds import WaitKind
 from faena.core.waits.catalogue import kind_of
+from faena.core.waits.kinds import WaitKind
 
-NO_TABLES = "none known"
+NO_TABLES = "no table"
 
 
 @dataclass(slots=True)

@@ -40,7 +40,7 @@ class HourCache:
         if missing:
             columns = ("hour_ms", "revision", "tick_ms", "tick", "code")
             for hour, revision, *data in rows.filter(hour_ms__in=missing).values_list(*columns):
-                tick_ms, tick, code = (packing.unpack(d, t) for d, t in zip(data, _FRAME_TYPES, strict=True))
+                tick_ms, tick, code = (packing.unpack(column) for column in data)
                 frame = SampleFrame(tick_ms, tick.astype(np.int32), code.astype(np.int32))
                 found[server_id, hour, revision] = frame
                 self._keep((server_id, hour, revision), frame)
@@ -52,9 +52,6 @@ class HourCache:
             self._bytes += _size(frame)
             while self._bytes > self._max_bytes and len(self._frames) > 1:
                 self._bytes -= _size(self._frames.popitem(last=False)[1])
-
-
-_FRAME_TYPES = (np.int64, np.int32, np.int32)
 
 
 def _size(frame: SampleFrame) -> int:

@@ -1,5 +1,7 @@
 """Tables of session samples. `server` comes first in every key."""
 
+from typing import ClassVar
+
 from django.db import models
 
 from faena.apps.servers.models import Server
@@ -23,7 +25,7 @@ class Combination(models.Model):
     held_by = models.TextField()
 
     class Meta:
-        constraints = [
+        constraints: ClassVar = [
             models.UniqueConstraint(
                 name="combination_once",
                 fields=[

@@ -7,6 +7,7 @@ the smallest signed integer that fits. A column whose bytes changed on disk is r
 
 import struct
 import zlib
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -14,7 +15,7 @@ import zstandard
 
 MAGIC = b"F1"
 _HEAD = struct.Struct("<2sBBII")
-_TYPES = {1: np.dtype("<i1"), 2: np.dtype("<i2"), 4: np.dtype("<i4"), 8: np.dtype("<i8")}
+_TYPES: dict[int, np.dtype[Any]] = {size: np.dtype(f"<i{size}") for size in (1, 2, 4, 8)}
 LEVEL = 6  # beyond it packing slows down much more than it saves (see bench/)
 
 
@@ -39,7 +40,7 @@ def _write(values: npt.NDArray[np.int64], method: int) -> bytes:
     return _HEAD.pack(MAGIC, method, size, len(values), zlib.crc32(raw)) + body
 
 
-def unpack(data: bytes | memoryview, dtype: npt.DTypeLike = np.int64) -> npt.NDArray[np.int64]:
+def unpack(data: bytes | memoryview) -> npt.NDArray[np.int64]:
     """Inverse of `pack`. Raises BadColumn."""
     data = bytes(data)
     if len(data) < _HEAD.size:
@@ -56,4 +57,4 @@ def unpack(data: bytes | memoryview, dtype: npt.DTypeLike = np.int64) -> npt.NDA
     values = np.frombuffer(raw, dtype=_TYPES[size])
     if method == 1:
         values = np.cumsum(values, dtype=np.int64)
-    return values.astype(dtype)
+    return values.astype(np.int64)

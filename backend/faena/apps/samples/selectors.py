@@ -36,11 +36,19 @@ class LoadAnswer:
 
 
 def load(
-    server_id: int, window: Window, split: Dimension, trail: Sequence[Pick], *, at_most: int, period_ms: int, now: int
+    server_id: int,
+    window: Window,
+    split: Dimension,
+    trail: Sequence[Pick],
+    *,
+    at_most: int,
+    period_ms: int,
+    now: int,
+    widest_of: int = 0,
 ) -> LoadAnswer:
-    """Load over time split by one dimension, largest groups first."""
+    """Load over time split by one dimension, largest groups first. Buckets are no narrower than `widest_of` ms."""
     frame, dictionary = read_frame(server_id, window), read_dictionary(server_id)
-    buckets = cut(window, at_most=at_most, period_ms=period_ms)
+    buckets = cut(window, at_most=at_most, period_ms=max(period_ms, widest_of))
     series = load_by(frame, buckets, dictionary, split, trail, at_most=None if split is Dimension.KIND else 9)
     settled = min(window.end, now - SETTLE_MS)
     seen = Window(start=window.start, end=EpochMs(settled)) if settled > window.start else None
@@ -84,9 +92,7 @@ class RawSample:
     kind: str
 
 
-def raw_samples(
-    server_id: int, window: Window, trail: Sequence[Pick], *, idle: bool = True
-) -> Iterator[RawSample]:
+def raw_samples(server_id: int, window: Window, trail: Sequence[Pick], *, idle: bool = True) -> Iterator[RawSample]:
     """Samples inside the trail in order of time, hour by hour, so that memory stays small whatever the window."""
     dictionary = read_dictionary(server_id)
     keep = narrow(dictionary, trail)

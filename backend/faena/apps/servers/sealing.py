@@ -21,7 +21,7 @@ def seal(password: str) -> bytes:
     return _fernet().encrypt(password.encode()) if password else b""
 
 
-def unseal(sealed: bytes) -> str:
+def unseal(sealed: bytes | memoryview) -> str:
     """Raises BadInput when the installation's secret is not the one it was sealed with."""
     if not sealed:
         return ""

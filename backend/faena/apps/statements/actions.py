@@ -14,7 +14,9 @@ def learn_texts(server_id: int, texts: Iterable[StatementText]) -> None:
     """Keep the texts; one learned before is replaced, since a later text can only be more complete."""
     rows = [
         # PostgreSQL text cannot hold NUL; a statement that has one in a comment is still worth keeping.
-        Text(server_id=server_id, query_id=t.query_id, text=t.text.replace("\0", ""), tables=", ".join(tables_of(t.text)))
+        Text(
+            server_id=server_id, query_id=t.query_id, text=t.text.replace("\0", ""), tables=", ".join(tables_of(t.text))
+        )
         for t in texts
     ]
     unique = ["server", "query_id"]

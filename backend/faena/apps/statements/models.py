@@ -1,5 +1,7 @@
 """Texts and counter differences of statements."""
 
+from typing import ClassVar
+
 from django.db import models
 
 from faena.apps.servers.models import Server
@@ -43,7 +45,7 @@ class Work(models.Model):
     wal_bytes = models.FloatField()
 
     class Meta:
-        indexes = [models.Index(fields=["server", "query_id", "until_ms"], name="work_of_statement")]
+        indexes: ClassVar = [models.Index(fields=["server", "query_id", "until_ms"], name="work_of_statement")]
 
 
 class CountSpan(models.Model):

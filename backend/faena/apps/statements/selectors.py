@@ -41,20 +41,25 @@ def texts(server_id: int, query_ids: Iterable[int]) -> dict[int, Text]:
     return {text.query_id: text for text in Text.objects.filter(server_id=server_id, query_id__in=list(query_ids))}
 
 
-def _work(server_id: int, window: Window) -> QuerySet[Work]:
+def _work(server_id: int, window: Window, *, without_user: str = "") -> QuerySet[Work]:
     """Readings whose end lies in the window; at most one period of work is attributed to a neighbouring window."""
-    return Work.objects.filter(server_id=server_id, until_ms__gt=window.start, until_ms__lte=window.end)
+    rows = Work.objects.filter(server_id=server_id, until_ms__gt=window.start, until_ms__lte=window.end)
+    return rows.exclude(user=without_user) if without_user else rows
 
 
-def figures(server_id: int, window: Window, *, containing: str = "") -> list[StatementFigures]:
+def figures(
+    server_id: int, window: Window, *, containing: str = "", without_user: str = "", query_id: int | None = None
+) -> list[StatementFigures]:
     """One record per statement that ran in the window, summed over users and databases, in no order."""
-    rows = _work(server_id, window)
+    rows = _work(server_id, window, without_user=without_user)
+    if query_id is not None:
+        rows = rows.filter(query_id=query_id)
     if containing:
         ids = Text.objects.filter(server_id=server_id, text__icontains=containing).values("query_id")
         rows = rows.filter(query_id__in=ids)
     sums = rows.values("query_id").annotate(**{f"sum_{name}": Sum(name) for name in COUNTER_FIELDS})
     names = [f"sum_{name}" for name in COUNTER_FIELDS]
-    return [figures_of(QueryId(row["query_id"]), np.array([row[n] for n in names])) for row in sums.order_by()]
+    return [figures_of(QueryId(i), np.array(row)) for i, *row in sums.order_by().values_list("query_id", *names)]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,8 +96,9 @@ def work_over_time(server_id: int, query_id: int, buckets: Buckets) -> WorkSerie
     sums = np.zeros((buckets.count, len(COUNTER_FIELDS)))
     rows = Work.objects.filter(query_id=query_id, **inside).annotate(cell=cell).values("cell")
     names = [f"sum_{name}" for name in COUNTER_FIELDS]
-    for row in rows.annotate(**{f"sum_{name}": Sum(name) for name in COUNTER_FIELDS}).order_by():
-        sums[row["cell"]] = [row[name] for name in names]
+    work = rows.annotate(**{f"sum_{name}": Sum(name) for name in COUNTER_FIELDS}).order_by()
+    for at, *row in work.values_list("cell", *names):
+        sums[at] = row
     covered = np.zeros(buckets.count, dtype=np.int64)
     spans = CountSpan.objects.filter(**inside).annotate(cell=cell).values("cell")
     for row in spans.annotate(ms=Sum(F("until_ms") - F("since_ms"))).order_by():
@@ -100,7 +106,21 @@ def work_over_time(server_id: int, query_id: int, buckets: Buckets) -> WorkSerie
     return WorkSeries(sums=sums, covered_ms=covered)
 
 
-def by_user(server_id: int, query_id: int, window: Window) -> list[dict[str, object]]:
-    """Who ran the statement, as counted: user, database, calls, total_ms; most time first."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class UserWork:
+    """What one user ran of a statement in one database."""
+
+    user: str
+    database: str
+    calls: float
+    total_ms: float
+
+
+def by_user(server_id: int, query_id: int, window: Window) -> list[UserWork]:
+    """Who ran the statement, as the server counted; most time first."""
     rows = _work(server_id, window).filter(query_id=query_id).values("user", "database")
-    return list(rows.annotate(sum_calls=Sum("calls"), sum_ms=Sum("total_ms")).order_by("-sum_ms"))
+    sums = rows.annotate(sum_calls=Sum("calls"), sum_ms=Sum("total_ms")).order_by("-sum_ms")
+    return [
+        UserWork(user=user, database=database, calls=calls, total_ms=ms)
+        for user, database, calls, ms in sums.values_list("user", "database", "sum_calls", "sum_ms")
+    ]

@@ -131,7 +131,7 @@ def rank(
     keep = narrow(dictionary, trail, but=dimension) & dictionary.active() & (counts > 0)
     values = dictionary.values(dimension)
     seen: dict[str, dict[str, int]] = {}
-    for code in np.flatnonzero(keep):
+    for code in np.flatnonzero(keep).tolist():
         kinds = seen.setdefault(values[code], {})
         kinds[dictionary.kinds[code]] = kinds.get(dictionary.kinds[code], 0) + int(counts[code])
     total = sum(sum(kinds.values()) for kinds in seen.values())

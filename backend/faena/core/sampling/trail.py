@@ -45,9 +45,7 @@ def read_trail(texts: Sequence[str]) -> tuple[Pick, ...]:
     return tuple(dict.fromkeys(read_pick(text) for text in texts))
 
 
-def narrow(
-    dictionary: Dictionary, trail: Iterable[Pick], *, but: Dimension | None = None
-) -> npt.NDArray[np.bool_]:
+def narrow(dictionary: Dictionary, trail: Iterable[Pick], *, but: Dimension | None = None) -> npt.NDArray[np.bool_]:
     """Which codes are inside the trail, shape (len(dictionary),).
 
     Values picked of the same dimension add up; different dimensions narrow each other; excluded values always go.

@@ -167,9 +167,7 @@ ADVICE: dict[str, Advice] = {
     ),
     "lock_manager": Advice(
         _K.ENGINE,
-        (
-            "Very many table locks are taken and released: queries over many partitions or indexes, at a high rate.",
-        ),
+        ("Very many table locks are taken and released: queries over many partitions or indexes, at a high rate.",),
         ("Look for statements that touch many partitions without pruning, and at calls per second.",),
         ("disk", "waiting for somebody's transaction"),
     ),
@@ -225,7 +223,9 @@ ADVICE: dict[str, Advice] = {
     ),
     "parallel_wait": Advice(
         _K.OTHER_PROCESS,
-        ("A parallel query's leader or worker waits for its partners: an uneven split, or workers that could not start.",),
+        (
+            "A parallel query's leader or worker waits for its partners: an uneven split, or workers that could not start.",
+        ),
         ("Open the statement and its plan; the load is where the partners are.",),
         ("row locks", "the client"),
     ),

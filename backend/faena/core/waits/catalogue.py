@@ -61,9 +61,7 @@ def _read(wait_type: str, block: str) -> list[WaitMeaning]:
         for name in all_names:
             base = _meaning(wait_type, name, meaning, ADVICE[advice], known=True)
             others = tuple(other for other in all_names if other != name)
-            entries.append(
-                replace(base, first_version=int(first), last_version=int(last), also_called=others)
-            )
+            entries.append(replace(base, first_version=int(first), last_version=int(last), also_called=others))
     return entries
 
 

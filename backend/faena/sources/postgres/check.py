@@ -27,9 +27,11 @@ async def check_connection(target: Target) -> list[CheckStep]:
     try:
         async with await psycopg.AsyncConnection.connect(target.conninfo(), autocommit=True) as connection:
             row = await (await connection.execute(queries.FACTS)).fetchone()
-            settings = dict(await (await connection.execute(queries.SETTINGS)).fetchall())
+            settings: dict[str, str] = dict(await (await connection.execute(queries.SETTINGS)).fetchall())
             preloaded = await (
-                await connection.execute("SELECT current_setting('shared_preload_libraries') LIKE '%pg_stat_statements%'")
+                await connection.execute(
+                    "SELECT current_setting('shared_preload_libraries') LIKE '%pg_stat_statements%'"
+                )
             ).fetchone()
     except psycopg.Error as error:
         failure = as_source_error(error, f"{target.host}:{target.port}")

@@ -12,7 +12,8 @@ def sample(version: int) -> LiteralString:
     """Sessions that are active or hold a transaction; blockers only for those that wait on a lock.
 
     pg_blocking_pids takes all lock partitions for a moment, hence the CASE: a server without lock waits never pays.
-    Background processes that sleep in their main loop (Activity) are left out: they are no load.
+    Background processes that sleep in their main loop (Activity) or pause to spread their work (Timeout) are left out:
+    they are no load.
     Before 14 there is no statement identifier, so the text comes along and is fingerprinted here.
     """
     identity: LiteralString = "query_id, NULL::text" if version >= 140000 else "NULL::bigint, left(query, 2000)"
@@ -29,7 +30,8 @@ def sample(version: int) -> LiteralString:
            AND application_name IS DISTINCT FROM 'faena'
            AND wait_event_type IS DISTINCT FROM 'Activity'
            AND (state IN ('active', 'fastpath function call')
-                OR state LIKE 'idle in transaction%' OR (state IS NULL AND wait_event IS NOT NULL))"""
+                OR state LIKE 'idle in transaction%'
+                OR (state IS NULL AND wait_event IS NOT NULL AND wait_event_type <> 'Timeout'))"""
 
 
 def counters(version: int) -> LiteralString:

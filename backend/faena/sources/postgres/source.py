@@ -89,7 +89,7 @@ class PostgresSource:
             row = await (await self._slow.execute(queries.FACTS)).fetchone()
             assert row is not None
             version, text, started, max_connections, standby, has_counters, reads_all = row
-            settings = dict(await (await self._slow.execute(queries.SETTINGS)).fetchall())
+            settings: dict[str, str] = dict(await (await self._slow.execute(queries.SETTINGS)).fetchall())
         except psycopg.Error as error:
             await self.close()
             raise as_source_error(error, self._where) from error
@@ -115,7 +115,7 @@ class PostgresSource:
 
     async def _open(self, timeout_ms: int) -> psycopg.AsyncConnection[TupleRow]:
         connection = await psycopg.AsyncConnection.connect(self._target.conninfo(), autocommit=True)
-        await connection.execute(f"SET statement_timeout = {int(timeout_ms)}")  # type: ignore[arg-type]
+        await connection.execute(f"SET statement_timeout = {int(timeout_ms)}")
         return connection
 
     async def _ask(
@@ -220,4 +220,3 @@ class PostgresSource:
             if connection is not None:
                 await connection.close()
         self._quick = self._slow = None
-

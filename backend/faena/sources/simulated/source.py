@@ -26,7 +26,12 @@ STATEMENTS: tuple[tuple[str, str, float], ...] = (  # program, text, mean millis
     ("fare-engine", "SELECT amount FROM fare WHERE route_id = $1 AND valid_on = $2", 2.0),
     ("nightly-report", "SELECT route_id, count(*) FROM booking GROUP BY route_id ORDER BY count(*) DESC", 900.0),
 )
-WAITS: tuple[tuple[str, str], ...] = (("", ""), ("IO", "DataFileRead"), ("LWLock", "WALWrite"), ("Client", "ClientRead"))
+WAITS: tuple[tuple[str, str], ...] = (
+    ("", ""),
+    ("IO", "DataFileRead"),
+    ("LWLock", "WALWrite"),
+    ("Client", "ClientRead"),
+)
 WEIGHTS = (60, 20, 12, 8)
 
 
@@ -77,7 +82,11 @@ class SimulatedSource:
         since = second % 600
         common = {"started_s": second - second % 3600, "database": "ferry"}
         holder = SessionSample(
-            pid=Pid(900), state="idle in transaction", program="ops-console", user="ops", **common  # type: ignore[arg-type]
+            pid=Pid(900),
+            state="idle in transaction",
+            program="ops-console",
+            user="ops",
+            **common,  # type: ignore[arg-type]
         )
         waiting = (
             SessionSample(

@@ -23,7 +23,8 @@ export function timeTicks(from: number, to: number, width: number, now: number, 
   for (let at = first; at < to; at += step) {
     const midnight = new Date(at).getHours() === 0 && new Date(at).getMinutes() === 0;
     const label = step >= 86_400_000 || (midnight && length > 43_200_000) ? day(at, now) : clock(at, step < 60_000);
-    ticks.push({ at, x: ((at - from) / length) * width, label });
+    const x = ((at - from) / length) * width;
+    if (x < width - 7 * label.length) ticks.push({ at, x, label }); // a word cut off at the edge helps nobody
   }
   return ticks;
 }

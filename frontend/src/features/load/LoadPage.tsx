@@ -5,6 +5,7 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
 import { loadQuery } from "../../api/queries";
+import { useSize } from "../../charts/useSize";
 import { Waterline } from "../../charts/Waterline";
 import { isKind, KIND_WORDS } from "../../charts/kinds";
 import { DEFAULT_COLUMNS, DIMENSIONS, type DimensionName, isDimension } from "../../lib/dimensions";
@@ -30,13 +31,17 @@ interface Props {
   readonly onOpen: (queryId: string) => void;
 }
 
-const FEW_ROWS = 6;
+const MIN_ROWS = 6;
+const ROW_PX = 34; // height of a row of the sieve, and of what stands above and below the rows
+const HEAD_PX = 48;
 const MANY_ROWS = 50;
 
 /** When it got slow, whether it runs or waits, on what, and who is behind it. */
 export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
   const [held, setHeld] = useState(false);
-  const [rows, setRows] = useState(FEW_ROWS);
+  const [many, setMany] = useState(false);
+  const [below, size] = useSize<HTMLDivElement>();
+  const rows = many ? MANY_ROWS : Math.max(MIN_ROWS, Math.floor((size.height - HEAD_PX) / ROW_PX));
   const spec = windowOf(search);
   const trail = search.pick ?? [];
   const columns = search.columns?.filter(isDimension) ?? [...DEFAULT_COLUMNS];
@@ -82,7 +87,7 @@ export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
         ) : (
           <p className="text-muted self-center">Reading samples …</p>
         )}
-        <div className="flex min-h-0 flex-col gap-2 overflow-y-auto pt-5 pr-1">
+        <div className="flex min-h-0 flex-col gap-2 overflow-y-auto pt-1 pr-1 text-[13px]">
           {shownLoad ? (
             <Legend
               rows={legend(shownLoad)}
@@ -98,6 +103,7 @@ export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
         <AddColumn columns={columns} onColumns={(next) => onSearch({ columns: next })} />
       </div>
       <div
+        ref={below}
         className={`min-h-0 grow overflow-y-auto pb-2 ${sieve.isPlaceholderData ? "opacity-50" : ""}`}
         onPointerEnter={() => setHeld(true)}
         onPointerLeave={() => setHeld(false)}
@@ -110,7 +116,7 @@ export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
             onColumns={(next) => onSearch({ columns: next })}
             onExplain={(value) => onSearch({ wait: value })}
             onOpen={onOpen}
-            onMore={() => setRows(rows === FEW_ROWS ? MANY_ROWS : FEW_ROWS)}
+            onMore={() => setMany(true)}
           />
         ) : null}
       </div>

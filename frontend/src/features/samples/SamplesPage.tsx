@@ -4,7 +4,7 @@ import { useState } from "react";
 import { type Schemas, ask, client } from "../../api/client";
 import { windowQuery } from "../../api/window";
 import { isKind, kindFill, KIND_WORDS } from "../../charts/kinds";
-import { clock } from "../../lib/time";
+import { clock, present } from "../../lib/time";
 import { duration } from "../../lib/units";
 import { follows, type ViewSearch, type WindowSpec, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
@@ -35,7 +35,7 @@ interface Props {
 
 /** Every sighting of a session behind the figures, page by page. */
 export const SamplesPage = ({ server, search }: Props) => {
-  const [page, setPage] = useState({ offset: 0, at: Date.now() });
+  const [page, setPage] = useState({ offset: 0, at: present() });
   const asked = windowOf(search);
   // A window that follows now is held where it was when the page opened: pages of a moving list would overlap.
   const spec = follows(asked) ? { from: page.at - asked.last * 1000, to: page.at } : asked;
@@ -51,7 +51,7 @@ export const SamplesPage = ({ server, search }: Props) => {
           Raw samples{trail.length ? ` inside the trail (${trail.join(" › ")})` : ""}
         </h1>
         <div className="flex items-center gap-3 text-sm">
-          {follows(asked) ? <Button onClick={() => setPage({ offset: 0, at: Date.now() })}>up to now</Button> : null}
+          {follows(asked) ? <Button onClick={() => setPage({ offset: 0, at: present() })}>up to now</Button> : null}
           <Button
             disabled={page.offset === 0}
             onClick={() => setPage({ ...page, offset: Math.max(0, page.offset - PAGE) })}

@@ -60,7 +60,7 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
   const failure = connect.error ?? check.error;
   const wrong = failure instanceof ApiError ? failure.field : null;
   const text = (key: "name" | "host" | "database" | "username" | "password") => ({
-    value: form[key] ?? "",
+    value: form[key],
     onChange: (value: string) => setForm({ ...form, [key]: value }),
     wrong: wrong === key,
   });
@@ -77,7 +77,7 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
         <Field label="host" {...text("host")} />
         <Field
           label="port"
-          value={String(form.port ?? 5432)}
+          value={String(form.port)}
           onChange={(v) => setForm({ ...form, port: Number(v) || 0 })}
           wrong={wrong === "port"}
         />
@@ -93,7 +93,7 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
         <label className="block">
           <span className="text-muted block text-sm">TLS</span>
           <select
-            value={form.sslmode ?? "prefer"}
+            value={form.sslmode}
             onChange={(event) => setForm({ ...form, sslmode: event.target.value })}
             className="bg-raised border-line w-full border px-2 py-1"
           >

@@ -16,7 +16,6 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
   const servers = useQuery(serversQuery);
   const [connecting, setConnecting] = useState(false);
   const all = servers.data?.servers ?? [];
-  const most = Math.max(2, ...all.flatMap((s) => [...s.recent_running, ...s.recent_waiting]).map((v) => v ?? 0));
   return (
     <div className="mx-auto max-w-[1280px] px-6 py-5">
       <div className="mb-3 flex items-baseline justify-between">
@@ -45,7 +44,7 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
               <th className="font-normal">state</th>
               <th className="font-normal">last minute</th>
               <th className="font-normal">last 15 minutes</th>
-              <th className="font-normal">newest sample</th>
+              <th className="pr-4 font-normal">newest sample</th>
               <th className="font-normal" title="how long the server takes to answer one sample">
                 a sample takes
               </th>
@@ -53,7 +52,7 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
           </thead>
           <tbody className={servers.isPlaceholderData ? "opacity-50" : ""}>
             {all.map((server) => (
-              <ServerRow key={server.id} server={server} most={most} />
+              <ServerRow key={server.id} server={server} />
             ))}
           </tbody>
         </table>
@@ -70,7 +69,7 @@ const STATES: Readonly<Record<string, string>> = {
   away: "cannot be reached",
 };
 
-const ServerRow = ({ server, most }: { readonly server: Schemas["ServerOut"]; readonly most: number }) => (
+const ServerRow = ({ server }: { readonly server: Schemas["ServerOut"] }) => (
   <tr className="border-line border-b align-top">
     <td className="py-2">
       <Link
@@ -109,11 +108,9 @@ const ServerRow = ({ server, most }: { readonly server: Schemas["ServerOut"]; re
     </td>
     <td className="py-1">
       <Spark
-        running={server.recent_running}
-        waiting={server.recent_waiting}
-        width={280}
-        height={44}
-        most={most}
+        load={server.recent}
+        width={340}
+        height={48}
         label={`load of ${server.name} over 15 minutes; running above the line, waiting below`}
       />
     </td>

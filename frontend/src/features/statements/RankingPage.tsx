@@ -81,7 +81,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
                 {MEASURE_NAMES.map((name) => (
                   <th
                     key={name}
-                    className="pl-3 text-right font-normal"
+                    className="pl-3 text-right font-normal whitespace-nowrap"
                     aria-sort={name === sort ? "descending" : "none"}
                   >
                     <button

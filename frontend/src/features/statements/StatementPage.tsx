@@ -6,6 +6,7 @@ import { Lines } from "../../charts/Lines";
 import { Waterline } from "../../charts/Waterline";
 import { kindFill, isKind } from "../../charts/kinds";
 import { DIMENSIONS, isDimension } from "../../lib/dimensions";
+import { present } from "../../lib/time";
 import { PAGE_BYTES, bytes, count, duration, sessions, share } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
@@ -36,7 +37,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick }: Props
     );
   const found = statement.data;
   if (!found) return <p className="text-muted px-6 py-4">Reading …</p>;
-  const now = Date.now();
+  const now = present();
   const axis = { starts: found.starts, bucketMs: found.bucket_ms, start: found.start, end: found.end, now };
   return (
     <div className={`h-full overflow-y-auto px-6 pb-6 ${statement.isPlaceholderData ? "opacity-50" : ""}`}>
@@ -52,7 +53,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick }: Props
           <h2 className="mb-1 font-semibold">Running and waiting</h2>
           <div className="h-[190px]">
             <Waterline
-              load={{ ...found, groups: found.waits, gaps: [] }}
+              load={{ ...found, groups: found.waits, gaps: found.gaps }}
               cores={null}
               now={now}
               reading={statementSentence(found)}

@@ -25,7 +25,9 @@ class Command(BaseCommand):
         parser.add_argument("--user", default="faena")
         parser.add_argument("--sslmode", choices=SSL_MODES, default="prefer")
         parser.add_argument("--cores", type=int, help="cores of its host, for the ceiling in the load view")
-        parser.add_argument("--role-script", action="store_true", help="print the script of the role it needs, and stop")
+        parser.add_argument(
+            "--role-script", action="store_true", help="print the script of the role it needs, and stop"
+        )
 
     def handle(self, *args: Any, **options: Any) -> None:
         if options["role_script"]:
