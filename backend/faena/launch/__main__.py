@@ -3,7 +3,7 @@
 import argparse
 import sys
 
-from faena.launch import checks, demo, real, setup
+from faena.launch import benches, checks, demo, real, setup
 from faena.launch.words import Trouble, warn
 
 OVERVIEW = """Find out why a database is slow.
@@ -72,8 +72,6 @@ def main() -> int:
         case "contract":
             checks.write_contract()
         case "bench":
-            from faena.launch import benches
-
             return benches.run(arguments.names)
     return 0
 

@@ -13,13 +13,17 @@ MAX_PARSED = 20_000  # characters; a longer text is not parsed, since reading ha
 _COMMENT = re.compile(r"--[^\n]*|/\*.*?\*/", re.DOTALL)
 _STRING = re.compile(r"\$([A-Za-z_]\w*|)\$.*?\$\1\$|[eE]?'(?:[^'\\]|''|\\.)*'", re.DOTALL)
 _NUMBER = re.compile(r"(?<![\w$.])-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?\b")
+_PLACE = re.compile(r"\$\d+")
 _LIST = re.compile(r"\(\s*\?(?:\s*,\s*\?)+\s*\)")
 _SPACE = re.compile(r"\s+")
 
 
 def normalise(text: str) -> str:
-    """The text without comments and literals, on one line; lists of literals shrink to one. For servers without ids."""
-    bare = _STRING.sub("?", _COMMENT.sub(" ", text))
+    """The text without comments, literals and placeholders, on one line; lists of literals shrink to one.
+
+    A running statement and the server's own stored form of it ($1 for its literals) come out the same.
+    """
+    bare = _PLACE.sub("?", _STRING.sub("?", _COMMENT.sub(" ", text)))
     return _LIST.sub("(?)", _SPACE.sub(" ", _NUMBER.sub("?", bare))).strip().rstrip(";")
 
 

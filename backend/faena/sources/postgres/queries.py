@@ -14,9 +14,15 @@ def sample(version: int) -> LiteralString:
     pg_blocking_pids takes all lock partitions for a moment, hence the CASE: a server without lock waits never pays.
     Background processes that sleep in their main loop (Activity) or pause to spread their work (Timeout) are left out:
     they are no load.
-    Before 14 there is no statement identifier, so the text comes along and is fingerprinted here.
+    Where there is no statement identifier the text comes along and is fingerprinted here: always before 14, and later
+    for a session that waits before its statement is even analysed, as behind a table lock.
     """
-    identity: LiteralString = "query_id, NULL::text" if version >= 140000 else "NULL::bigint, left(query, 2000)"
+    text: LiteralString = "left(query, 2000)"
+    identity: LiteralString = (
+        f"query_id, CASE WHEN query_id IS NULL AND state = 'active' THEN {text} END"
+        if version >= 140000
+        else f"NULL::bigint, {text}"
+    )
     return f"""
         SELECT pid, extract(epoch FROM backend_start)::bigint, state, wait_event_type, wait_event, datname, usename,
                application_name, CASE WHEN client_addr IS NULL AND client_port = -1 THEN 'local'
@@ -67,9 +73,6 @@ TEXTS: LiteralString = """
 # Statements under way that the counters do not know yet: their text stands with literals, which the caller removes.
 TEXTS_RUNNING: LiteralString = """
     SELECT DISTINCT ON (query_id) query_id, query FROM pg_stat_activity WHERE query_id = ANY(%s)"""
-
-TEXTS_RUNNING_OLD: LiteralString = """
-    SELECT left(query, 2000) FROM pg_stat_activity WHERE state = 'active' AND query <> ''"""
 
 FACTS: LiteralString = """
     SELECT current_setting('server_version_num')::int, current_setting('server_version'),

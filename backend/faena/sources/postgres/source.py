@@ -27,6 +27,7 @@ from faena.sources.postgres import queries
 
 SAMPLE_TIMEOUT_MS = 900  # a sample that takes longer would run into the next one
 SLOW_TIMEOUT_MS = 10_000
+MAX_SEEN_TEXTS = 20_000  # bounds memory on a server whose statements never repeat
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,7 +79,8 @@ class PostgresSource:
         self._quick: psycopg.AsyncConnection[TupleRow] | None = None
         self._slow: psycopg.AsyncConnection[TupleRow] | None = None
         self._version = 0
-        self._old_texts: dict[QueryId, str] = {}  # below 14: texts seen while sampling, by our own fingerprint
+        self._seen_texts: dict[QueryId, str] = {}  # of sampled statements without an identifier, by our fingerprint
+        self._known_as: dict[QueryId, QueryId] = {}  # our fingerprint of a text to the server's identifier
 
     async def connect(self) -> ServerFacts:
         """Both connections and what the server says of itself. Raises SourceAway, SourceRefused or SourceUnfit."""
@@ -147,9 +149,7 @@ class PostgresSource:
         (pid, started, state, wait_type, wait_event, database, user, program, client, backend) = row[:10]
         blocked_by, transaction_ms, statement_ms, query_id, text = row[10:]
         if text and query_id is None:
-            query_id = fingerprint(text)
-            if len(self._old_texts) < 20_000:
-                self._old_texts.setdefault(query_id, normalise(text))
+            query_id = self._identify(text)
         backend = backend or "unknown process"
         return SessionSample(
             pid=Pid(pid),
@@ -168,6 +168,13 @@ class PostgresSource:
             transaction_ms=UNKNOWN_AGE if transaction_ms is None else max(0, transaction_ms),
             statement_ms=UNKNOWN_AGE if statement_ms is None else max(0, statement_ms),
         )
+
+    def _identify(self, text: str) -> QueryId:
+        """The server's identifier of a statement it counted before under the same text, else our own fingerprint."""
+        mine = fingerprint(text)
+        if mine not in self._known_as and len(self._seen_texts) < MAX_SEEN_TEXTS:
+            self._seen_texts.setdefault(mine, normalise(text))
+        return self._known_as.get(mine, mine)
 
     async def counters(self, at: EpochMs) -> CounterReading | None:
         """Cumulative statement counters; None where the extension is not there. Raises SourceError."""
@@ -200,12 +207,11 @@ class PostgresSource:
 
     async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
         """Texts with placeholders; of a statement that never ended yet, its running text without literals."""
-        found: dict[QueryId, str] = {}
-        if self._version < 140000:
-            found = {i: self._old_texts[i] for i in wanted if i in self._old_texts}
+        found = {i: self._seen_texts[i] for i in wanted if i in self._seen_texts}
         try:
             rows = await self._ask(self._slow, queries.TEXTS, [list(wanted)])
             found.update((QueryId(i), text) for i, text in rows)
+            self._known_as.update((fingerprint(text), QueryId(i)) for i, text in rows)
         except SourceError as error:
             if not isinstance(error.__cause__, psycopg.errors.UndefinedFunction):
                 raise

@@ -1,0 +1,152 @@
+"""What is read but not stored: memory, disk, and back."""
+
+import asyncio
+from pathlib import Path
+
+import numpy as np
+import pytest
+from faena.collector.outbox import Outbox
+from faena.collector.records import Counted, Learned, Noted, Record, Sampled, WatchOrder, pack, unpack
+from faena.core.errors import StoreAway
+from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText
+from faena.core.statements.counters import Break, CounterDelta
+from faena.core.units import EpochMs, Pid, QueryId
+from faena.testing.builders import START, reading, session
+from faena.testing.clocks import ManualClock
+
+
+class ListStore:
+    """Keeps what is delivered; away while told so; refuses what it is told to."""
+
+    def __init__(self) -> None:
+        self.records: list[Record] = []
+        self.away = False
+        self.poison: Record | None = None
+
+    def orders(self) -> list[WatchOrder]:
+        return []
+
+    def deliver(self, records: list[Record]) -> None:
+        if self.away:
+            raise StoreAway("told so")
+        if self.poison in records:
+            raise ValueError("cannot take this one")
+        self.records += records
+
+
+def tick(second: int) -> Sampled:
+    return Sampled(server_id=1, reading=reading(second, session(second + 1)), missed=0)
+
+
+RECORDS: list[Record] = [
+    Sampled(server_id=7, reading=reading(3, session(4, blocked_by=(Pid(9), Pid(8)), query_id=QueryId(-5))), missed=2),
+    Counted(
+        server_id=7,
+        delta=CounterDelta(
+            since=START,
+            until=EpochMs(START + 15_000),
+            keys=(CounterKey(query_id=QueryId(2**62), database="d", user="u", toplevel=False),),
+            values=np.arange(float(len(COUNTER_FIELDS))).reshape(1, -1),
+            breaks=frozenset({Break.RESET}),
+        ),
+    ),
+    Learned(server_id=7, texts=(StatementText(query_id=QueryId(1), text="SELECT 'ü'\n"),)),
+    Noted(server_id=7, at=START, event="away", detail="x", facts={"version": 150000}),
+]
+
+
+@pytest.mark.parametrize("record", RECORDS, ids=lambda record: type(record).__name__)
+def test_a_record_comes_back_from_disk_as_it_went(record: Record) -> None:
+    line = pack(record)
+    assert b"\n" not in line
+    again = unpack(line)
+    if isinstance(record, Counted) and isinstance(again, Counted):
+        assert (again.delta.values == record.delta.values).all()
+        assert (again.delta.keys, again.delta.breaks) == (record.delta.keys, record.delta.breaks)
+    else:
+        assert again == record
+
+
+@pytest.mark.parametrize("line", [b"", b"{}", b'["sampled",1]', b'["poem",1,2]', pack(RECORDS[0])[:-9]])
+def test_a_damaged_line_is_refused(line: bytes) -> None:
+    with pytest.raises(ValueError, match=r"."):
+        unpack(line)
+
+
+async def until(condition: object, outbox: Outbox) -> None:
+    task = asyncio.create_task(outbox.run())
+    try:
+        async with asyncio.timeout(5):
+            while not condition():  # type: ignore[operator]
+                await asyncio.sleep(0.005)
+    finally:
+        task.cancel()
+        await asyncio.gather(task, return_exceptions=True)
+
+
+def stored(store: ListStore) -> list[EpochMs]:
+    return [r.reading.due for r in store.records if isinstance(r, Sampled)]
+
+
+def test_an_absence_of_the_store_loses_nothing_and_keeps_the_order(tmp_path: Path) -> None:
+    async def scenario() -> None:
+        store, clock = ListStore(), ManualClock()
+        outbox = Outbox(store, tmp_path / "spool", clock)
+        outbox.put(tick(0))
+        await until(lambda: len(store.records) == 1, outbox)
+        store.away = True
+        outbox.put(tick(1))
+        await until(lambda: outbox.away_since is not None, outbox)
+        for second in range(2, 700):  # more than ten minutes
+            outbox.put(tick(second))
+        assert outbox.waiting == 699
+        assert len(outbox._memory) == 0, "memory stays bounded: everything is on disk"
+        store.away = False
+        await until(lambda: outbox.waiting == 0, outbox)
+        assert stored(store) == [tick(second).reading.due for second in range(700)]
+        assert not (tmp_path / "spool").exists()
+        assert outbox.away_since is None
+        assert any(isinstance(r, Noted) and r.event == "store_back" for r in store.records)
+
+    asyncio.run(scenario())
+
+
+def test_a_killed_collector_leaves_its_readings_to_the_next(tmp_path: Path) -> None:
+    async def scenario() -> None:
+        spool = tmp_path / "spool"
+        spool.write_bytes(pack(tick(0)) + b"\n" + pack(tick(1)) + b"\n" + pack(tick(2))[:40])  # cut off in a write
+        store = ListStore()
+        outbox = Outbox(store, spool, ManualClock())
+        outbox.put(tick(3))
+        await until(lambda: outbox.waiting == 0, outbox)
+        assert stored(store) == [tick(0).reading.due, tick(1).reading.due, tick(3).reading.due]
+        assert outbox.dropped == 1
+
+    asyncio.run(scenario())
+
+
+def test_a_stop_writes_what_is_left_to_disk(tmp_path: Path) -> None:
+    async def scenario() -> None:
+        store = ListStore()
+        store.away = True
+        outbox = Outbox(store, tmp_path / "spool", ManualClock())
+        outbox.put(tick(0))
+        await until(lambda: outbox.away_since is not None, outbox)
+        assert unpack((tmp_path / "spool").read_bytes().strip()) == tick(0)
+
+    asyncio.run(scenario())
+
+
+def test_a_record_that_the_store_cannot_take_holds_nobody_up(tmp_path: Path) -> None:
+    async def scenario() -> None:
+        store = ListStore()
+        store.poison = tick(1)
+        outbox = Outbox(store, tmp_path / "spool", ManualClock())
+        for second in range(3):
+            outbox.put(tick(second))
+        await until(lambda: outbox.waiting == 0, outbox)
+        assert stored(store) == [tick(0).reading.due, tick(2).reading.due]
+        assert outbox.dropped == 1
+        assert unpack((tmp_path / "refused.jsonl").read_bytes().strip()) == tick(1), "put aside, not thrown away"
+
+    asyncio.run(scenario())

@@ -1,0 +1,99 @@
+"""Watching one server: ticks, gaps, reconnecting, texts."""
+
+import asyncio
+
+from faena.collector.records import Learned, Noted, Record, Sampled, WatchOrder
+from faena.collector.watch import BACKOFF_S, Watch
+from faena.core.errors import SourceAway
+from faena.core.readings import SampleReading
+from faena.core.units import EpochMs, QueryId
+from faena.sources.simulated import SimulatedSource
+from faena.testing.builders import session
+from faena.testing.clocks import ManualClock
+from faena.testing.sources import ScriptedSource
+
+ORDER = WatchOrder(server_id=1, name="test", revision=1, source={})
+
+
+def watch(source: ScriptedSource | SimulatedSource, enough: int, clock: ManualClock | None = None) -> list[Record]:
+    """Watch until `enough` records came."""
+    records: list[Record] = []
+
+    async def scenario() -> None:
+        task = asyncio.create_task(Watch(ORDER, source, records.append, clock or ManualClock()).run())
+        async with asyncio.timeout(5):
+            while len(records) < enough:
+                await asyncio.sleep(0)
+        task.cancel()
+        await asyncio.gather(task, return_exceptions=True)
+
+    asyncio.run(scenario())
+    return records
+
+
+def ticks(records: list[Record]) -> list[Sampled]:
+    return [r for r in records if isinstance(r, Sampled)]
+
+
+def test_an_outage_is_noted_once_and_its_ticks_are_missed_not_invented() -> None:
+    away = SourceAway("gone", remedy="look at it")
+    source = ScriptedSource([session()], [session()], away, [session()])
+    records = watch(source, 6)
+    events = [r.event for r in records if isinstance(r, Noted)]
+    assert events[:3] == ["connected", "away", "connected"]
+    taken = ticks(records)
+    assert len(taken) == 3
+    assert source.connects >= 2
+    assert taken[2].missed > 0
+    gap = taken[2].reading.due - taken[1].reading.due
+    assert gap == 1000 * (taken[2].missed + 1), "every tick is either taken or counted as missed"
+
+
+def test_the_wait_between_tries_grows_to_a_bound() -> None:
+    assert list(BACKOFF_S) == sorted(BACKOFF_S)
+    assert BACKOFF_S[0] <= 1, "a restart of a server costs few samples"
+    assert BACKOFF_S[-1] <= 30
+
+
+class SlowSource(SimulatedSource):
+    """Each third sample takes three and a half periods."""
+
+    clock = ManualClock()
+    in_flight = 0
+
+    async def sample(self, due: EpochMs) -> SampleReading:
+        cls = SlowSource
+        assert cls.in_flight == 0, "never two samples at once"
+        cls.in_flight += 1
+        if (due // 1000) % 3 == 0:
+            cls.clock.advance(3500)
+        await asyncio.sleep(0)
+        cls.in_flight -= 1
+        return await super().sample(due)
+
+
+def test_a_late_sample_makes_a_gap_and_no_burst() -> None:
+    taken = ticks(watch(SlowSource(), 30, SlowSource.clock))
+    assert any(t.missed == 3 for t in taken)
+    dues = [t.reading.due for t in taken]
+    assert dues == sorted(set(dues))
+    for before, after in zip(taken, taken[1:], strict=False):
+        assert after.reading.due - before.reading.due == 1000 * (after.missed + 1)
+
+
+def test_a_text_is_learned_once() -> None:
+    one, unknown = QueryId(11), QueryId(12)
+    rows = [[session(query_id=one), session(2, query_id=unknown)]] * 40
+    source = ScriptedSource(*rows, texts={one: "SELECT 1"})
+    learned = [r for r in watch(source, 40) if isinstance(r, Learned)]
+    assert [t.text for r in learned for t in r.texts] == ["SELECT 1"]
+    assert source.asked_texts.count(one) == 1
+    assert 1 < source.asked_texts.count(unknown) <= 10, "asked again for a while, then left alone"
+
+
+def test_the_simulated_server_repeats_itself_by_seed() -> None:
+    async def sessions(seed: int) -> tuple[object, ...]:
+        return (await SimulatedSource(seed=seed).sample(EpochMs(1_700_000_100_000))).sessions
+
+    assert asyncio.run(sessions(3)) == asyncio.run(sessions(3))
+    assert asyncio.run(sessions(3)) != asyncio.run(sessions(4))

@@ -1,0 +1,22 @@
+"""Shared by all tests."""
+
+from collections.abc import Iterator
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+# Deadlines would make a busy machine fail tests; the number of examples bounds the time instead.
+settings.register_profile("faena", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("faena")
+
+
+@pytest.fixture(autouse=True)
+def _empty_caches(request: pytest.FixtureRequest) -> Iterator[None]:
+    """The store is emptied between tests, so what is cached of it must go too."""
+    yield
+    if "db" in request.fixturenames or "transactional_db" in request.fixturenames:
+        from faena.apps.samples import dictionary, hours
+        from faena.apps.statements import selectors
+
+        for module in (dictionary, hours, selectors):
+            module.forget_caches()

@@ -1,0 +1,274 @@
+"""The PostgreSQL source against a real server: real sessions, real lock waits, real counters."""
+
+import asyncio
+import re
+import shutil
+import subprocess
+import threading
+import time
+from collections.abc import Callable, Coroutine, Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+import psycopg
+import pytest
+from faena.core.errors import SourceAway, SourceRefused, SourceUnfit
+from faena.core.readings import COUNTER_FIELDS, CounterReading, SampleReading, SessionSample
+from faena.core.statements.counters import Break, difference
+from faena.core.units import EpochMs
+from faena.core.waits.catalogue import CATALOGUE
+from faena.sources.postgres import PostgresSource, Target, check_connection, queries
+from faena.sources.postgres.check import role_script
+
+from .conftest import owner
+
+T = TypeVar("T")
+NOW = EpochMs(1_700_000_000_000)
+
+
+def with_source(target: Target, work: Callable[[PostgresSource], Coroutine[Any, Any, T]]) -> T:
+    async def scenario() -> T:
+        source = PostgresSource(target)
+        await source.connect()
+        try:
+            return await work(source)
+        finally:
+            await source.close()
+
+    return asyncio.run(scenario())
+
+
+@contextmanager
+def busy(statement: str, program: str) -> Iterator[psycopg.Connection]:
+    """A client that runs a statement in the background until the block ends."""
+    connection = owner()
+    connection.execute(f"SET application_name = '{program}'")
+
+    def work() -> None:
+        try:
+            connection.execute(statement)
+        except psycopg.Error:
+            pass
+
+    thread = threading.Thread(target=work)
+    thread.start()
+    try:
+        yield connection
+    finally:
+        connection.cancel()
+        thread.join(5)
+        connection.close()
+
+
+def sample_until(target: Target, condition: Callable[[dict[str, SessionSample]], object]) -> dict[str, SessionSample]:
+    """Sample until the sessions by program satisfy the condition."""
+
+    async def work(source: PostgresSource) -> dict[str, SessionSample]:
+        for _ in range(60):
+            reading: SampleReading = await source.sample(NOW)
+            found = {s.program: s for s in reading.sessions}
+            if condition(found):
+                return found
+            await asyncio.sleep(0.05)
+        raise AssertionError(f"not seen; last were {sorted(found)}")
+
+    return with_source(target, work)
+
+
+def test_a_sleeping_session_is_seen_with_its_wait_and_statement(target: Target) -> None:
+    with busy("SELECT pg_sleep(20)", "sleeper"):
+        found = sample_until(target, lambda s: "sleeper" in s and s["sleeper"].query_id)["sleeper"]
+    assert (found.wait_type, found.wait_event) == ("Timeout", "PgSleep")
+    assert (found.database, found.user, found.client) == ("watched", "keeper", "127.0.0.1")
+    assert found.statement_ms >= 0
+    assert found.is_active
+
+
+def test_who_blocks_whom_over_two_layers(target: Target) -> None:
+    holder = owner()
+    holder.execute("SET application_name = 'console'")
+    holder.execute("BEGIN")
+    holder.execute("UPDATE deck_slot SET held = 1 WHERE id = 7")
+    try:
+        with busy("UPDATE deck_slot SET held = 2 WHERE id = 7", "first"):
+            sample_until(target, lambda s: "first" in s and s["first"].wait_type == "Lock")
+            with busy("UPDATE deck_slot SET held = 3 WHERE id = 7", "second"):
+                found = sample_until(target, lambda s: "second" in s and s["second"].blocked_by)
+    finally:
+        holder.execute("ROLLBACK")
+        holder.close()
+    assert found["console"].state == "idle in transaction"
+    assert not found["console"].is_active
+    assert found["console"].pid in found["first"].blocked_by
+    assert found["first"].pid in found["second"].blocked_by
+    assert {found["first"].wait_event, found["second"].wait_event} == {"transactionid", "tuple"}
+
+
+def test_own_sessions_are_left_out(target: Target) -> None:
+    reading = with_source(target, lambda source: source.sample(NOW))
+    assert all(s.user != "watcher" for s in reading.sessions)
+
+
+def test_a_statement_that_waits_before_it_has_an_identifier_is_known_by_its_text(target: Target) -> None:
+    """Behind a table lock a statement waits while it is analysed, when the server has not numbered it yet."""
+    text = "SELECT held FROM deck_slot WHERE id = 5"
+    with owner() as connection:
+        connection.execute(text)
+
+    async def work(source: PostgresSource) -> tuple[set[int], int]:
+        with owner() as connection:
+            ids = {
+                r[0]
+                for r in connection.execute(
+                    "SELECT queryid FROM pg_stat_statements WHERE query LIKE 'SELECT held FROM deck_slot WHERE id = $1'"
+                )
+            }
+            await source.texts(list(ids))
+            connection.execute("BEGIN")
+            connection.execute("LOCK TABLE deck_slot")
+            with busy(text.replace("5", "6"), "reader"):
+                for _ in range(60):
+                    for s in (await source.sample(NOW)).sessions:
+                        if s.program == "reader" and s.wait_type == "Lock" and s.query_id is not None:
+                            connection.execute("ROLLBACK")
+                            return ids, s.query_id
+                    await asyncio.sleep(0.05)
+        raise AssertionError("the reader was not seen waiting")
+
+    known, seen = with_source(target, work)
+    assert seen in known, "the same identifier as the server's own counters use"
+
+
+def test_counters_grow_by_what_was_done(target: Target) -> None:
+    async def work(source: PostgresSource) -> tuple[CounterReading, CounterReading]:
+        with owner() as connection:
+            connection.execute("SELECT count(*) FROM deck_slot WHERE held = 12345")
+            before = await source.counters(NOW)
+            for _ in range(7):
+                connection.execute("SELECT count(*) FROM deck_slot WHERE held = 12345")
+            after = await source.counters(EpochMs(NOW + 1000))
+        assert before is not None
+        assert after is not None
+        return before, after
+
+    before, after = with_source(target, work)
+    delta = difference(before, after)
+    calls = {k.query_id: v[COUNTER_FIELDS.index("calls")] for k, v in zip(delta.keys, delta.values, strict=True)}
+    assert 7.0 in calls.values()
+    assert delta.breaks == frozenset()
+
+    async def texts(source: PostgresSource) -> list[str]:
+        return [t.text for t in await source.texts([i for i, n in calls.items() if n == 7.0])]
+
+    assert "SELECT count(*) FROM deck_slot WHERE held = $1" in with_source(target, texts)
+
+
+def test_a_reset_of_the_counters_is_noticed(target: Target) -> None:
+    async def work(source: PostgresSource) -> frozenset[Break]:
+        before = await source.counters(NOW)
+        with owner() as connection:
+            connection.execute("SELECT pg_stat_statements_reset()")
+        after = await source.counters(EpochMs(NOW + 1000))
+        assert before is not None
+        assert after is not None
+        return difference(before, after).breaks
+
+    assert with_source(target, work) == {Break.RESET}
+
+
+def test_a_server_without_the_extension_has_no_counters(target: Target) -> None:
+    plain = replace(target, database="postgres")
+    assert with_source(plain, lambda source: source.counters(NOW)) is None
+
+
+@pytest.mark.parametrize(
+    ("change", "error", "words"),
+    [
+        ({"port": 1}, SourceAway, "refused"),
+        ({"password": "wrong"}, SourceRefused, "password authentication failed"),
+        ({"database": "nowhere"}, SourceRefused, "nowhere"),
+        ({"user": "stranger", "password": "secret-stranger"}, SourceUnfit, "may not see"),
+    ],
+)
+def test_what_is_wrong_is_said(target: Target, change: dict[str, Any], error: type[Exception], words: str) -> None:
+    with pytest.raises(error, match=words) as caught:
+        asyncio.run(PostgresSource(replace(target, **change)).connect())
+    assert caught.value.remedy  # type: ignore[attr-defined]
+    assert "secret" not in str(caught.value)
+
+
+def test_a_password_shows_nowhere(target: Target) -> None:
+    assert "secret-watcher" not in repr(target)
+
+
+def test_the_check_names_each_gap_with_its_remedy(target: Target) -> None:
+    stranger = replace(target, database="postgres", user="stranger", password="secret-stranger")
+    steps = {step.name: step for step in asyncio.run(check_connection(stranger))}
+    assert steps["reachable"].ok
+    assert steps["may see sessions"].remedy == 'GRANT pg_monitor TO "stranger";'
+    assert steps["statement counters"].remedy == "CREATE EXTENSION pg_stat_statements;"
+    assert not steps["statement counters"].needed
+    steps = {step.name: step for step in asyncio.run(check_connection(target))}
+    assert all(step.ok for step in steps.values())
+    steps = {step.name: step for step in asyncio.run(check_connection(replace(target, port=1)))}
+    assert [step.ok for step in steps.values()] == [False, None, None, None, None, None]
+
+
+def test_the_role_script_makes_a_role_that_passes_the_check(target: Target) -> None:
+    with owner() as connection:
+        connection.execute('DROP ROLE IF EXISTS "night watch"')
+        for statement in filter(
+            None, (line.split("--")[0].strip() for line in role_script("night watch").splitlines())
+        ):
+            connection.execute(statement)
+    made = replace(target, user="night watch", password="choose-one")
+    assert all(step.ok for step in asyncio.run(check_connection(made)) if step.needed)
+    assert '""' in role_script('a"b')
+
+
+def test_a_session_that_is_ended_makes_the_source_away(target: Target) -> None:
+    async def work(source: PostgresSource) -> None:
+        with owner() as connection:
+            connection.execute(
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'faena'"
+            )
+        time.sleep(0.1)
+        await source.sample(NOW)
+
+    with pytest.raises(SourceAway):
+        with_source(target, work)
+
+
+@pytest.mark.parametrize("version", [120000, 130000, 140000, 150000, 160000, 170000])
+def test_queries_differ_by_version_where_the_server_does(version: int) -> None:
+    assert ("query_id," in queries.sample(version)) == (version >= 140000)
+    assert ("total_exec_time" in queries.counters(version)) == (version >= 130000)
+    assert ("shared_blk_read_time" in queries.counters(version)) == (version >= 170000)
+
+
+def test_every_wait_event_in_the_servers_own_program_is_explained() -> None:
+    """Names that the server's binary holds beside its known wait events must be in the catalogue."""
+    binary = Path("/usr/lib/postgresql/15/bin/postgres").read_bytes()
+    words = {w.decode() for w in re.findall(rb"[A-Z][A-Za-z]{3,40}(?=\0)", binary)}
+    in_15 = {e for (_, e), m in CATALOGUE.items() if m.first_version <= 15 <= m.last_version and not m.also_called}
+    io = {e for (t, e) in CATALOGUE if t == "IO" and e in in_15}
+    assert len(io & words) >= 70, "the binary and the catalogue speak of the same events"
+    suspicious = {
+        w
+        for w in words
+        if re.fullmatch(
+            r"(WAL|DataFile|BufFile|SLRU|Logical|ControlFile)[A-Za-z]*(Read|Write|Sync|Flush|Truncate|Extend)", w
+        )
+    }
+    assert suspicious <= {e for _, e in CATALOGUE}
+
+
+def test_psql_is_not_needed_by_the_source() -> None:
+    """The source speaks the protocol itself; only launch uses PostgreSQL's programs."""
+    assert shutil.which("psql")
+    found = subprocess.run(
+        ["grep", "-rl", "psql", "backend/faena/sources"], capture_output=True, text=True, cwd=Path(__file__).parents[3]
+    )
+    assert found.stdout == ""
