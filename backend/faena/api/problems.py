@@ -80,6 +80,12 @@ def install(api: NinjaAPI) -> None:
         api.add_exception_handler(kind, _store_away)
 
 
+def locked_out(request: HttpRequest, *details: Any) -> HttpResponse:
+    """The answer that the limiter of sign-in attempts puts in place of ours."""
+    detail = "Too many failed attempts for this name from here; wait a quarter of an hour and try again."
+    return problem(429, "too-many-attempts", "Signing in is locked for a while", detail)
+
+
 def _store_away(request: HttpRequest, error: Exception | type[Exception]) -> HttpResponse:
     log.warning("store away: %s", error)
     detail = (

@@ -160,12 +160,6 @@ def list_servers(request: HttpRequest) -> ServersOut:
     )
 
 
-@router.get("/{server_id}", response=ServerOut, operation_id="servers_get")
-def get_server(request: HttpRequest, server_id: int) -> ServerOut:
-    """One server at a glance."""
-    return _glance(selectors.server(server_id), now_ms())
-
-
 @router.post("/check", response=CheckOut, operation_id="servers_check")
 def check_server(request: HttpRequest, body: ServerBody) -> CheckOut:
     """Try a connection step by step; nothing is saved. Admins only."""
@@ -176,6 +170,12 @@ def check_server(request: HttpRequest, body: ServerBody) -> CheckOut:
         ready=all(step.ok for step in steps if step.needed),
         role_script=role_script(form.username),
     )
+
+
+@router.get("/{server_id}", response=ServerOut, operation_id="servers_get")
+def get_server(request: HttpRequest, server_id: int) -> ServerOut:
+    """One server at a glance."""
+    return _glance(selectors.server(server_id), now_ms())
 
 
 @router.post("", response={201: ServerOut}, operation_id="servers_connect")

@@ -76,16 +76,19 @@ class Watch:
         self._put(Noted(server_id=self._order.server_id, at=now, event=event, detail=detail, facts=facts))
 
     async def _watch(self) -> None:
-        """All loops together; the first SourceError ends them all and is raised."""
+        """Both loops until one fails; its error is raised once both have ended.
+
+        No task group: on Python 3.11 one that is cancelled while it fails swallows the cancelling, and we would go on.
+        """
+        loops = [asyncio.create_task(self._sample_forever()), asyncio.create_task(self._read_slowly_forever())]
         try:
-            async with asyncio.TaskGroup() as group:
-                group.create_task(self._sample_forever())
-                group.create_task(self._read_slowly_forever())
-        except* SourceError as group_error:
-            first: BaseException = group_error.exceptions[0]
-            while isinstance(first, BaseExceptionGroup):
-                first = first.exceptions[0]
-            raise first from None
+            failed, _ = await asyncio.wait(loops, return_when=asyncio.FIRST_COMPLETED)
+        finally:
+            for loop in loops:
+                loop.cancel()
+            await asyncio.gather(*loops, return_exceptions=True)
+        for loop in failed:
+            loop.result()
 
     async def _sample_forever(self) -> None:
         """One sample in flight at most; ticks that come due meanwhile are missed and counted."""

@@ -67,6 +67,7 @@ AXES_FAILURE_LIMIT = 6
 AXES_COOLOFF_TIME = 0.25  # hours
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]  # both together: nobody can lock a colleague out from elsewhere
 AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_CALLABLE = "faena.api.problems.locked_out"
 
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"

@@ -129,7 +129,7 @@ def e2e() -> bool:
         installation.start_programs(rota=False)
         installation.start_faena()
         environment = {**installation.environment(), "FAENA_TRIAL_URL": installation.url}
-        return _pytest("browser tests", "tests/e2e", "-p", "no:django", env=environment)
+        return _pytest("browser tests", "tests/e2e", env=environment)
     except Trouble as trouble:
         say(f"browser tests could not start: {trouble}")
         return False

@@ -1,6 +1,7 @@
 """Watching one server: ticks, gaps, reconnecting, texts."""
 
 import asyncio
+from itertools import pairwise
 
 from faena.collector.records import Learned, Noted, Record, Sampled, WatchOrder
 from faena.collector.watch import BACKOFF_S, Watch
@@ -74,10 +75,10 @@ class SlowSource(SimulatedSource):
 
 def test_a_late_sample_makes_a_gap_and_no_burst() -> None:
     taken = ticks(watch(SlowSource(), 30, SlowSource.clock))
-    assert any(t.missed == 3 for t in taken)
+    assert any(t.missed >= 3 for t in taken)
     dues = [t.reading.due for t in taken]
     assert dues == sorted(set(dues))
-    for before, after in zip(taken, taken[1:], strict=False):
+    for before, after in pairwise(taken):
         assert after.reading.due - before.reading.due == 1000 * (after.missed + 1)
 
 

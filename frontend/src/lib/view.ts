@@ -22,7 +22,7 @@ export interface ViewSearch {
 
 const positive = (value: unknown): number | undefined => {
   const n = typeof value === "string" ? Number(value) : typeof value === "number" ? value : NaN;
-  return Number.isFinite(n) && n > 0 ? Math.round(n) : undefined;
+  return Number.isFinite(n) && Math.round(n) > 0 ? Math.round(n) : undefined;
 };
 
 const texts = (value: unknown): string[] | undefined => {

@@ -12,13 +12,11 @@ from faena.core.statements.texts import tables_of
 
 def learn_texts(server_id: int, texts: Iterable[StatementText]) -> None:
     """Keep the texts; one learned before is replaced, since a later text can only be more complete."""
-    rows = [
+    rows = []
+    for one in texts:
         # PostgreSQL text cannot hold NUL; a statement that has one in a comment is still worth keeping.
-        Text(
-            server_id=server_id, query_id=t.query_id, text=t.text.replace("\0", ""), tables=", ".join(tables_of(t.text))
-        )
-        for t in texts
-    ]
+        text = one.text.replace("\0", "")
+        rows.append(Text(server_id=server_id, query_id=one.query_id, text=text, tables=", ".join(tables_of(text))))
     unique = ["server", "query_id"]
     Text.objects.bulk_create(rows, update_conflicts=True, unique_fields=unique, update_fields=["text", "tables"])
 

@@ -30,7 +30,7 @@ async def check_connection(target: Target) -> list[CheckStep]:
             settings: dict[str, str] = dict(await (await connection.execute(queries.SETTINGS)).fetchall())
             preloaded = await (
                 await connection.execute(
-                    "SELECT current_setting('shared_preload_libraries') LIKE '%pg_stat_statements%'"
+                    "SELECT EXISTS (SELECT FROM pg_settings WHERE name = 'pg_stat_statements.max')"
                 )
             ).fetchone()
     except psycopg.Error as error:

@@ -1,0 +1,83 @@
+"""A real browser on a real demo: the trial installation that ./faena test e2e has started, without its rota."""
+
+import json
+import os
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import APIRequestContext, Browser, Page, sync_playwright
+
+URL = os.environ.get("FAENA_TRIAL_URL", "http://127.0.0.1:8720")
+SWITCHES = Path(os.environ.get("FERRY_SWITCHES", ".faena/trial/troubles"))
+PASSWORD = "tidewrack-demo"
+ARGUMENTS = [
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+SOON_MS = 15_000  # a trouble must show on screen within this time
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        yield browser
+        browser.close()
+
+
+@pytest.fixture
+def anyone(browser: Browser) -> Iterator[Page]:
+    """A page of somebody who has not signed in. A script error or a broken policy fails the test."""
+    context = browser.new_context(base_url=URL, viewport={"width": 1280, "height": 800})
+    page = context.new_page()
+    errors: list[str] = []
+    page.on("pageerror", lambda error: errors.append(str(error)))
+    page.on("console", lambda m: errors.append(m.text) if "Content Security Policy" in m.text else None)
+    yield page
+    context.close()
+    assert errors == []
+
+
+@pytest.fixture
+def page(anyone: Page) -> Page:
+    """Signed in as admin, on the list of servers."""
+    sign_in(anyone)
+    return anyone
+
+
+def sign_in(page: Page, name: str = "admin") -> None:
+    page.goto("/")
+    page.get_by_label("name").fill(name)
+    page.get_by_label("password").fill(PASSWORD)
+    page.get_by_role("button", name="sign in").click()
+    page.get_by_role("heading", name="Servers").wait_for()
+
+
+@contextmanager
+def trouble(name: str) -> Iterator[None]:
+    """A trouble of the demo, on for as long as the block runs."""
+    switch = SWITCHES / name
+    switch.write_text("test")
+    try:
+        yield
+    finally:
+        switch.unlink()
+
+
+def api(page: Page, path: str) -> Any:
+    """An answer of the API, in the name of the signed-in page."""
+    request: APIRequestContext = page.request
+    answer = request.get(f"{URL}/api/v1{path}")
+    assert answer.ok, f"{answer.status}: {answer.text()[:300]}"
+    return json.loads(answer.text())
+
+
+def wait_for(condition: Callable[[], bool], seconds: float, what: str) -> None:
+    end = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < end, f"not within {seconds:.0f} s: {what}"
+        time.sleep(0.3)

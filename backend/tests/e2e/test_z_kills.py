@@ -1,0 +1,104 @@
+"""Servers, store and collector die for real. Nothing stored is lost or counted twice, and gaps are drawn as gaps.
+
+The z in its name makes it run last, because it stops what the other tests need.
+"""
+
+import os
+import signal
+import time
+from itertools import pairwise
+
+import pytest
+from conftest import api, wait_for
+from faena.launch.installation import Installation
+from faena.launch.places import trial_place
+from playwright.sync_api import Page, expect
+
+
+@pytest.fixture
+def installation() -> Installation:
+    return Installation(trial_place())
+
+
+def stored(page: Page, since: int) -> list[int]:
+    """Moments of all ticks stored from `since` on, by one-second buckets."""
+    found = api(page, f"/servers/1/load?from={since}&to={int(time.time() * 1000)}&buckets=2000")
+    assert all(n <= 1 for n in found["ticks"]), "a tick was counted twice"
+    return [start for start, n in zip(found["starts"], found["ticks"], strict=True) if n]
+
+
+def fresh(page: Page, seconds: float = 4) -> bool:
+    age = api(page, "/servers/1")["freshness_ms"]
+    return age is not None and age < seconds * 1000
+
+
+def longest_silence(moments: list[int]) -> int:
+    return max(b - a for a, b in pairwise(moments))
+
+
+def now_ms() -> int:
+    return int(time.time() * 1000)
+
+
+def test_the_watched_server_stops_and_starts(page: Page, installation: Installation) -> None:
+    begun = now_ms() - 5000
+    ferry = installation.register.get("ferry")
+    assert ferry
+    installation.register.stop(ferry)
+    time.sleep(8)
+    assert api(page, "/servers/1")["state"] in ("away", "stale")
+    page.goto("/")
+    expect(page.get_by_role("row").filter(has_text="bookings-primary")).to_contain_text("cannot be reached")
+    installation.ferry.start(installation.register)
+    wait_for(lambda: fresh(page), 25, "samples after the restart")
+    time.sleep(3)
+    moments = stored(page, begun)
+    assert 7000 <= longest_silence(moments) <= 30_000
+    page.goto(f"/servers/1/load?from={begun}&to={now_ms()}")
+    page.locator("[data-gap]").first.wait_for(state="attached")
+    events = {note["event"] for note in api(page, f"/servers/1/load?from={begun}&to={now_ms()}")["notes"]}
+    assert {"away", "connected"} <= events
+
+
+def test_the_collector_is_killed(page: Page, installation: Installation) -> None:
+    begun = now_ms() - 20_000
+    before = stored(page, begun)
+    collector = installation.register.get("collector")
+    assert collector
+    os.kill(collector.pid, signal.SIGKILL)
+    time.sleep(5)
+    installation.register.forget("collector")
+    installation.start_collector()
+    wait_for(lambda: fresh(page), 25, "samples of the new collector")
+    time.sleep(3)
+    after = stored(page, begun)
+    assert set(before[:-2]) <= set(after), "what was stored stays"
+    assert longest_silence(after) >= 4000, "the time without a collector is a gap"
+
+
+def test_the_store_stops_for_two_minutes(page: Page, installation: Installation) -> None:
+    begun = now_ms()
+    page.goto("/servers/1/load?last=300")
+    page.get_by_role("figure").wait_for()
+    store = installation.register.get("store")
+    assert store
+    installation.register.stop(store)
+    # The screen says so and keeps its picture.
+    alert = page.get_by_role("alert")
+    expect(alert).to_contain_text("The store is away", timeout=30_000)
+    expect(page.get_by_role("figure", name="Waterline")).to_be_visible()
+    expect(alert).to_contain_text("keeps", timeout=60_000)
+    time.sleep(max(0.0, 120 - (now_ms() - begun) / 1000))
+    installation.store.start(installation.register)
+    wait_for(lambda: ready(page), 40, "the store after its return")
+    wait_for(lambda: fresh(page, 5), 40, "all readings stored")
+    time.sleep(3)
+    moments = stored(page, begun)
+    assert longest_silence(moments) <= 4000, "every second of the two minutes was kept"
+    assert len(moments) >= 0.95 * (moments[-1] - moments[0]) / 1000
+    notes = api(page, f"/servers/1/load?from={begun}&to={now_ms()}")["notes"]
+    assert any(note["event"] == "store_back" for note in notes)
+
+
+def ready(page: Page) -> bool:
+    return page.request.get("/api/v1/servers").ok

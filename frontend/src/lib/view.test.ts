@@ -1,0 +1,69 @@
+import fc from "fast-check";
+import { describe, expect, it } from "vitest";
+
+import {
+  MAX_WINDOW_MS,
+  MIN_WINDOW_MS,
+  bounds,
+  follows,
+  mergeSearch,
+  parseQuery,
+  readSearch,
+  scaled,
+  stepped,
+  windowOf,
+  writeQuery,
+} from "./view";
+
+const NOW = 1_700_000_000_000;
+
+describe("what the URL holds", () => {
+  it("reads back what it writes", () => {
+    const search = { last: 300, pick: ["program:a b", "!wait:Lock:tuple"], sort: "calls" };
+    expect(readSearch(parseQuery(writeQuery(search)))).toEqual(search);
+  });
+
+  it("survives any query and never yields a window that is none", () => {
+    fc.assert(
+      fc.property(
+        fc.dictionary(
+          fc.constantFrom("from", "to", "last", "pick", "rail", "sort"),
+          fc.oneof(fc.string(), fc.array(fc.string()), fc.double()),
+        ),
+        (raw) => {
+          const { from, to } = bounds(windowOf(readSearch(raw)), NOW);
+          expect(to).toBeGreaterThan(from);
+        },
+      ),
+    );
+  });
+
+  it("replaces a window whole and keeps the rest", () => {
+    const old = { last: 900, pick: ["program:a"] };
+    expect(mergeSearch(old, { from: 1000, to: 2000 })).toEqual({ from: 1000, to: 2000, pick: ["program:a"] });
+    expect(mergeSearch({ from: 1, to: 2, sort: "calls" }, { last: 60 })).toEqual({ last: 60, sort: "calls" });
+    expect(mergeSearch(old, { pick: [] })).toEqual({ last: 900 });
+  });
+});
+
+describe("moving the window", () => {
+  it("steps back by half its length, and forward to now follows it", () => {
+    const back = stepped({ last: 600 }, -1, NOW);
+    expect(back).toEqual({ from: NOW - 900_000, to: NOW - 300_000 });
+    expect(stepped(back, 1, NOW)).toEqual({ last: 600 });
+  });
+
+  it("stays within what can be shown, and following stays following", () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 10, max: 7_776_000 }), fc.constantFrom(0.5, 2), (last, factor) => {
+        const wide = scaled({ last }, factor, NOW);
+        expect(follows(wide)).toBe(true);
+        const fixed = scaled({ from: NOW - last * 1000, to: NOW }, factor, NOW);
+        const { from, to } = bounds(fixed, NOW);
+        expect(to - from).toBeGreaterThanOrEqual(MIN_WINDOW_MS);
+        expect(to - from).toBeLessThanOrEqual(MAX_WINDOW_MS);
+        expect(to).toBeLessThanOrEqual(NOW);
+      }),
+    );
+  });
+});
