@@ -15,7 +15,7 @@ from faena.core.units import EpochMs, QueryId, Seconds
 
 log = logging.getLogger(__name__)
 
-BACKOFF_S: tuple[float, ...] = (0.5, 1, 2, 4, 8, 15)  # the last one repeats
+BACKOFF_S: tuple[float, ...] = (0.5, 1, 2, 3, 5)  # the last one repeats; a restart of a server should cost few samples
 STUCK_S = 5.0  # a sample without any answer for so long means the connection is dead
 LEARN_EVERY_S = Seconds(2.0)
 MAX_TEXT_TRIES = 10  # a statement whose text never turns up (evicted) is not asked for again

@@ -152,7 +152,7 @@ STORE_SETTINGS = {
 
 FERRY_SETTINGS = {
     "shared_buffers": "384MB",
-    "max_connections": "150",
+    "max_connections": "400",
     "work_mem": "4MB",
     "max_wal_size": "2GB",
     "shared_preload_libraries": "pg_stat_statements,auto_explain",

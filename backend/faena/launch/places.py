@@ -62,7 +62,7 @@ def trial_place() -> Place:
 
 def bench_place() -> Place:
     """For benchmarks, which want nothing else on their clusters."""
-    return Place(root=STATE / "bench", web_port=8730, store_port=54730, ferry_port=54731)
+    return Place(root=STATE / "bench", web_port=8750, store_port=54750, ferry_port=54751)
 
 
 def cluster_account() -> pwd.struct_passwd | None:

@@ -1,0 +1,77 @@
+"""What one sample costs the watched server: CPU time of the sampling backend itself, from the kernel's own account."""
+
+import asyncio
+import os
+from pathlib import Path
+
+import psycopg
+from faena.core.units import EpochMs
+from faena.sources.postgres import PostgresSource, Target
+from reporting import report
+
+PORT = int(os.environ["FERRY_PORT"])
+PASSWORD = os.environ["FAENA_BENCH_FERRY_PASSWORD"]
+SAMPLES = 400
+ACTIVE = 12
+
+
+def target(name: str = "postgres") -> Target:
+    return Target(host="127.0.0.1", port=PORT, database=name, user="keeper", password=PASSWORD)
+
+
+def cpu_ms(pid: int) -> float:
+    """Time the process has spent on a core, in milliseconds, from the scheduler's nanoseconds."""
+    return int(Path(f"/proc/{pid}/schedstat").read_text().split()[0]) / 1e6
+
+
+async def crowd(connections: int, waiters: int) -> list[psycopg.AsyncConnection]:
+    """Idle sessions, ACTIVE that sleep, and some that wait for a row that one holds."""
+    made = []
+    conninfo = target().conninfo().replace("application_name=faena", "application_name=crowd")
+    for _ in range(connections):
+        made.append(await psycopg.AsyncConnection.connect(conninfo, autocommit=True))
+    await made[0].execute("CREATE TABLE IF NOT EXISTS crowd_row (id int PRIMARY KEY)")
+    await made[0].execute("INSERT INTO crowd_row VALUES (1) ON CONFLICT DO NOTHING")
+    for one in made:
+        await one.execute("SET lock_timeout = 0")
+        await one.execute("SET idle_in_transaction_session_timeout = 0")
+    if waiters:
+        await made[0].execute("BEGIN")
+        await made[0].execute("SELECT * FROM crowd_row FOR UPDATE")
+    for one in made[1 : 1 + waiters]:
+        one.task = asyncio.create_task(one.execute("SELECT * FROM crowd_row FOR UPDATE"))  # type: ignore[attr-defined]
+    for one in made[1 + waiters : 1 + waiters + ACTIVE]:
+        one.task = asyncio.create_task(one.execute("SELECT pg_sleep(600)"))  # type: ignore[attr-defined]
+    await asyncio.sleep(1.5)
+    return made
+
+
+async def measure(what: str, connections: int, waiters: int, at_most: float) -> None:
+    made = await crowd(connections, waiters)
+    source = PostgresSource(target())
+    await source.connect()
+    assert source._quick is not None
+    pid = source._quick.info.backend_pid
+    for _ in range(20):
+        reading = await source.sample(EpochMs(0))
+    assert sum(s.wait_type == "Lock" for s in reading.sessions) == waiters
+    before = cpu_ms(pid)
+    for _ in range(SAMPLES):
+        await source.sample(EpochMs(0))
+        await asyncio.sleep(0.004)  # as if apart: caches cool between samples
+    report(f"server CPU per sample, {what}", (cpu_ms(pid) - before) / SAMPLES, "ms", at_most=at_most)
+    await source.close()
+    for one in made:
+        one.cancel()
+        if task := getattr(one, "task", None):
+            await asyncio.gather(task, return_exceptions=True)
+        await one.close()
+
+
+async def main() -> None:
+    await measure("64 connections", 64, 0, 0.5)
+    await measure("300 connections", 300, 0, 1.0)
+    await measure("64 connections, 27 lock waiters", 64, 27, 0.9)
+
+
+asyncio.run(main())
