@@ -102,7 +102,9 @@ def _make_venv() -> None:
 
 def node_environment() -> dict[str, str]:
     """Node from the Python environment first on the path, so that every machine builds with the same one."""
-    return {**os.environ, "PATH": f"{VENV / 'bin'}:{os.environ['PATH']}", "NODE_ENV": "development"}
+    environment = {**os.environ, "PATH": f"{VENV / 'bin'}:{os.environ['PATH']}"}
+    environment.pop("NODE_ENV", None)  # set by somebody's shell it would change what is installed and built
+    return environment
 
 
 def build_front_end() -> None:
@@ -112,7 +114,7 @@ def build_front_end() -> None:
     if not (FRONTEND / "node_modules").exists() or not stamped("npm", mark):
         with step("Front-end packages"):
             why = "no network at first set-up? The packages of frontend/package-lock.json must be in reach once."
-            run([str(VENV / "bin" / "npm"), "ci"], "npm", why, cwd=FRONTEND, env=node_environment())
+            run([str(VENV / "bin" / "npm"), "ci", "--include=dev"], "npm", why, cwd=FRONTEND, env=node_environment())
         stamp("npm", mark)
     sources = [p for p in sorted((FRONTEND / "src").rglob("*")) if p.is_file() and ".test." not in p.name]
     mark = fingerprint([lock, FRONTEND / "index.html", FRONTEND / "vite.config.ts", *sources])

@@ -1,11 +1,12 @@
 import { useState } from "react";
 
-/** The latest value, but the one before as long as `held`: so that nothing moves under a pointer. */
-export function useStill<T>(value: T, held: boolean): T {
-  const [still, setStill] = useState(value);
-  if (!held && still !== value) {
-    setStill(value);
-    return value;
-  }
-  return held ? still : value;
+/**
+ * The latest value, but the one before as long as `held`: so that nothing moves under a pointer.
+ * A change of `about` (another question was asked) is let through at once.
+ */
+export function useStill<T>(value: T, held: boolean, about: string): T {
+  const [still, setStill] = useState({ value, about });
+  if (held && still.about === about) return still.value;
+  if (still.value !== value || still.about !== about) setStill({ value, about });
+  return value;
 }

@@ -48,11 +48,10 @@ export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
   const load = useQuery(loadQuery(server, spec, trail, 240));
   const sieve = useQuery(sieveQuery(server, spec, trail, columns, rows));
   // Nothing moves under a pointer; a change that the reader asked for is shown at once.
-  const shownLoad = useStill(load.data, held && !load.isPlaceholderData && sameWindow(load.data, spec));
-  const shownSieve = useStill(
-    sieve.data,
-    held && !sieve.isPlaceholderData && sieve.data?.columns.length === columns.length && trail.length === 0,
-  );
+  const about = JSON.stringify([server, spec, trail]);
+  const shownLoad = useStill(load.data, held, `${about}${String(load.isPlaceholderData)}`);
+  const sieveAbout = `${about}${columns.join()}${rows}${String(sieve.isPlaceholderData)}`;
+  const shownSieve = useStill(sieve.data, held, sieveAbout);
   const waits = shownSieve?.columns.find((column) => column.dimension === "wait");
   const asked = waitToExplain(search.wait, trail, waits);
   const wait = useQuery({ ...waitQuery(asked ?? "running"), enabled: asked !== null });
@@ -70,7 +69,14 @@ export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
   return (
     <div className="flex h-full flex-col px-6">
       {failure ? <LoadFailure error={failure} retry={() => void load.refetch()} /> : null}
-      {shownLoad ? <LoadHead load={shownLoad} fresh={!load.isPlaceholderData} trail={trail} /> : null}
+      {shownLoad ? (
+        <LoadHead
+          load={shownLoad}
+          fresh={!load.isPlaceholderData}
+          held={held && shownLoad !== load.data}
+          trail={trail}
+        />
+      ) : null}
       <div
         className={`border-line grid h-[296px] shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b pb-1 ${load.isPlaceholderData || failure ? "opacity-50" : ""}`}
       >
@@ -124,19 +130,15 @@ export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
   );
 };
 
-const sameWindow = (load: Schemas["LoadOut"] | undefined, spec: ReturnType<typeof windowOf>): boolean =>
-  load !== undefined &&
-  ("last" in spec
-    ? Math.abs(load.end - load.start - spec.last * 1000) < 2
-    : load.start === spec.from && load.end === spec.to);
-
 const LoadHead = ({
   load,
   fresh,
+  held,
   trail,
 }: {
   readonly load: Schemas["LoadOut"];
   readonly fresh: boolean;
+  readonly held: boolean;
   readonly trail: readonly string[];
 }) => {
   const since = load.since === null ? "" : ` since ${clock(load.since)}`;
@@ -156,6 +158,7 @@ const LoadHead = ({
         {duration(load.bucket_ms)} a bar · sampled every {duration(load.period_ms)}
         {load.missing > 0 ? ` · ${load.missing} samples missing` : ""}
         {fresh ? "" : " · loading"}
+        {held ? " · held while you point at it" : ""}
       </p>
     </header>
   );
