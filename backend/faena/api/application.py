@@ -5,12 +5,14 @@ from ninja.security import django_auth
 
 from faena import __version__
 from faena.api import load, problems, servers, session, statements
+from faena.api.figures import FastJson
 
 api = NinjaAPI(
     title="Faena",
     version=__version__,
     description="Windows, trails and figures as on screen. Errors are problem+json (RFC 9457).",
     auth=django_auth,
+    renderer=FastJson(),
     docs_url=None,
     openapi_url="/openapi.json",
 )

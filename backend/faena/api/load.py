@@ -4,11 +4,11 @@ from collections.abc import Iterator
 from itertools import islice
 from typing import Annotated
 
-import numpy as np
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Query, Router, Schema
 
 from faena.api.exports import Format, export
+from faena.api.figures import rounded
 from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.apps.samples import selectors
 from faena.apps.servers import selectors as servers
@@ -175,7 +175,7 @@ def get_load(
             GroupOut(
                 key=group,
                 label=labels[group][0],
-                sessions=[None if np.isnan(x) else round(x, 4) for x in rows[i].tolist()],
+                sessions=rounded(rows[i]),
                 total=float(series.seen[i].sum()) / ticks,
                 share=float(series.seen[i].sum()) / total_seen,
             )

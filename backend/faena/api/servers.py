@@ -1,11 +1,9 @@
 """Watched servers: list, check, connect."""
 
-from typing import Any
-
-import numpy as np
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 
+from faena.api.figures import rounded
 from faena.api.parameters import now_ms
 from faena.api.problems import collector_status
 from faena.apps.samples import selectors as samples
@@ -100,10 +98,6 @@ class CheckOut(Schema):
     role_script: str
 
 
-def _numbers(row: np.ndarray[Any, Any]) -> list[float | None]:
-    return [None if np.isnan(x) else round(float(x), 4) for x in row]
-
-
 def _glance(server: Server, now: int) -> ServerOut:
     window = Window(start=EpochMs(now - GLANCE_MS), end=EpochMs(now))
     answer = samples.load(server.id, window, Dimension.KIND, (), at_most=90, period_ms=server.period_ms, now=now)
@@ -137,7 +131,7 @@ def _glance(server: Server, now: int) -> ServerOut:
             bucket_ms=answer.buckets.width_ms,
             starts=answer.buckets.starts(),
             groups=[
-                RecentGroup(key=group, sessions=_numbers(row))
+                RecentGroup(key=group, sessions=rounded(row))
                 for group, row in zip(answer.series.groups, answer.series.sessions(), strict=True)
             ],
         ),

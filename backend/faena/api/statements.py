@@ -3,10 +3,12 @@
 from typing import Annotated
 
 import numpy as np
+import numpy.typing as npt
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Path, Query, Router, Schema
 
 from faena.api.exports import Format, export
+from faena.api.figures import rounded
 from faena.api.load import ColumnOut, GapOut, GroupOut, _column, _labels
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.samples import selectors as samples
@@ -210,7 +212,7 @@ def get_statement(
             GroupOut(
                 key=group,
                 label=labels[group][0],
-                sessions=[None if np.isnan(x) else round(x, 4) for x in row.tolist()],
+                sessions=rounded(row),
                 total=float(answer.series.seen[i].sum()) / ticks,
                 share=float(answer.series.seen[i].sum()) / seen,
             )
@@ -232,8 +234,7 @@ def get_statement(
 
 
 def _ratio(
-    above: np.ndarray[tuple[int], np.dtype[np.float64]],
-    below: np.ndarray[tuple[int], np.dtype[np.float64]],
-    known: np.ndarray[tuple[int], np.dtype[np.bool_]],
+    above: npt.NDArray[np.float64], below: npt.NDArray[np.float64] | npt.NDArray[np.int64], known: npt.NDArray[np.bool_]
 ) -> list[float | None]:
-    return [round(float(a / b), 6) if ok else None for a, b, ok in zip(above, below, known, strict=True)]
+    """Per bucket, null where it is not known."""
+    return rounded(np.divide(above, below, out=np.full(len(above), np.nan), where=known), 6)

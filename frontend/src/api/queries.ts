@@ -1,7 +1,8 @@
 // One factory per endpoint that several features read: key, data type and options together.
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 
-import type { WindowSpec } from "../lib/view";
+import { crop } from "../lib/crop";
+import { type WindowSpec, follows } from "../lib/view";
 import { ask, client, keepCsrf } from "./client";
 import { refreshMs, windowQuery } from "./window";
 
@@ -36,6 +37,9 @@ export const loadQuery = (server: number, spec: WindowSpec, pick: readonly strin
         }),
       ),
     refetchInterval: refreshMs(spec),
-    // The old picture stays while a new window loads, but never another server's.
-    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+    // The old picture stays while a new window loads, its part of it magnified where it has one, but never another server's.
+    placeholderData: (old, query) => {
+      if (query?.queryKey[1] !== server || !old) return undefined;
+      return (follows(spec) ? null : crop(old, spec.from, spec.to)) ?? old;
+    },
   });

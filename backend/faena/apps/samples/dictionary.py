@@ -1,12 +1,11 @@
 """The dictionary of a server, with wait kinds and tables derived, read on from where it last was."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from threading import Lock
 
 from faena.apps.samples.actions import to_core
 from faena.apps.samples.models import Combination
 from faena.apps.statements.selectors import tables_by_statement
-from faena.core.sampling.dimensions import Combination as CoreCombination
 from faena.core.sampling.dimensions import Dictionary
 from faena.core.waits.catalogue import kind_of
 from faena.core.waits.kinds import WaitKind
@@ -16,8 +15,10 @@ NO_TABLES = "no table"
 
 @dataclass(slots=True)
 class _Known:
-    combinations: list[CoreCombination] = field(default_factory=list)
-    kinds: list[str] = field(default_factory=list)
+    """What was read last, and the tables by statement it was made with."""
+
+    dictionary: Dictionary
+    tables: dict[int, str]
 
 
 _known: dict[int, _Known] = {}
@@ -25,18 +26,24 @@ _lock = Lock()
 
 
 def read_dictionary(server_id: int) -> Dictionary:
-    """All combinations of the server; codes are dense, so the index is the code."""
-    with _lock:
-        known = _known.setdefault(server_id, _Known())
-        have = len(known.combinations)
-        for row in Combination.objects.filter(server_id=server_id, code__gte=have).order_by("code"):
-            one = to_core(row)
-            known.combinations.append(one)
-            known.kinds.append(kind_of(one.wait_type, one.wait_event) if one.active else WaitKind.SLEEP)
-        combinations, kinds = list(known.combinations), list(known.kinds)
+    """All combinations of the server; codes are dense, so the index is the code.
+
+    The same object as before while nothing new was seen, so that its encodings need not be made again.
+    """
     tables = tables_by_statement(server_id)
-    names = [tables.get(one.query_id, NO_TABLES) if one.query_id is not None else NO_TABLES for one in combinations]
-    return Dictionary(combinations, kinds, names)
+    with _lock:
+        known = _known.get(server_id)
+        old = known.dictionary if known else Dictionary((), (), ())
+        rows = Combination.objects.filter(server_id=server_id, code__gte=len(old)).order_by("code")
+        fresh = [to_core(row) for row in rows]
+        if known and not fresh and known.tables is tables:
+            return old
+        kinds = [kind_of(one.wait_type, one.wait_event) if one.active else WaitKind.SLEEP for one in fresh]
+        combinations = (*old.combinations, *fresh)
+        names = [tables.get(one.query_id or 0, NO_TABLES) for one in combinations]
+        made = Dictionary(combinations, (*old.kinds, *kinds), names)
+        _known[server_id] = _Known(made, tables)
+        return made
 
 
 def forget_caches() -> None:

@@ -5,8 +5,9 @@ Narrowing is therefore a choice of codes, and no matter how many samples there a
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -50,9 +51,6 @@ class Combination:
     backend: str
     held_by: str
 
-    def as_row(self) -> tuple[object, ...]:
-        return tuple(getattr(self, f.name) for f in fields(self))
-
 
 def root_blocker(session: SessionSample, present: dict[Pid, SessionSample]) -> SessionSample | None:
     """Follow the first blocker of each waiting session to one that waits for nobody; None when nobody blocks.
@@ -91,19 +89,41 @@ def combination_of(session: SessionSample, present: dict[Pid, SessionSample]) ->
 
 
 @dataclass(frozen=True, slots=True)
+class Encoded:
+    """One dimension of a dictionary: `names` of its values, and for each code the index of its value, (codes,) int32."""
+
+    names: tuple[str, ...]
+    ids: npt.NDArray[np.int32]
+
+
+@dataclass(frozen=True)
 class Dictionary:
-    """All combinations of a server; index = code. `kinds` and `tables` are derived, one string per code."""
+    """All combinations of a server; index = code. `kinds` and `tables` are derived, one string per code.
+
+    Encodings are made once per dictionary and kept: with them, narrowing and ranking are arithmetic on arrays.
+    """
 
     combinations: Sequence[Combination]
     kinds: Sequence[str]
     tables: Sequence[str]
+    _encoded: dict[Dimension, Encoded] = field(default_factory=dict, repr=False, compare=False)
 
     def __len__(self) -> int:
         return len(self.combinations)
 
+    @cached_property
     def active(self) -> npt.NDArray[np.bool_]:
         """True for the codes that are load; the others hold a transaction and idle."""
         return np.fromiter((c.active for c in self.combinations), dtype=np.bool_, count=len(self))
+
+    def encoded(self, dimension: Dimension) -> Encoded:
+        """The dimension as numbers; values in the order in which they were first seen."""
+        found = self._encoded.get(dimension)
+        if found is None:
+            index: dict[str, int] = {}
+            ids = [index.setdefault(value, len(index)) for value in self.values(dimension)]
+            found = self._encoded[dimension] = Encoded(tuple(index), np.array(ids, dtype=np.int32))
+        return found
 
     def values(self, dimension: Dimension) -> list[str]:
         """The value of one dimension for each code, in the form used in URLs."""

@@ -55,6 +55,8 @@ def join(frames: Sequence[SampleFrame]) -> SampleFrame:
 
 def merge(kept: SampleFrame, late: SampleFrame) -> SampleFrame:
     """Both frames in order of time; a tick that both have is taken from `kept`, whole."""
+    if len(kept.tick_ms) == 0 or len(late.tick_ms) == 0 or kept.tick_ms[-1] < late.tick_ms[0]:
+        return join([kept, late])  # the usual case: open hours follow closed ones
     fresh = ~np.isin(late.tick_ms, kept.tick_ms)
     if not fresh.any():
         return kept

@@ -51,32 +51,24 @@ def load_by(
 
     `at_most` keeps the groups with most load and sums the rest into OTHERS. Groups come largest first.
     """
-    names, group_of_code = _groups(dictionary, dimension, narrow(dictionary, trail) & dictionary.active())
-    bucket = buckets.index_of(frame.tick_ms)
-    inside = (bucket >= 0) & (bucket < buckets.count)
-    ticks = np.bincount(bucket[inside], minlength=buckets.count).astype(np.int64)
-    # One bincount over bucket x group; ticks outside and codes left out fall into one spare cell at the end.
-    spare = buckets.count * len(names)
-    row = np.where(inside, bucket * len(names), spare)
-    cell = np.minimum(row[frame.tick] + group_of_code[frame.code], spare)
-    seen = np.bincount(cell, minlength=spare + 1)[:spare].reshape(buckets.count, len(names)).T.astype(np.int64)
-    return _largest(names, seen, ticks, at_most)
-
-
-def _groups(
-    dictionary: Dictionary, dimension: Dimension, keep: npt.NDArray[np.bool_]
-) -> tuple[list[str], npt.NDArray[np.int64]]:
-    """Names of the groups, and the group of each code; a code left out gets a group beyond every cell."""
-    names: dict[str, int] = {}
-    group = np.full(len(dictionary), np.iinfo(np.int32).max, dtype=np.int64)
-    for code, value in enumerate(dictionary.values(dimension)):
-        if keep[code]:
-            group[code] = names.setdefault(value, len(names))
-    return list(names), group
+    encoded = dictionary.encoded(dimension)
+    keep = narrow(dictionary, trail) & dictionary.active
+    groups = len(encoded.names)
+    # Small numbers in one gather over all samples, the last group for codes left out; then a count per bucket. Ticks
+    # and samples ascend, so a bucket is a slice.
+    group_of_code = np.where(keep, encoded.ids, groups).astype(np.min_scalar_type(groups))
+    group = group_of_code[frame.code]
+    edge = np.searchsorted(buckets.index_of(frame.tick_ms), np.arange(buckets.count + 1))
+    ticks = np.diff(edge)
+    cut_at = np.searchsorted(frame.tick, edge).tolist()
+    seen = np.empty((buckets.count, groups), dtype=np.int64)
+    for b in range(buckets.count):
+        seen[b] = np.bincount(group[cut_at[b] : cut_at[b + 1]], minlength=groups + 1)[:groups]
+    return _largest(encoded.names, seen.T, ticks, at_most)
 
 
 def _largest(
-    names: list[str], seen: npt.NDArray[np.int64], ticks: npt.NDArray[np.int64], at_most: int | None
+    names: Sequence[str], seen: npt.NDArray[np.int64], ticks: npt.NDArray[np.int64], at_most: int | None
 ) -> LoadSeries:
     sums = seen.sum(axis=1)
     order = [i for i in np.argsort(-sums, kind="stable") if sums[i] > 0]
@@ -128,20 +120,31 @@ def rank(
     """The values of one dimension that make up most load inside the trail. Raises NoTicks over zero ticks."""
     if ticks <= 0:
         raise NoTicks("nothing was sampled in this window")
-    keep = narrow(dictionary, trail, but=dimension) & dictionary.active() & (counts > 0)
-    values = dictionary.values(dimension)
-    seen: dict[str, dict[str, int]] = {}
-    for code in np.flatnonzero(keep).tolist():
-        kinds = seen.setdefault(values[code], {})
-        kinds[dictionary.kinds[code]] = kinds.get(dictionary.kinds[code], 0) + int(counts[code])
-    total = sum(sum(kinds.values()) for kinds in seen.values())
+    keep = narrow(dictionary, trail, but=dimension) & dictionary.active
+    encoded, kinds = dictionary.encoded(dimension), dictionary.encoded(Dimension.KIND)
+    width = len(kinds.names)
+    cell = encoded.ids * np.int32(width) + kinds.ids
+    # Weights are counts below 2^53, so the sums in double precision are exact.
+    sums = np.bincount(cell, weights=np.where(keep, counts, 0), minlength=len(encoded.names) * width)
+    seen = sums.reshape(len(encoded.names), width).astype(np.int64)
+    totals = seen.sum(axis=1)
+    total = int(totals.sum())
     picked = {pick.value for pick in trail if pick.dimension is dimension and not pick.exclude}
     excluded = {pick.value for pick in trail if pick.dimension is dimension and pick.exclude}
-    ordered = sorted(seen.items(), key=lambda item: (-sum(item[1].values()), item[0]))
-    shown = [item for item in ordered if item[0] not in excluded]
-    top = shown[:at_most] + [item for item in shown[at_most:] if item[0] in picked]
-    rows = (_ranked(value, kinds, ticks, total, value in picked) for value, kinds in top)
-    return Column(dimension=dimension, rows=tuple(rows), more=len(shown) - len(top), total_seen=total)
+    there = [i for i in np.flatnonzero(totals).tolist() if encoded.names[i] not in excluded]
+    ordered = sorted(there, key=lambda i: (-totals[i], encoded.names[i]))
+    top = ordered[:at_most] + [i for i in ordered[at_most:] if encoded.names[i] in picked]
+    rows = (
+        _ranked(
+            encoded.names[i],
+            {kind: int(n) for kind, n in zip(kinds.names, seen[i], strict=True) if n},
+            ticks,
+            total,
+            encoded.names[i] in picked,
+        )
+        for i in top
+    )
+    return Column(dimension=dimension, rows=tuple(rows), more=len(ordered) - len(top), total_seen=total)
 
 
 def _ranked(value: str, kinds: dict[str, int], ticks: int, total: int, picked: bool) -> RankedValue:

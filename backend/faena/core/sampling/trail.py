@@ -55,11 +55,11 @@ def narrow(dictionary: Dictionary, trail: Iterable[Pick], *, but: Dimension | No
     for dimension, picks in _by_dimension(trail).items():
         if dimension is but:
             continue
-        values = dictionary.values(dimension)
+        encoded = dictionary.encoded(dimension)
         wanted = {pick.value for pick in picks if not pick.exclude}
         unwanted = {pick.value for pick in picks if pick.exclude}
-        keep = ((not wanted or value in wanted) and value not in unwanted for value in values)
-        inside &= np.fromiter(keep, dtype=np.bool_, count=len(values))
+        keep = [(not wanted or name in wanted) and name not in unwanted for name in encoded.names]
+        inside &= np.array(keep, dtype=np.bool_)[encoded.ids]
     return inside
 
 

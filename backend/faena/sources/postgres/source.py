@@ -79,12 +79,15 @@ class PostgresSource:
         self._quick: psycopg.AsyncConnection[TupleRow] | None = None
         self._slow: psycopg.AsyncConnection[TupleRow] | None = None
         self._version = 0
+        self._databases: dict[int, str] = {}
+        self._roles: dict[int, str] = {}
         self._seen_texts: dict[QueryId, str] = {}  # of sampled statements without an identifier, by our fingerprint
         self._known_as: dict[QueryId, QueryId] = {}  # our fingerprint of a text to the server's identifier
 
     async def connect(self) -> ServerFacts:
         """Both connections and what the server says of itself. Raises SourceAway, SourceRefused or SourceUnfit."""
         await self.close()
+        self._databases, self._roles = {}, {}
         try:
             self._quick = await self._open(SAMPLE_TIMEOUT_MS)
             self._slow = await self._open(SLOW_TIMEOUT_MS)
@@ -143,7 +146,16 @@ class PostgresSource:
         begun = perf_counter()
         rows = await self._ask(self._quick, queries.sample(self._version))
         took = Millis((perf_counter() - begun) * 1000)
+        if any(row[5] not in self._databases or row[6] not in self._roles for row in rows):
+            await self._learn_names(rows)
         return SampleReading(due=due, took=took, sessions=tuple(self._session(row) for row in rows))
+
+    async def _learn_names(self, rows: Sequence[TupleRow]) -> None:
+        """What databases and roles are called; a number without a name (dropped meanwhile, none) is called nothing."""
+        self._databases = dict.fromkeys((row[5] for row in rows), "") | dict(
+            await self._ask(self._slow, queries.DATABASES)
+        )
+        self._roles = dict.fromkeys((row[6] for row in rows), "") | dict(await self._ask(self._slow, queries.ROLES))
 
     def _session(self, row: TupleRow) -> SessionSample:
         (pid, started, state, wait_type, wait_event, database, user, program, client, backend) = row[:10]
@@ -159,8 +171,8 @@ class PostgresSource:
             wait_type=wait_type or "",
             wait_event=wait_event or "",
             query_id=QueryId(query_id) if query_id else None,
-            database=database or "",
-            user=user or "",
+            database=self._databases[database],
+            user=self._roles[user],
             program=program or ("unnamed" if backend == "client backend" else backend),
             client=client or "",
             backend=backend,
