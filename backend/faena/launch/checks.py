@@ -50,7 +50,7 @@ def style() -> bool:
             _command("formatter (Python)", [_tool("ruff"), "format", "--check", "."], cwd=CHECKOUT),
             _command("linter (Python)", [_tool("ruff"), "check", "."], cwd=CHECKOUT),
             _command("types (Python)", [_tool("mypy")]),
-            _command("package contracts", [_tool("lint-imports")]),
+            _command("package contracts", [_tool("lint-imports"), "--config", str(CHECKOUT / "pyproject.toml")]),
         ]
     )
 
