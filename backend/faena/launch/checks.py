@@ -49,7 +49,7 @@ def style() -> bool:
         [
             _command("formatter (Python)", [_tool("ruff"), "format", "--check", "."], cwd=CHECKOUT),
             _command("linter (Python)", [_tool("ruff"), "check", "."], cwd=CHECKOUT),
-            _command("types (Python)", [_tool("mypy")]),
+            _command("types (Python)", [_tool("mypy")], cwd=CHECKOUT),
             _command("package contracts", [_tool("lint-imports"), "--config", str(CHECKOUT / "pyproject.toml")]),
         ]
     )
