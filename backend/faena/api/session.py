@@ -1,5 +1,6 @@
 """Signing in and out."""
 
+from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
@@ -8,7 +9,6 @@ from ninja.utils import check_csrf
 
 from faena import __version__
 from faena.apps.accounts.models import User
-from faena.config.environment import read_environment
 from faena.core.errors import BadInput, NotAllowed
 
 router = Router(tags=["session"])
@@ -36,7 +36,7 @@ def _session(request: HttpRequest) -> SessionOut:
         role=user.role if user else None,
         csrf=get_token(request),
         version=__version__,
-        demo=read_environment().demo,
+        demo=settings.ENVIRONMENT.demo,
     )
 
 
