@@ -3,6 +3,7 @@
 from datetime import timedelta
 from pathlib import Path
 
+import psycopg
 import pytest
 from django.contrib.auth.models import AnonymousUser
 from django.core.management import call_command
@@ -117,6 +118,18 @@ def test_a_server_has_one_collector_until_that_falls_silent() -> None:
     assert [s.name for s in lease("a")] == ["test"], "its own lease is renewed"
     Server.objects.update(lease_until=timezone.now() - timedelta(seconds=1))
     assert [s.name for s in lease("b")] == ["test"]
+
+
+def test_writing_samples_never_takes_a_server_from_its_collector() -> None:
+    """A transaction that inserts samples holds the server's row by its foreign key; the lease must not skip it then."""
+    server = save_server(form())
+    lease("a")
+    dsn = connection.get_connection_params()
+    with psycopg.connect(**{k: dsn[k] for k in ("dbname", "user", "password", "host", "port")}) as writer:
+        writer.execute("INSERT INTO samples_tick (server_id, at_ms, took_us, missed) VALUES (%s, 1, 1, 0)", [server.id])
+        assert [s.name for s in lease("a")] == ["test"]
+        Server.objects.update(lease_until=timezone.now() - timedelta(seconds=1))
+        assert [s.name for s in lease("b")] == ["test"], "not even the taking over is held up"
 
 
 def records(server_id: int) -> list[Record]:

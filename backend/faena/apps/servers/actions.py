@@ -112,12 +112,18 @@ def target_of(server: Server) -> Target:
 
 @transaction.atomic
 def lease(holder: str) -> list[Server]:
-    """All servers this collector shall watch from now on: its own, and those whose collector fell silent."""
+    """All servers this collector shall watch from now on: its own, and those whose collector fell silent.
+
+    Its own are renewed and waited for, never skipped: a server left out here is not watched any more. Only those of
+    others are skipped while somebody else is taking them, and with a lock that the writing of samples does not stop
+    (their foreign key holds the server's row by a weaker one).
+    """
     now = timezone.now()
-    free = Q(lease_until=None) | Q(lease_until__lt=now) | Q(lease_holder=holder)
-    servers = list(Server.objects.filter(free, enabled=True).select_for_update(skip_locked=True).order_by("id"))
-    Server.objects.filter(id__in=[s.id for s in servers]).update(lease_holder=holder, lease_until=now + LEASE)
-    return servers
+    Server.objects.filter(lease_holder=holder).update(lease_until=now + LEASE)
+    free = Server.objects.filter(Q(lease_until=None) | Q(lease_until__lt=now), enabled=True)
+    taken = [s.id for s in free.select_for_update(skip_locked=True, no_key=True)]
+    Server.objects.filter(id__in=taken).update(lease_holder=holder, lease_until=now + LEASE)
+    return list(Server.objects.filter(lease_holder=holder, enabled=True).order_by("id"))
 
 
 def note(server_id: int, at_ms: int, event: str, detail: str, facts: dict[str, object] | None) -> None:
