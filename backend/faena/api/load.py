@@ -23,6 +23,7 @@ from faena.core.waits.kinds import LABELS, WaitKind
 
 router = Router(tags=["load"])
 MAX_PAGE = 500
+LABEL_CHARACTERS = 60  # beyond it a select list gives way to the tables, which tell statements apart
 
 
 class GapOut(Schema):
@@ -245,7 +246,7 @@ def _labels(server_id: int, dimension: Dimension, values: list[str]) -> dict[str
         case Dimension.STATEMENT:
             ids = [int(v) for v in values if v.lstrip("-").isdigit()]
             texts = statements.texts(server_id, ids)
-            known = {str(i): (gist(t.text), t.text) for i, t in texts.items()}
+            known = {str(i): (gist(t.text, LABEL_CHARACTERS), t.text) for i, t in texts.items()}
             none = ("no statement", "The server gave no identifier: a utility command, or a background process.")
             fallback = {v: (f"statement {v}", "Its text is not known (yet).") for v in values}
             return {**fallback, **known, NO_STATEMENT: none, "others": ("others", "all other statements")}

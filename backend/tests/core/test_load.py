@@ -8,7 +8,7 @@ from faena.core.errors import BadPick, NoTicks
 from faena.core.readings import SampleReading, SessionSample
 from faena.core.sampling.dimensions import NOBODY, Dimension, combination_of
 from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge
-from faena.core.sampling.load import OTHERS, count_codes, load_by, rank
+from faena.core.sampling.load import OTHERS, count_codes, load_by, load_by_kind, rank
 from faena.core.sampling.trail import MAX_PICKS, Pick, narrow, read_pick, read_trail
 from faena.core.series.window import Window, cut
 from faena.core.units import EpochMs, Pid, QueryId
@@ -58,6 +58,20 @@ def test_load_agrees_with_counting_by_hand(history: list[SampleReading], trail: 
     assert got == dict(expected)
     assert [ticks[b] for b in range(buckets.count)] == series.ticks.tolist()
     assert (np.isnan(series.sessions()) == (series.ticks == 0)).all(), "a gap must be a gap in every group"
+
+
+@given(histories())
+def test_one_pass_inside_and_in_all_agrees_with_two(history: list[SampleReading]) -> None:
+    frame, dictionary = frame_of(history)
+    buckets, trail = cut(WINDOW, at_most=12), (Pick(Dimension.PROGRAM, "a"),)
+    both = load_by_kind(frame, buckets, dictionary, trail)
+    apart = (
+        load_by(frame, buckets, dictionary, Dimension.KIND, trail),
+        load_by(frame, buckets, dictionary, Dimension.KIND),
+    )
+    for got, expected in zip(both, apart, strict=True):
+        assert got.groups == expected.groups
+        assert got.seen.tolist() == expected.seen.tolist()
 
 
 @given(histories())

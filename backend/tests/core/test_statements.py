@@ -136,3 +136,6 @@ def test_the_gist_keeps_where_the_rows_come_from() -> None:
     text = "SELECT a, b, c, d, e, f, g, h, i, j, k, l, m, n, o, p, q FROM booking WHERE reference = $1 ORDER BY 1"
     assert gist(text) == "SELECT … FROM booking WHERE reference = $1 ORDER BY 1"
     assert len(gist("x" * 500)) == 80
+    short = "SELECT id, sailing_id, state FROM booking WHERE reference = $1"
+    assert gist(short) == short
+    assert gist(short, 60) == "SELECT … FROM booking WHERE reference = $1"

@@ -176,7 +176,13 @@ const Gaps = ({ load, shape, height }: { load: Props["load"]; shape: Shape; heig
             strokeDasharray="2 3"
           />
           {x1 - x0 > 70 ? (
-            <text x={(x0 + x1) / 2} y={Math.min(height - 4, shape.line + 20)} textAnchor="middle" fontSize="11" fill="var(--muted)">
+            <text
+              x={(x0 + x1) / 2}
+              y={Math.min(height - 4, shape.line + 20)}
+              textAnchor="middle"
+              fontSize="11"
+              fill="var(--muted)"
+            >
               not sampled
             </text>
           ) : null}

@@ -13,12 +13,13 @@ from faena.apps.samples.models import Chunk, Tick
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.sampling.frame import SampleFrame
-from faena.core.sampling.load import Column, LoadSeries, count_codes, load_by, rank
+from faena.core.sampling.load import Column, LoadSeries, count_codes, load_by, load_by_kind, rank
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.ticks import Gap, gaps, missing_ticks
 from faena.core.series.window import Buckets, Window, cut
 from faena.core.units import MS_PER_HOUR, EpochMs
 
+MAX_GROUPS = 9  # layers of another dimension than the wait kind; the rest is summed as others
 SETTLE_MS = 2_500  # ticks younger than this may still be on their way; their absence is no gap yet
 
 
@@ -50,7 +51,9 @@ def load(
     """Load over time split by one dimension, largest groups first. Buckets are no narrower than `widest_of` ms."""
     frame, dictionary = read_frame(server_id, window), read_dictionary(server_id)
     buckets = cut(window, at_most=at_most, period_ms=max(period_ms, widest_of))
-    series = load_by(frame, buckets, dictionary, split, trail, at_most=None if split is Dimension.KIND else 9)
+    series, unpicked = load_by_kind(frame, buckets, dictionary, trail)
+    if split is not Dimension.KIND:
+        series = load_by(frame, buckets, dictionary, split, trail, at_most=MAX_GROUPS)
     settled = min(window.end, now - SETTLE_MS)
     seen = Window(start=window.start, end=EpochMs(settled)) if settled > window.start else None
     ticks = len(frame.tick_ms)
@@ -58,7 +61,7 @@ def load(
     return LoadAnswer(
         buckets=buckets,
         series=series,
-        unpicked=load_by(frame, buckets, dictionary, Dimension.KIND) if trail else series,
+        unpicked=unpicked,
         ticks=ticks,
         missing=missing_ticks(frame.tick_ms, seen, period_ms) if seen else 0,
         gaps=gaps(frame.tick_ms, seen, period_ms) if seen else [],

@@ -31,7 +31,9 @@ class SampleFrame:
             return self
         low, high = np.searchsorted(self.tick, (first, last))
         return SampleFrame(
-            self.tick_ms[first:last], (self.tick[low:high] - np.int32(first)).astype(np.int32), self.code[low:high]
+            self.tick_ms[first:last],
+            (self.tick[low:high] - np.int32(first)).astype(np.int32, copy=False),
+            self.code[low:high],
         )
 
 

@@ -53,18 +53,36 @@ def load_by(
     """
     encoded = dictionary.encoded(dimension)
     keep = narrow(dictionary, trail) & dictionary.active
-    groups = len(encoded.names)
-    # Small numbers in one gather over all samples, the last group for codes left out; then a count per bucket. Ticks
-    # and samples ascend, so a bucket is a slice.
-    group_of_code = np.where(keep, encoded.ids, groups).astype(np.min_scalar_type(groups))
-    group = group_of_code[frame.code]
+    seen, ticks = _count(frame, buckets, np.where(keep, encoded.ids, len(encoded.names)), len(encoded.names))
+    return _largest(encoded.names, seen, ticks, at_most)
+
+
+def load_by_kind(
+    frame: SampleFrame, buckets: Buckets, dictionary: Dictionary, trail: Sequence[Pick]
+) -> tuple[LoadSeries, LoadSeries]:
+    """Load split by wait kind, inside the trail and in all, in one pass over the samples."""
+    encoded = dictionary.encoded(Dimension.KIND)
+    n = len(encoded.names)
+    inside = narrow(dictionary, trail)
+    group = np.where(dictionary.active, encoded.ids + np.where(inside, 0, n), 2 * n)
+    seen, ticks = _count(frame, buckets, group, 2 * n)
+    return _largest(encoded.names, seen[:n], ticks, None), _largest(encoded.names, seen[:n] + seen[n:], ticks, None)
+
+
+def _count(
+    frame: SampleFrame, buckets: Buckets, group_of_code: npt.NDArray[np.integer], groups: int
+) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.int64]]:
+    """Sightings (groups, buckets) and ticks (buckets,). Codes of the group numbered `groups` are left out.
+
+    Small numbers in one gather over all samples, then a count per bucket; ticks and samples ascend, so it is a slice.
+    """
+    group = group_of_code.astype(np.min_scalar_type(groups))[frame.code]
     edge = np.searchsorted(buckets.index_of(frame.tick_ms), np.arange(buckets.count + 1))
-    ticks = np.diff(edge)
     cut_at = np.searchsorted(frame.tick, edge).tolist()
     seen = np.empty((buckets.count, groups), dtype=np.int64)
     for b in range(buckets.count):
         seen[b] = np.bincount(group[cut_at[b] : cut_at[b + 1]], minlength=groups + 1)[:groups]
-    return _largest(encoded.names, seen.T, ticks, at_most)
+    return seen.T, np.diff(edge)
 
 
 def _largest(

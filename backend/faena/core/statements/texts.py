@@ -50,7 +50,7 @@ def tables_of(text: str) -> tuple[str, ...]:
 def gist(text: str, limit: int = 80) -> str:
     """One line for a list: spaces folded, the middle of a long select list left out, cut at `limit` characters."""
     line = _SPACE.sub(" ", _COMMENT.sub(" ", text)).strip()
-    match = re.match(r"(?is)^(select)\s+(.{24,}?)\s+(from\s.*)$", line)
+    match = re.match(r"(?is)^(select)\s+(.{12,}?)\s+(from\s.*)$", line)
     if match and len(line) > limit:
         line = f"{match[1]} … {match[3]}"
     return line if len(line) <= limit else line[: limit - 1].rstrip() + "…"
