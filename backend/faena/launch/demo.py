@@ -109,7 +109,7 @@ def trouble(act: str, name: str | None) -> None:
     from faena.launch.places import DEMO
 
     sys.path.insert(0, str(DEMO))
-    from tidewrack.troubles import BY_NAME, TROUBLES  # type: ignore[import-not-found,unused-ignore]
+    from tidewrack.troubles import BY_NAME, TROUBLES
 
     switches = demo_place().switches
     if act == "list":

@@ -258,3 +258,21 @@ def test_last_follows_the_present(client: Client, server: Server) -> None:
     assert found["total"] is None
     assert found["sentence"] == "Nothing was sampled in this window."
     assert EpochMs(int(str(found["end"]))) > START
+
+
+def test_load_is_split_by_any_dimension_and_adds_up(client: Client, server: Server) -> None:
+    whole = get(client, f"/servers/{server.id}/load?{MINUTE}")["total"]
+    for split in ("wait", "statement", "tables", "program", "user", "client", "database", "held_by", "backend"):
+        found = get(client, f"/servers/{server.id}/load?{MINUTE}&split={split}")
+        groups = found["groups"]
+        assert sum(g["total"] for g in groups) == pytest.approx(whole), split  # type: ignore[attr-defined, misc]
+        assert sum(g["share"] for g in groups) == pytest.approx(1.0), split  # type: ignore[attr-defined, misc]
+        assert all(g["label"] for g in groups), split  # type: ignore[attr-defined]
+
+
+def test_excluding_everything_leaves_nothing_and_says_so(client: Client, server: Server) -> None:
+    query = f"{MINUTE}&pick=!kind:lock&pick=!kind:running"
+    assert get(client, f"/servers/{server.id}/load?{query}")["total"] == 0.0
+    found = get(client, f"/servers/{server.id}/sieve?{query}&dimension=program")
+    assert found["columns"][0]["rows"] == []  # type: ignore[index]
+    assert found["ticks"] == 60

@@ -23,9 +23,10 @@ export const Lines = ({ title, starts, bucketMs, start, end, values, now, say }:
   const [cursor, setCursor] = useState<number | null>(null);
   const height = Math.max(10, size.height - 32);
   const known = values.filter((v): v is number => v !== null);
-  const most = Math.max(...known, 0) || 1;
+  const most = Math.max(...known, 0);
+  const scale = most || 1; // a measure that is zero throughout lies on the line
   const x = (i: number): number => (((starts[i] ?? start) + bucketMs / 2 - start) / (end - start)) * size.width;
-  const y = (v: number): number => 16 + height - (v / most) * (height - 4);
+  const y = (v: number): number => 16 + height - (v / scale) * (height - 4);
   const path = line<number | null>()
     .defined((v) => v !== null)
     .x((_, i) => x(i))

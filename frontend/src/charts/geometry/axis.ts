@@ -10,12 +10,14 @@ export interface AxisTick {
 }
 
 const STEPS_S = [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400, 604800];
+const WEEK_S = 604_800;
 
 /** Ticks of a time axis on round local times, at least `apart` pixels from each other. */
 export function timeTicks(from: number, to: number, width: number, now: number, apart = 90): AxisTick[] {
   const length = to - from;
   if (width <= 0 || length <= 0) return [];
-  const step = 1000 * (STEPS_S.find((s) => (s * 1000 * width) / length >= apart) ?? 604_800);
+  const least = (apart * length) / width / 1000; // seconds between two ticks that stand far enough apart
+  const step = 1000 * (STEPS_S.find((s) => s >= least) ?? WEEK_S * Math.ceil(least / WEEK_S));
   // Round in local time: a tick at midnight should lie on the reader's midnight.
   const offset = new Date(from).getTimezoneOffset() * 60_000;
   const first = Math.ceil((from - offset) / step) * step + offset;
