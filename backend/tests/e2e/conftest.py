@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import APIRequestContext, Browser, Page, sync_playwright
+from playwright.sync_api import APIRequestContext, Browser, Page, expect, sync_playwright
 
 URL = os.environ.get("FAENA_TRIAL_URL", "http://127.0.0.1:8720")
 SWITCHES = Path(os.environ.get("FERRY_SWITCHES", ".faena/trial/troubles"))
@@ -19,6 +19,7 @@ ARGUMENTS = [
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 SOON_MS = 15_000  # a trouble must show on screen within this time
+expect.set_options(timeout=15_000)  # a machine whose cores are all taken is slow, not wrong
 
 
 @pytest.fixture(scope="session")

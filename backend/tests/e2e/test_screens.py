@@ -138,7 +138,7 @@ def test_connecting_a_server_shows_each_gap(page: Page) -> None:
 def test_axe_finds_nothing_serious(page: Page, path: str, theme: str) -> None:
     page.evaluate(f"localStorage.setItem('faena-theme', '{theme}')")
     page.goto(path)
-    page.wait_for_load_state("networkidle") if path == "/sign-in" else page.wait_for_timeout(1500)
+    page.wait_for_load_state("networkidle") if path == "/sign-in" else page.wait_for_timeout(4000)
     source = AXE.read_text()
     page.evaluate(source)  # through the debugger, which the content security policy does not bind
     found = page.evaluate(
