@@ -16,7 +16,6 @@ def _empty_caches(request: pytest.FixtureRequest) -> Iterator[None]:
     yield
     if "db" in request.fixturenames or "transactional_db" in request.fixturenames:
         from faena.apps.samples import dictionary, hours
-        from faena.apps.statements import selectors
 
-        for module in (dictionary, hours, selectors):
+        for module in (dictionary, hours):
             module.forget_caches()

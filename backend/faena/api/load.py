@@ -318,7 +318,7 @@ def export_samples(
     server = servers.server(server_id)
     found = selectors.raw_samples(server_id, window_in.window(now_ms()), trail_in.trail())
     rows = (row.dict() for row in _sample_rows(server_id, found))
-    return export(rows, list(SampleOut.model_fields), format, f"samples-{server.name}")
+    return export(request, rows, list(SampleOut.model_fields), format, f"samples-{server.name}")
 
 
 @router.get("/waits", response=WaitOut, operation_id="waits_explain")

@@ -152,9 +152,8 @@ def export_statements(
     """The ranking as CSV or JSON Lines, whole."""
     server = servers.server(server_id)
     found = _ranking(server, window_in.window(now_ms()), sort, containing, 100_000)
-    return export(
-        (row.dict() for row in found.rows), list(FiguresOut.model_fields), format, f"statements-{server.name}"
-    )
+    rows = (row.dict() for row in found.rows)
+    return export(request, rows, list(FiguresOut.model_fields), format, f"statements-{server.name}")
 
 
 @router.get("/servers/{server_id}/statements/{query_id}", response=StatementOut, operation_id="statements_get")

@@ -141,6 +141,24 @@ def test_gaps_and_missing_samples_are_told(server: Server) -> None:
     assert np.isnan(answer.series.sessions()).all(axis=0).tolist() == [20 <= i < 32 for i in range(60)]
 
 
+def test_a_server_misses_nothing_from_before_it_was_watched(server: Server) -> None:
+    keep(server, simulated(range(200, 300)))
+    window = Window(start=START, end=EpochMs(START + 300_000))
+    answer = load(server.id, window, Dimension.KIND, (), at_most=60, period_ms=1000, now=CLOSING)
+    assert (answer.missing, answer.gaps) == (0, [])
+
+
+def test_readers_at_work_see_an_hour_being_closed_whole(server: Server) -> None:
+    keep(server, simulated(range(0, 3600, 5)))
+    frame = read_frame(server.id, HOUR)
+    close_hours(server.id, CLOSING)
+    keep(server, [(reading(3700), 0)])
+    assert len(read_frame(server.id, HOUR).tick_ms) == 720
+    later = Window(start=START, end=EpochMs(START + 2 * MS_PER_HOUR))
+    assert len(read_frame(server.id, later).tick_ms) == 721
+    assert len(frame.tick_ms) == 720, "a frame handed out before stays as it was"
+
+
 def test_servers_do_not_see_each_other(server: Server) -> None:
     other = Server.objects.create(name="other")
     keep(server, simulated(range(10)))
@@ -153,9 +171,9 @@ def test_servers_do_not_see_each_other(server: Server) -> None:
 def test_retention_drops_whole_old_hours(server: Server) -> None:
     keep(server, simulated(range(0, 20)))
     close_hours(server.id, CLOSING)
-    forget_before(server.id, START + MS_PER_HOUR)
+    forget_before(server.id, START + MS_PER_HOUR - 1)
     assert Chunk.objects.count() == 1, "an hour goes when all of it is too old"
-    forget_before(server.id, START + 2 * MS_PER_HOUR + 1)
+    forget_before(server.id, START + MS_PER_HOUR)
     assert Chunk.objects.count() == 0
 
 

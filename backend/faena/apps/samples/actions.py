@@ -9,6 +9,7 @@ from django.db import connection, transaction
 from faena.apps.samples import packing
 from faena.apps.samples.models import Chunk, Combination, OpenSample, Tick
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_in, copy_out
+from faena.apps.servers import holdings
 from faena.core.readings import SampleReading, labels
 from faena.core.sampling import dimensions
 from faena.core.sampling.dimensions import combination_of
@@ -76,6 +77,8 @@ def store_ticks(server_id: int, readings: Sequence[tuple[SampleReading, int]], c
         )
         for due, s, combination in found
     )  # fmt: skip
+    if new:
+        holdings.grew(server_id, first_ms=min(new), newest_ms=max(new), codes=len(codes))
     return len(new)
 
 
@@ -123,6 +126,7 @@ def _close_hour(server_id: int, hour: int) -> bool:
     )
     OpenSample.objects.filter(**span)._raw_delete(using="default")
     Tick.objects.filter(**span)._raw_delete(using="default")
+    holdings.rewrote(server_id)
     return True
 
 
@@ -146,6 +150,11 @@ def _merged(kept: Columns, late: Columns) -> Columns:
     return merged
 
 
+@transaction.atomic
 def forget_before(server_id: int, before_ms: int) -> int:
     """Retention: drop whole closed hours that end before the moment given. Returns how many."""
-    return Chunk.objects.filter(server_id=server_id, hour_ms__lt=before_ms - MS_PER_HOUR)._raw_delete(using="default")
+    first = before_ms - before_ms % MS_PER_HOUR
+    gone = Chunk.objects.filter(server_id=server_id, hour_ms__lt=first)._raw_delete(using="default")
+    if gone:
+        holdings.rewrote(server_id, first_ms=first)
+    return gone

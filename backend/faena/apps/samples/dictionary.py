@@ -5,6 +5,8 @@ from threading import Lock
 
 from faena.apps.samples.actions import to_core
 from faena.apps.samples.models import Combination
+from faena.apps.servers import holdings
+from faena.apps.servers.models import Holdings
 from faena.apps.statements.selectors import tables_by_statement
 from faena.core.sampling.dimensions import Dictionary
 from faena.core.waits.catalogue import kind_of
@@ -15,34 +17,36 @@ NO_TABLES = "no table"
 
 @dataclass(slots=True)
 class _Known:
-    """What was read last, and the tables by statement it was made with."""
+    """What was read last, and how often texts of statements had been learned by then."""
 
     dictionary: Dictionary
-    tables: dict[int, str]
+    texts: int
 
 
 _known: dict[int, _Known] = {}
 _lock = Lock()
 
 
-def read_dictionary(server_id: int) -> Dictionary:
+def read_dictionary(server_id: int, held: Holdings | None = None) -> Dictionary:
     """All combinations of the server; codes are dense, so the index is the code.
 
-    The same object as before while nothing new was seen, so that its encodings need not be made again.
+    The same object as before while nothing new was seen, so that its encodings need not be made again. `held` is what
+    the store holds, when the caller has just asked for it.
     """
-    tables = tables_by_statement(server_id)
+    held = held or holdings.read(server_id)
     with _lock:
         known = _known.get(server_id)
+        if known and known.texts == held.texts and len(known.dictionary) >= held.codes:
+            return known.dictionary
         old = known.dictionary if known else Dictionary((), (), ())
         rows = Combination.objects.filter(server_id=server_id, code__gte=len(old)).order_by("code")
         fresh = [to_core(row) for row in rows]
-        if known and not fresh and known.tables is tables:
-            return old
         kinds = [kind_of(one.wait_type, one.wait_event) if one.active else WaitKind.SLEEP for one in fresh]
         combinations = (*old.combinations, *fresh)
+        tables = tables_by_statement(server_id)
         names = [tables.get(one.query_id or 0, NO_TABLES) for one in combinations]
         made = Dictionary(combinations, (*old.kinds, *kinds), names)
-        _known[server_id] = _Known(made, tables)
+        _known[server_id] = _Known(made, held.texts)
         return made
 
 

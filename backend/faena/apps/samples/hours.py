@@ -1,23 +1,31 @@
 """Reading samples of any span as one frame, from closed and open hours alike.
 
-Closed hours are kept unpacked in memory, up to a bound; of the open hours only what came since the last look is read.
+Closed hours are kept unpacked in memory, up to a bound, and so are a few whole spans; to a span that reaches into the
+present only what is new is added. What the store holds of a server (one row, see servers/holdings.py) tells whether
+something is new, or whether something older changed and the span must be made again.
 """
 
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from threading import Lock
 
 import numpy as np
 
 from faena.apps.samples import packing
-from faena.apps.samples.models import Chunk, Tick
-from faena.apps.samples.rows import copy_out
+from faena.apps.samples.models import Chunk
+from faena.apps.samples.rows import copy_frame
+from faena.apps.servers import holdings
+from faena.apps.servers.models import Holdings
 from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge
+from faena.core.sampling.growing import GrowingFrame
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 MAX_CACHED_BYTES = 256 * 1024 * 1024
-MAX_JOINED = 6  # spans kept in one piece: the window and the rail of a few readers, which ask for them every 2 s
+MAX_SPANS = 8  # spans kept in one piece: the window and the rail of a few readers, which ask for them every 2 s
+MAX_TRIES = 3  # at which an hour may be closed while we read, before we take what we have
+
+HourKey = tuple[int, int, int]  # server, start of the hour, revision
 
 
 class HourCache:
@@ -25,19 +33,15 @@ class HourCache:
 
     def __init__(self, max_bytes: int = MAX_CACHED_BYTES) -> None:
         self._max_bytes, self._bytes = max_bytes, 0
-        self._frames: OrderedDict[tuple[int, int, int], SampleFrame] = OrderedDict()
-        self._joined: OrderedDict[tuple[tuple[int, int, int], ...], SampleFrame] = OrderedDict()
+        self._frames: OrderedDict[HourKey, SampleFrame] = OrderedDict()
         self._lock = Lock()
 
     def read(self, server_id: int, window: Window) -> SampleFrame:
         """All closed hours that touch the window, whole."""
         first = window.start - window.start % MS_PER_HOUR
         rows = Chunk.objects.filter(server_id=server_id, hour_ms__gte=first, hour_ms__lt=window.end)
-        keys = tuple((server_id, *row) for row in rows.order_by("hour_ms").values_list("hour_ms", "revision"))
+        keys = [(server_id, *row) for row in rows.order_by("hour_ms").values_list("hour_ms", "revision")]
         with self._lock:
-            if keys in self._joined:
-                self._joined.move_to_end(keys)
-                return self._joined[keys]
             found = {key: self._frames[key] for key in keys if key in self._frames}
             for key in found:
                 self._frames.move_to_end(key)
@@ -49,14 +53,9 @@ class HourCache:
                 frame = SampleFrame(tick_ms, tick.astype(np.int32), code.astype(np.int32))
                 found[server_id, hour, revision] = frame
                 self._keep((server_id, hour, revision), frame)
-        frame = join([found[key] for key in keys if key in found])
-        with self._lock:
-            self._joined[keys] = frame
-            while len(self._joined) > MAX_JOINED:
-                self._joined.popitem(last=False)
-        return frame
+        return join([found[key] for key in keys if key in found])
 
-    def _keep(self, key: tuple[int, int, int], frame: SampleFrame) -> None:
+    def _keep(self, key: HourKey, frame: SampleFrame) -> None:
         with self._lock:
             self._frames[key] = frame
             self._bytes += _size(frame)
@@ -68,70 +67,81 @@ def _size(frame: SampleFrame) -> int:
     return frame.tick_ms.nbytes + frame.tick.nbytes + frame.code.nbytes
 
 
-@dataclass(frozen=True, slots=True)
-class _Tail:
-    """Open hours as far as read: all ticks of [start, end)."""
+@dataclass(slots=True)
+class _Span:
+    """All samples from the start of an hour on, up to `until` or, without it, to the newest."""
 
-    start: int
-    end: int
-    frame: SampleFrame
+    rewrites: int
+    newest_ms: int
+    growing: GrowingFrame
+    lock: Lock = field(default_factory=Lock)
 
 
-class TailCache:
-    """Samples of the open hours; reads on from where it last was. Late readings are noticed by the count of ticks."""
+class SpanCache:
+    """Spans in one piece, the least recently used thrown out first. Safe for threads."""
 
-    def __init__(self) -> None:
-        self._tails: dict[int, _Tail] = {}
+    def __init__(self, hours: HourCache) -> None:
+        self._hours = hours
+        self._spans: OrderedDict[tuple[int, int, int | None], _Span] = OrderedDict()
         self._lock = Lock()
 
-    def read(self, server_id: int, window: Window) -> SampleFrame:
-        """All open ticks of the window (and maybe more before it)."""
-        rows = Tick.objects.filter(server_id=server_id)
+    def read(self, server_id: int, window: Window, held: Holdings) -> SampleFrame:
+        """Samples of the window, each tick once, even while its hour is being closed."""
+        first = window.start - window.start % MS_PER_HOUR
+        until = -(-window.end // MS_PER_HOUR) * MS_PER_HOUR
+        past = until + MS_PER_HOUR <= held.newest_ms
+        key = (server_id, first, until if past else None)
         with self._lock:
-            tail = self._tails.get(server_id)
-        if tail is not None and tail.start <= window.start:
-            count = rows.filter(at_ms__gte=tail.start, at_ms__lt=tail.end).count()
-            if count != len(tail.frame.tick_ms):  # something came late, or an hour was closed meanwhile
-                tail = None
-        else:
-            tail = None
-        start = window.start if tail is None else tail.end
-        if start >= window.end:
-            return tail.frame if tail else EMPTY
-        at = np.fromiter(
-            rows.filter(at_ms__gte=start, at_ms__lt=window.end).order_by("at_ms").values_list("at_ms", flat=True),
-            dtype=np.int64,
-        )
-        end = int(at[-1]) + 1 if len(at) else start
-        samples = copy_out(server_id, start, end) if len(at) else None
-        if samples is None:
-            return tail.frame if tail else EMPTY
-        tick = np.searchsorted(at, samples["at_ms"].astype(np.int64)).astype(np.int32)
-        frame = SampleFrame(at, tick, samples["code"].astype(np.int32))
-        tail = _Tail(tail.start, end, join([tail.frame, frame])) if tail else _Tail(start, end, frame)
-        with self._lock:
-            self._tails[server_id] = tail
-        return tail.frame
+            span = self._spans.get(key)
+            if span is not None and span.rewrites == held.rewrites:
+                self._spans.move_to_end(key)
+            else:
+                span = None
+        if span is None:
+            span = self._made(server_id, Window(start=EpochMs(first), end=EpochMs(until)), held, past=past)
+            with self._lock:
+                self._spans[key] = span
+                while len(self._spans) > MAX_SPANS:
+                    self._spans.popitem(last=False)
+        elif not past and held.newest_ms > span.newest_ms:
+            self._read_on(server_id, span)
+        return span.growing.frame.within(window)
+
+    def _made(self, server_id: int, window: Window, held: Holdings, *, past: bool) -> _Span:
+        for _ in range(MAX_TRIES):
+            opened = copy_frame(server_id, window.start - 1)
+            newest = int(opened.tick_ms[-1]) if len(opened.tick_ms) else held.newest_ms
+            if past:
+                opened = opened.within(window)
+            frame = merge(self._hours.read(server_id, window), opened)
+            now = holdings.read(server_id)
+            if now.rewrites == held.rewrites:
+                break
+            held = now  # an hour was closed between the two reads and may be in neither or in both
+        return _Span(held.rewrites, newest, GrowingFrame(frame))
+
+    def _read_on(self, server_id: int, span: _Span) -> None:
+        with span.lock:
+            have = span.growing.frame
+            after = int(have.tick_ms[-1]) if len(have.tick_ms) else span.newest_ms
+            fresh = copy_frame(server_id, after)
+            span.growing.append(fresh)
+            if len(fresh.tick_ms):
+                span.newest_ms = int(fresh.tick_ms[-1])
 
 
-_hours, _tails = HourCache(), TailCache()
+_spans = SpanCache(HourCache())
 
 
-def read_frame(server_id: int, window: Window) -> SampleFrame:
-    """Samples of the window. A tick is in it once, even while its hour is being closed."""
-    closed = _hours.read(server_id, window)
-    oldest = Tick.objects.filter(server_id=server_id, at_ms__lt=window.end).order_by("at_ms").first()
-    if oldest is None:
-        return closed.within(window)
-    # From the hour of the oldest open tick on, so that the tail stays the same however the window moves.
-    hour = oldest.at_ms - oldest.at_ms % MS_PER_HOUR
-    if hour < window.start - 6 * MS_PER_HOUR:
-        hour = window.start
-    opened = _tails.read(server_id, Window(start=EpochMs(hour), end=window.end))
-    return merge(closed, opened).within(window) if len(closed.tick_ms) else opened.within(window)
+def read_frame(server_id: int, window: Window, held: Holdings | None = None) -> SampleFrame:
+    """Samples of the window. `held` is what the store holds, when the caller has just asked for it."""
+    held = held or holdings.read(server_id)
+    if not held.newest_ms:
+        return EMPTY
+    return _spans.read(server_id, window, held)
 
 
 def forget_caches() -> None:
     """For tests that empty the store between them."""
-    global _hours, _tails
-    _hours, _tails = HourCache(), TailCache()
+    global _spans
+    _spans = SpanCache(HourCache())

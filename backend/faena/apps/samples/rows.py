@@ -5,7 +5,9 @@ from typing import LiteralString
 
 import numpy as np
 import numpy.typing as npt
-from django.db import connection, transaction
+from django.db import connection
+
+from faena.core.sampling.frame import SampleFrame
 
 OPEN_COLUMNS = ("at_ms", "pid", "code", "blocker", "started_s", "transaction_ms", "statement_ms")
 
@@ -17,12 +19,17 @@ _COPY_OUT: LiteralString = (
     "COPY (SELECT at_ms, pid, code, blocker, started_s, transaction_ms, statement_ms FROM samples_opensample "
     "WHERE server_id = {server} AND at_ms >= {start} AND at_ms < {end} ORDER BY at_ms, pid) TO STDOUT (FORMAT BINARY)"
 )
+_COPY_FRAME: LiteralString = (
+    "COPY (SELECT t.at_ms, coalesce(s.code, -1) FROM samples_tick t LEFT JOIN samples_opensample s USING (server_id, at_ms) "
+    "WHERE t.server_id = {server} AND t.at_ms > {after} ORDER BY t.at_ms) TO STDOUT (FORMAT BINARY)"
+)
 _HEADER_BYTES = 19  # signature 11, flags 4, extension length 4
 # A row of binary COPY: field count, then length and value of each field. No field is null, so rows have one size.
 _ROW = np.dtype(
     [("fields", ">i2"), ("at_ms_len", ">i4"), ("at_ms", ">i8")]
     + [entry for name in OPEN_COLUMNS[1:] for entry in ((f"{name}_len", ">i4"), (name, ">i4"))]
 )
+_FRAME_ROW = np.dtype([("fields", ">i2"), ("at_len", ">i4"), ("at_ms", ">i8"), ("code_len", ">i4"), ("code", ">i4")])
 
 
 def copy_in(rows: Iterable[tuple[int, ...]]) -> None:
@@ -36,7 +43,19 @@ def copy_in(rows: Iterable[tuple[int, ...]]) -> None:
 def copy_out(server_id: int, start_ms: int, end_ms: int) -> npt.NDArray[np.void]:
     """Open samples of [start, end) as a structured array with the fields OPEN_COLUMNS, in order of time and pid."""
     query = _COPY_OUT.format(server=int(server_id), start=int(start_ms), end=int(end_ms))
-    with transaction.atomic(), connection.cursor() as cursor, cursor.copy(query) as copy:
+    return np.frombuffer(_read(query), dtype=_ROW)
+
+
+def copy_frame(server_id: int, after_ms: int) -> SampleFrame:
+    """All open ticks later than a moment, those at which nothing was seen included."""
+    rows = np.frombuffer(_read(_COPY_FRAME.format(server=int(server_id), after=int(after_ms))), dtype=_FRAME_ROW)
+    tick_ms, tick = np.unique(rows["at_ms"].astype(np.int64), return_inverse=True)
+    seen = rows["code"] >= 0
+    return SampleFrame(tick_ms, tick[seen].astype(np.int32), rows["code"][seen].astype(np.int32))
+
+
+def _read(query: str) -> memoryview:
+    """The rows of a binary COPY, without its header and trailer."""
+    with connection.cursor() as cursor, cursor.copy(query) as copy:
         data = b"".join(bytes(block) for block in copy)
-    body = memoryview(data)[_HEADER_BYTES:-2]
-    return np.frombuffer(body, dtype=_ROW)
+    return memoryview(data)[_HEADER_BYTES:-2]

@@ -11,6 +11,7 @@ from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.hours import read_frame
 from faena.apps.samples.models import Chunk, Tick
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
+from faena.apps.servers import holdings
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.sampling.frame import SampleFrame
 from faena.core.sampling.load import Column, LoadSeries, count_codes, load_by, load_by_kind, rank
@@ -49,13 +50,15 @@ def load(
     widest_of: int = 0,
 ) -> LoadAnswer:
     """Load over time split by one dimension, largest groups first. Buckets are no narrower than `widest_of` ms."""
-    frame, dictionary = read_frame(server_id, window), read_dictionary(server_id)
+    held = holdings.read(server_id)
+    frame, dictionary = read_frame(server_id, window, held), read_dictionary(server_id, held)
     buckets = cut(window, at_most=at_most, period_ms=max(period_ms, widest_of))
     series, unpicked = load_by_kind(frame, buckets, dictionary, trail)
     if split is not Dimension.KIND:
         series = load_by(frame, buckets, dictionary, split, trail, at_most=MAX_GROUPS)
-    settled = min(window.end, now - SETTLE_MS)
-    seen = Window(start=window.start, end=EpochMs(settled)) if settled > window.start else None
+    # Only what should be there can be missing: since the watching began, and up to what may still be on its way.
+    first, settled = max(window.start, held.first_ms), min(window.end, now - SETTLE_MS)
+    seen = Window(start=EpochMs(first), end=EpochMs(settled)) if settled > first else None
     ticks = len(frame.tick_ms)
     holders = narrow(dictionary, trail) & ~dictionary.active
     return LoadAnswer(
@@ -74,7 +77,8 @@ def sieve(
     server_id: int, window: Window, dimensions: Sequence[Dimension], trail: Sequence[Pick], *, at_most: int
 ) -> tuple[list[Column], int]:
     """A ranked column per dimension, and the ticks behind them. All columns share one pass over the samples."""
-    frame, dictionary = read_frame(server_id, window), read_dictionary(server_id)
+    held = holdings.read(server_id)
+    frame, dictionary = read_frame(server_id, window, held), read_dictionary(server_id, held)
     ticks = len(frame.tick_ms)
     if ticks == 0:
         return [Column(dimension=d, rows=(), more=0, total_seen=0) for d in dimensions], 0

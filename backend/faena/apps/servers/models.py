@@ -36,6 +36,20 @@ class Server(models.Model):
         return self.name
 
 
+class Holdings(models.Model):
+    """How much is stored of a server (see holdings.py). `rewrites` grows whenever something older than the newest changes.
+
+    `first_ms` is the oldest moment watched and still kept, 0 while nothing is.
+    """
+
+    server = models.OneToOneField(Server, on_delete=models.CASCADE, primary_key=True)
+    first_ms = models.BigIntegerField(default=0)
+    newest_ms = models.BigIntegerField(default=0)
+    codes = models.IntegerField(default=0)
+    rewrites = models.BigIntegerField(default=0)
+    texts = models.BigIntegerField(default=0)
+
+
 class ServerNote(models.Model):
     """Something that happened to the watching: connected, away, counters reset, the store was away."""
 

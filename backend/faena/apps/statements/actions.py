@@ -4,12 +4,14 @@ from collections.abc import Iterable
 
 from django.db import transaction
 
+from faena.apps.servers import holdings
 from faena.apps.statements.models import CountSpan, Text, Work
 from faena.core.readings import COUNTER_FIELDS, StatementText
 from faena.core.statements.counters import CounterDelta
 from faena.core.statements.texts import tables_of
 
 
+@transaction.atomic
 def learn_texts(server_id: int, texts: Iterable[StatementText]) -> None:
     """Keep the texts; one learned before is replaced, since a later text can only be more complete."""
     rows = []
@@ -19,6 +21,7 @@ def learn_texts(server_id: int, texts: Iterable[StatementText]) -> None:
         rows.append(Text(server_id=server_id, query_id=one.query_id, text=text, tables=", ".join(tables_of(text))))
     unique = ["server", "query_id"]
     Text.objects.bulk_create(rows, update_conflicts=True, unique_fields=unique, update_fields=["text", "tables"])
+    holdings.learned(server_id)
 
 
 @transaction.atomic

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from threading import Lock
 
 import numpy as np
 import numpy.typing as npt
@@ -15,25 +14,11 @@ from faena.core.series.window import Buckets, Window
 from faena.core.statements.figures import StatementFigures, figures_of
 from faena.core.units import QueryId
 
-_tables: dict[int, tuple[int, dict[int, str]]] = {}
-_lock = Lock()
-
 
 def tables_by_statement(server_id: int) -> dict[int, str]:
-    """Joined table names by statement, for the dimension of tables. Kept until another text is learned."""
-    rows = Text.objects.filter(server_id=server_id)
-    count = rows.exclude(tables="").count()
-    with _lock:
-        have, found = _tables.get(server_id, (-1, {}))
-        if have != count:
-            found = dict(rows.exclude(tables="").values_list("query_id", "tables"))
-            _tables[server_id] = (count, found)
-        return found
-
-
-def forget_caches() -> None:
-    """For tests that empty the store between them."""
-    _tables.clear()
+    """Joined table names by statement, for the dimension of tables."""
+    rows = Text.objects.filter(server_id=server_id).exclude(tables="")
+    return dict(rows.values_list("query_id", "tables"))
 
 
 def texts(server_id: int, query_ids: Iterable[int]) -> dict[int, Text]:

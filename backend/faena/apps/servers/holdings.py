@@ -1,0 +1,46 @@
+"""What the store holds of a server, counted by whoever writes.
+
+One row tells a reader whether what it keeps in memory is still all there is; without it each answer would ask every
+table anew. Writers call these inside the transaction of what they write, so that the two are seen together.
+"""
+
+from django.db import connection
+
+from faena.apps.servers.models import Holdings
+
+
+def read(server_id: int) -> Holdings:
+    """Zeros for a server of which nothing was stored yet."""
+    return Holdings.objects.filter(server_id=server_id).first() or Holdings(server_id=server_id)
+
+
+def grew(server_id: int, *, first_ms: int, newest_ms: int, codes: int) -> None:
+    """Ticks of [first_ms, newest_ms] were added; whoever has read beyond `first_ms` already must read again."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "INSERT INTO servers_holdings AS h (server_id, first_ms, newest_ms, codes, rewrites, texts) "
+            "VALUES (%s, %s, %s, %s, 0, 0) ON CONFLICT (server_id) DO UPDATE SET "
+            "rewrites = h.rewrites + (excluded.first_ms <= h.newest_ms)::int, "
+            "first_ms = CASE WHEN h.newest_ms = 0 THEN excluded.first_ms ELSE least(h.first_ms, excluded.first_ms) END, "
+            "newest_ms = greatest(h.newest_ms, excluded.newest_ms), codes = greatest(h.codes, excluded.codes)",
+            [server_id, first_ms, newest_ms, codes],
+        )
+
+
+def rewrote(server_id: int, *, first_ms: int | None = None) -> None:
+    """Something already stored changed its form or went; `first_ms` is the oldest moment kept from now on."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "UPDATE servers_holdings SET rewrites = rewrites + 1, first_ms = greatest(first_ms, %s) WHERE server_id = %s",
+            [first_ms or 0, server_id],
+        )
+
+
+def learned(server_id: int) -> None:
+    """Texts of statements came in."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "INSERT INTO servers_holdings AS h (server_id, first_ms, newest_ms, codes, rewrites, texts) "
+            "VALUES (%s, 0, 0, 0, 0, 1) ON CONFLICT (server_id) DO UPDATE SET texts = h.texts + 1",
+            [server_id],
+        )
