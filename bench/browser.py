@@ -16,7 +16,7 @@ DIST = Path(__file__).parents[1] / "frontend" / "dist" / "assets"
 WATCH = """() => { const chart = document.querySelector('svg[data-chart]'); const begun = { at: null };
   window.addEventListener('pointerup', () => { begun.at = performance.now(); }, { once: true, capture: true });
   window.redrawn = new Promise((done) => { const observer = new MutationObserver((changes) => {
-    if (begun.at !== null && changes.some((c) => c.target.hasAttribute('data-kind') && c.attributeName === 'd')) {
+    if (begun.at !== null && changes.some((c) => c.target.hasAttribute('data-layer') && c.attributeName === 'd')) {
       observer.disconnect(); requestAnimationFrame(() => requestAnimationFrame(() => done(performance.now() - begun.at))); } });
     observer.observe(chart, { subtree: true, attributes: true }); }); }"""
 
@@ -32,7 +32,7 @@ with sync_playwright() as playwright:
     for turn in range(15):
         to = int(END) - turn * 600_000
         page.goto(f"/servers/{SERVER}/load?from={to - 3 * 3_600_000}&to={to}")
-        page.locator("path[data-kind]").first.wait_for()
+        page.locator("path[data-layer]").first.wait_for()
         page.wait_for_timeout(700)
         box = page.locator("svg[data-chart]").bounding_box()
         assert box

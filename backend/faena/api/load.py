@@ -38,11 +38,15 @@ class NoteOut(Schema):
 
 
 class GroupOut(Schema):
-    """One layer: mean sessions per bucket, null in a gap; `total` over the window."""
+    """One layer: mean sessions per bucket, null in a gap; `total` over the window.
+
+    `running` is the part that does not wait, null where the layers are the wait kinds themselves.
+    """
 
     key: str
     label: str
     sessions: list[float | None]
+    running: list[float | None] | None
     total: float
     share: float
 
@@ -164,7 +168,7 @@ def get_load(
     total_seen = int(series.seen.sum())
     labels = _labels(server_id, split, list(series.groups))
     said = headline(answer.unpicked, answer.buckets.starts(), server.cores)
-    rows = series.sessions()
+    rows, running = series.sessions(), series.running_sessions()
     return LoadOut(
         start=window.start,
         end=window.end,
@@ -177,6 +181,7 @@ def get_load(
                 key=group,
                 label=labels[group][0],
                 sessions=rounded(rows[i]),
+                running=None if running is None else rounded(running[i]),
                 total=float(series.seen[i].sum()) / ticks,
                 share=float(series.seen[i].sum()) / total_seen,
             )

@@ -212,6 +212,7 @@ def get_statement(
                 key=group,
                 label=labels[group][0],
                 sessions=rounded(row),
+                running=None,
                 total=float(answer.series.seen[i].sum()) / ticks,
                 share=float(answer.series.seen[i].sum()) / seen,
             )

@@ -198,3 +198,18 @@ def test_cut_and_joined_frames_are_the_same(history: list[SampleReading], second
 def test_columns_of_different_length_are_refused() -> None:
     with pytest.raises(ValueError, match="differ in length"):
         SampleFrame(np.zeros(1, np.int64), np.zeros(2, np.int32), np.zeros(1, np.int32))
+
+
+@given(histories(), st.sampled_from([None, 2]))
+def test_each_layer_of_another_dimension_tells_running_from_waiting(
+    history: list[SampleReading], most: int | None
+) -> None:
+    frame, dictionary = frame_of(history)
+    buckets = cut(WINDOW, at_most=12)
+    series = load_by(frame, buckets, dictionary, Dimension.PROGRAM, at_most=most)
+    kinds = load_by(frame, buckets, dictionary, Dimension.KIND)
+    assert series.running is not None
+    assert (series.running <= series.seen).all()
+    assert series.seen.sum(axis=0).tolist() == kinds.seen.sum(axis=0).tolist()
+    by_kind = dict(zip(kinds.groups, kinds.seen.tolist(), strict=True))
+    assert series.running.sum(axis=0).tolist() == by_kind.get("running", [0] * buckets.count)

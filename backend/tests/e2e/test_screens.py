@@ -97,7 +97,7 @@ def test_the_waterline_can_be_read_without_seeing_it(page: Page) -> None:
 
 def test_charts_are_saved_as_files(page: Page) -> None:
     page.goto("/servers/1/load?last=300")
-    page.locator("path[data-kind]").first.wait_for()
+    page.locator("path[data-layer]").first.wait_for()
     for entry, suffix, content in (("export SVG", ".svg", "<svg"), ("export CSV", ".csv", "running on CPU")):
         page.get_by_role("button", name="Waterline: table, link, export").click()
         with page.expect_download() as download:

@@ -2,6 +2,7 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 
 import { crop } from "../lib/crop";
+import type { DimensionName } from "../lib/dimensions";
 import { type WindowSpec, follows } from "../lib/view";
 import { ask, client, keepCsrf } from "./client";
 import { refreshMs, windowQuery } from "./window";
@@ -26,20 +27,26 @@ export const serversQuery = queryOptions({
 });
 
 /** Load over a window, inside a trail, in at most `buckets` cells. */
-export const loadQuery = (server: number, spec: WindowSpec, pick: readonly string[], buckets: number) =>
+export const loadQuery = (
+  server: number,
+  spec: WindowSpec,
+  pick: readonly string[],
+  buckets: number,
+  split: DimensionName = "kind",
+) =>
   queryOptions({
-    queryKey: ["load", server, spec, pick, buckets],
+    queryKey: ["load", server, spec, pick, buckets, split],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/load", {
-          params: { path: { server_id: server }, query: { ...windowQuery(spec), pick: [...pick], buckets } },
+          params: { path: { server_id: server }, query: { ...windowQuery(spec), pick: [...pick], buckets, split } },
           signal,
         }),
       ),
     refetchInterval: refreshMs(spec),
     // The old picture stays while a new window loads, its part of it magnified where it has one, but never another server's.
     placeholderData: (old, query) => {
-      if (query?.queryKey[1] !== server || !old) return undefined;
+      if (query?.queryKey[1] !== server || query.queryKey[5] !== split || !old) return undefined;
       return (follows(spec) ? null : crop(old, spec.from, spec.to)) ?? old;
     },
   });

@@ -348,12 +348,16 @@ export interface components {
         /**
          * GroupOut
          * @description One layer: mean sessions per bucket, null in a gap; `total` over the window.
+         *
+         *     `running` is the part that does not wait, null where the layers are the wait kinds themselves.
          */
         GroupOut: {
             /** Key */
             key: string;
             /** Label */
             label: string;
+            /** Running */
+            running: (number | null)[] | null;
             /** Sessions */
             sessions: (number | null)[];
             /** Share */

@@ -86,8 +86,8 @@ export const Rail = ({ load, window, marks, now, onWindow }: Props) => {
         onPointerMove={move}
         onPointerUp={up}
       >
-        {shape?.layers.map(({ kind, path }) => (
-          <path key={kind} d={path} fill={`var(--${kind})`} opacity="0.8" />
+        {shape?.layers.map(({ key, path }) => (
+          <path key={key} d={path} fill={`var(--${key})`} opacity="0.8" />
         ))}
         {shape ? (
           <line x2={size.width} y1={shape.line} y2={shape.line} stroke="var(--strong)" strokeWidth="0.75" />

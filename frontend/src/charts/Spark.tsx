@@ -1,5 +1,4 @@
 import { type LoadLike, waterline } from "./geometry/waterline";
-import { kindFill } from "./kinds";
 
 interface Props {
   readonly load: LoadLike;
@@ -13,8 +12,8 @@ export const Spark = ({ load, width, height, label }: Props) => {
   const shape = waterline(load, { width, height }, null);
   return (
     <svg width={width} height={height} role="img" aria-label={label}>
-      {shape.layers.map(({ kind, path }) => (
-        <path key={kind} d={path} fill={kindFill(kind)} />
+      {shape.layers.map(({ key, fill, path }) => (
+        <path key={key} d={path} fill={fill} />
       ))}
       <line x2={width} y1={shape.line} y2={shape.line} stroke="var(--strong)" strokeWidth="0.75" />
     </svg>

@@ -18,6 +18,23 @@ const TEXTURES: readonly Texture[] = [
   { kind: "sleep", size: 8, path: "M4 3.5V4.5", width: 1.2 },
 ];
 
+interface Tone {
+  readonly size: number;
+  readonly path: string;
+  readonly width: number;
+}
+
+// Values of other dimensions: tones that no wait kind has, largest value first; the last is "others".
+const TONES: readonly Tone[] = [
+  { size: 6, path: "", width: 0 },
+  { size: 7, path: "M0 7 7 0", width: 1.2 },
+  { size: 5, path: "M2.5 2.5H3.5", width: 1.4 },
+  { size: 6, path: "M0 3H6", width: 1.2 },
+  { size: 6, path: "M3 0V6", width: 1.2 },
+  { size: 7, path: "M0 0 7 7", width: 1.2 },
+  { size: 7, path: "M0 3.5H7M3.5 0V7", width: 0.7 },
+];
+
 /** Patterns for all kinds, once per page; marks refer to them by id. */
 export const WaitTextures = () => (
   <svg width="0" height="0" className="absolute" aria-hidden="true" data-textures>
@@ -26,6 +43,12 @@ export const WaitTextures = () => (
         <pattern key={kind} id={`kind-${kind}`} width={size} height={size} patternUnits="userSpaceOnUse">
           <rect width={size} height={size} fill={`var(--${kind})`} />
           <path d={path} stroke="var(--ground)" strokeOpacity="0.55" strokeWidth={width} />
+        </pattern>
+      ))}
+      {TONES.map(({ size, path, width }, i) => (
+        <pattern key={i} id={`group-${i}`} width={size} height={size} patternUnits="userSpaceOnUse">
+          <rect width={size} height={size} fill={`var(--tone-${i})`} />
+          <path d={path} stroke="var(--ground)" strokeOpacity="0.6" strokeWidth={width} />
         </pattern>
       ))}
       <pattern id="over-cores" width="5" height="5" patternUnits="userSpaceOnUse">

@@ -48,7 +48,7 @@ describe("Waterline", () => {
   it("draws gaps, dims what the trail leaves out, and keeps kinds apart by texture", () => {
     const { container } = show();
     expect(container.querySelectorAll("[data-gap]")).toHaveLength(1);
-    const lock = container.querySelector("[data-kind=lock]");
+    const lock = container.querySelector("[data-layer=lock]");
     expect(lock?.getAttribute("opacity")).toBe("0.25");
     expect(lock?.getAttribute("fill")).toBe("url(#kind-lock)");
   });

@@ -4,8 +4,8 @@ import { clock } from "../lib/time";
 import { sessions } from "../lib/units";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks, valueTicks } from "./geometry/axis";
-import { type LoadLike, brushed, bucketAt, bucketValues, waterline } from "./geometry/waterline";
-import { KIND_WORDS, type Kind, WAIT_KINDS, kindFill } from "./kinds";
+import { isGap, stacks, stackValue } from "./geometry/stacks";
+import { type LoadLike, brushed, bucketAt, waterline } from "./geometry/waterline";
 import type { Table } from "./saving";
 import { useSize } from "./useSize";
 
@@ -14,7 +14,7 @@ interface Props {
   readonly cores: number | null;
   readonly now: number;
   readonly reading: string;
-  readonly dimmed: readonly Kind[];
+  readonly dimmed: readonly string[]; // keys of layers that the trail leaves out
   readonly onBrush: (from: number, to: number) => void;
   readonly onHold: (held: boolean) => void;
 }
@@ -84,14 +84,8 @@ export const Waterline = ({ load, cores, now, reading, dimmed, onBrush, onHold }
         >
           <g transform={`translate(${LEFT} ${TOP})`}>
             <Axes shape={shape} plot={plot} load={load} now={now} />
-            {shape.layers.map(({ kind, path }) => (
-              <path
-                key={kind}
-                d={path}
-                fill={kindFill(kind)}
-                opacity={dimmed.includes(kind) ? 0.25 : 1}
-                data-kind={kind}
-              />
+            {shape.layers.map(({ key, side, fill, path }) => (
+              <path key={key + side} d={path} fill={fill} opacity={dimmed.includes(key) ? 0.25 : 1} data-layer={key} />
             ))}
             <path d={shape.over} fill="url(#over-cores)" opacity={dimmed.includes("running") ? 0.25 : 1} />
             <Gaps load={load} shape={shape} height={plot.height} />
@@ -195,9 +189,9 @@ const Gaps = ({ load, shape, height }: { load: Props["load"]; shape: Shape; heig
 const Cursor = ({ load, shape, bucket, plot }: { load: LoadLike; shape: Shape; bucket: number; plot: Plot }) => {
   const start = load.starts[bucket] ?? load.start;
   const [x0, x1] = [shape.x(start), shape.x(start + load.bucket_ms)];
-  const values = bucketValues(load, bucket);
-  const lines = values ? [...values].filter(([, v]) => v > 0).sort((a, b) => b[1] - a[1]) : [];
-  const width = 196;
+  const values = bucketLines(load, bucket);
+  const lines = values?.toSorted((a, b) => b.value - a.value) ?? [];
+  const width = 220;
   const left = x1 + width + 10 < plot.width ? x1 + 8 : Math.max(0, x0 - width - 8);
   return (
     <g pointerEvents="none">
@@ -208,10 +202,10 @@ const Cursor = ({ load, shape, bucket, plot }: { load: LoadLike; shape: Shape; b
           {clock(start)} – {clock(start + load.bucket_ms)}
         </text>
         {lines.length ? (
-          lines.map(([kind, value], i) => (
-            <g key={kind} transform={`translate(8 ${30 + 15 * i})`} fontSize="12" fill="var(--ink)">
-              <rect y={-9} width={10} height={10} fill={kindFill(kind)} />
-              <text x={15}>{KIND_WORDS[kind]}</text>
+          lines.map(({ key, label, fill, value }, i) => (
+            <g key={key} transform={`translate(8 ${30 + 15 * i})`} fontSize="12" fill="var(--ink)">
+              <rect y={-9} width={10} height={10} fill={fill} />
+              <text x={15}>{shortened(label)}</text>
               <text x={width - 16} textAnchor="end">
                 {sessions(value)}
               </text>
@@ -229,19 +223,27 @@ const Cursor = ({ load, shape, bucket, plot }: { load: LoadLike; shape: Shape; b
 
 function bucketSentence(load: LoadLike, bucket: number): string {
   const at = clock(load.starts[bucket] ?? load.start);
-  const values = bucketValues(load, bucket);
+  const values = bucketLines(load, bucket);
   if (!values) return `${at}: not sampled`;
-  const parts = [...values].filter(([, v]) => v > 0).map(([kind, v]) => `${KIND_WORDS[kind]} ${sessions(v)}`);
+  const parts = values.map(({ label, value }) => `${label} ${sessions(value)}`);
   return `${at}: ${parts.join(", ") || "nobody active"}`;
 }
 
+const MAX_LABEL = 28; // characters that fit beside the figure
+
+const shortened = (label: string): string => (label.length > MAX_LABEL ? `${label.slice(0, MAX_LABEL - 1)}…` : label);
+
+/** What is not zero in a bucket, in the order of the layers; null in a gap. */
+function bucketLines(load: LoadLike, bucket: number) {
+  const all = stacks(load);
+  if (isGap(all, bucket)) return null;
+  return all.map((stack) => ({ ...stack, value: stackValue(stack, bucket) ?? 0 })).filter(({ value }) => value > 0);
+}
+
 function tableOf(load: LoadLike): Table {
-  const kinds: readonly Kind[] = ["running", ...WAIT_KINDS];
+  const all = stacks(load);
   return {
-    columns: ["from", ...kinds.map((kind) => KIND_WORDS[kind])],
-    rows: load.starts.map((start, i) => {
-      const values = bucketValues(load, i);
-      return [new Date(start).toISOString(), ...kinds.map((kind) => (values ? (values.get(kind) ?? 0) : null))];
-    }),
+    columns: ["from", ...all.map(({ label }) => label)],
+    rows: load.starts.map((start, i) => [new Date(start).toISOString(), ...all.map((stack) => stackValue(stack, i))]),
   };
 }

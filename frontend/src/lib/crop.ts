@@ -6,7 +6,10 @@ interface Series {
   readonly bucket_ms: number;
   readonly starts: readonly number[];
   readonly ticks: readonly number[];
-  readonly groups: readonly { readonly sessions: readonly (number | null)[] }[];
+  readonly groups: readonly {
+    readonly sessions: readonly (number | null)[];
+    readonly running?: readonly (number | null)[] | null;
+  }[];
 }
 
 /** The buckets that touch [from, to); null when the series does not hold all of that span. */
@@ -21,6 +24,10 @@ export function crop<T extends Series>(series: T, from: number, to: number): T |
     end: to,
     starts: part(series.starts),
     ticks: part(series.ticks),
-    groups: series.groups.map((group) => ({ ...group, sessions: part(group.sessions) })),
+    groups: series.groups.map((group) => ({
+      ...group,
+      sessions: part(group.sessions),
+      ...(group.running ? { running: part(group.running) } : {}),
+    })),
   };
 }

@@ -18,6 +18,7 @@ export interface ViewSearch {
   sort?: string;
   containing?: string;
   wait?: string;
+  split?: string;
 }
 
 const positive = (value: unknown): number | undefined => {
@@ -42,7 +43,7 @@ export function readSearch(raw: Record<string, unknown>): ViewSearch {
   if (pick) found.pick = pick;
   const columns = texts(raw.columns);
   if (columns) found.columns = columns;
-  for (const key of ["sort", "containing", "wait"] as const) {
+  for (const key of ["sort", "containing", "wait", "split"] as const) {
     const value = raw[key];
     if (typeof value === "string" && value !== "") found[key] = value;
   }

@@ -20,7 +20,7 @@ from faena.core.series.ticks import Gap, gaps, missing_ticks
 from faena.core.series.window import Buckets, Window, cut
 from faena.core.units import MS_PER_HOUR, EpochMs
 
-MAX_GROUPS = 9  # layers of another dimension than the wait kind; the rest is summed as others
+MAX_GROUPS = 7  # layers of another dimension than the wait kind; the rest is summed as others
 SETTLE_MS = 2_500  # ticks younger than this may still be on their way; their absence is no gap yet
 
 
@@ -56,9 +56,11 @@ def load(
     series, unpicked = load_by_kind(frame, buckets, dictionary, trail)
     if split is not Dimension.KIND:
         series = load_by(frame, buckets, dictionary, split, trail, at_most=MAX_GROUPS)
-    # Only what should be there can be missing: since the watching began, and up to what may still be on its way.
-    first, settled = max(window.start, held.first_ms), min(window.end, now - SETTLE_MS)
-    seen = Window(start=EpochMs(first), end=EpochMs(settled)) if settled > first else None
+    settled = min(window.end, now - SETTLE_MS)
+    seen = Window(start=window.start, end=EpochMs(settled)) if settled > window.start else None
+    # Nothing is missing from before the watching began, though the picture has a gap there.
+    first = max(window.start, held.first_ms)
+    due = Window(start=EpochMs(first), end=EpochMs(settled)) if settled > first else None
     ticks = len(frame.tick_ms)
     holders = narrow(dictionary, trail) & ~dictionary.active
     return LoadAnswer(
@@ -66,7 +68,7 @@ def load(
         series=series,
         unpicked=unpicked,
         ticks=ticks,
-        missing=missing_ticks(frame.tick_ms, seen, period_ms) if seen else 0,
+        missing=missing_ticks(frame.tick_ms, due, period_ms) if due else 0,
         gaps=gaps(frame.tick_ms, seen, period_ms) if seen else [],
         last_tick=int(frame.tick_ms[-1]) if ticks else None,
         idle_holders=_sightings(frame, holders) / ticks if ticks else 0.0,

@@ -31,6 +31,7 @@ class Dimension(StrEnum):
     BACKEND = "backend"
 
 
+RUNNING = "running"  # value of KIND that is no wait
 NOT_WAITING = "running"  # value of WAIT for a session that reports no wait
 NO_STATEMENT = "none"  # value of STATEMENT where the server gave no identifier
 NOBODY = "nobody"  # value of HELD_BY for a session that no other one blocks

@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from faena.core.errors import NoTicks
-from faena.core.sampling.dimensions import Dictionary, Dimension
+from faena.core.sampling.dimensions import RUNNING, Dictionary, Dimension
 from faena.core.sampling.frame import SampleFrame
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.certainty import sessions_margin, share_margin
@@ -19,16 +19,27 @@ OTHERS = "others"  # the group into which all values beyond the largest ones are
 
 @dataclass(frozen=True, slots=True)
 class LoadSeries:
-    """`seen` (groups, buckets): session sightings. `ticks` (buckets,): ticks taken; 0 marks a gap."""
+    """`seen` (groups, buckets): session sightings. `ticks` (buckets,): ticks taken; 0 marks a gap.
+
+    `running`, of the shape of `seen`, is the part of it that did not wait; None when the groups are the wait kinds.
+    """
 
     groups: tuple[str, ...]
     seen: npt.NDArray[np.int64]
     ticks: npt.NDArray[np.int64]
+    running: npt.NDArray[np.int64] | None = None
 
     def sessions(self) -> npt.NDArray[np.float64]:
         """Mean sessions per tick, shape (groups, buckets); NaN where no tick was taken."""
+        return self._per_tick(self.seen)
+
+    def running_sessions(self) -> npt.NDArray[np.float64] | None:
+        """As `sessions`, of those that run; None when the groups are the wait kinds."""
+        return None if self.running is None else self._per_tick(self.running)
+
+    def _per_tick(self, seen: npt.NDArray[np.int64]) -> npt.NDArray[np.float64]:
         with np.errstate(divide="ignore", invalid="ignore"):
-            return np.where(self.ticks > 0, self.seen / self.ticks, np.nan)
+            return np.where(self.ticks > 0, seen / self.ticks, np.nan)
 
     def total(self) -> Sessions:
         """Mean active sessions over all ticks of the series. Raises NoTicks."""
@@ -51,10 +62,13 @@ def load_by(
 
     `at_most` keeps the groups with most load and sums the rest into OTHERS. Groups come largest first.
     """
-    encoded = dictionary.encoded(dimension)
+    encoded, kinds = dictionary.encoded(dimension), dictionary.encoded(Dimension.KIND)
+    n = len(encoded.names)
     keep = narrow(dictionary, trail) & dictionary.active
-    seen, ticks = _count(frame, buckets, np.where(keep, encoded.ids, len(encoded.names)), len(encoded.names))
-    return _largest(encoded.names, seen, ticks, at_most)
+    runs = np.array([name == RUNNING for name in kinds.names], dtype=np.bool_)[kinds.ids]
+    group = np.where(keep, encoded.ids + np.where(runs, 0, n), 2 * n)
+    seen, ticks = _count(frame, buckets, group, 2 * n)
+    return _largest(encoded.names, seen[:n] + seen[n:], ticks, at_most, running=seen[:n])
 
 
 def load_by_kind(
@@ -86,15 +100,23 @@ def _count(
 
 
 def _largest(
-    names: Sequence[str], seen: npt.NDArray[np.int64], ticks: npt.NDArray[np.int64], at_most: int | None
+    names: Sequence[str],
+    seen: npt.NDArray[np.int64],
+    ticks: npt.NDArray[np.int64],
+    at_most: int | None,
+    running: npt.NDArray[np.int64] | None = None,
 ) -> LoadSeries:
     sums = seen.sum(axis=1)
     order = [i for i in np.argsort(-sums, kind="stable") if sums[i] > 0]
+    kept, rest = order, list[int]()
     if at_most is not None and len(order) > at_most:
-        rest = seen[order[at_most - 1 :]].sum(axis=0, keepdims=True)
-        order = order[: at_most - 1]
-        return LoadSeries((*(names[i] for i in order), OTHERS), np.vstack([seen[order], rest]), ticks)
-    return LoadSeries(tuple(names[i] for i in order), seen[order], ticks)
+        kept, rest = order[: at_most - 1], order[at_most - 1 :]
+
+    def chosen(rows: npt.NDArray[np.int64]) -> npt.NDArray[np.int64]:
+        return np.vstack([rows[kept], rows[rest].sum(axis=0, keepdims=True)]) if rest else rows[kept]
+
+    shown = (*(names[i] for i in kept), *((OTHERS,) if rest else ()))
+    return LoadSeries(shown, chosen(seen), ticks, None if running is None else chosen(running))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,16 +1,12 @@
 // The waterline's shape. One axis in sessions: running rises above the line, waiting hangs below it.
-import { type Kind, WAIT_KINDS, isKind } from "../kinds";
+import { type LoadLike, type Stack, edges, isGap, stacks } from "./stacks";
 
-export interface LoadLike {
-  readonly start: number;
-  readonly end: number;
-  readonly bucket_ms: number;
-  readonly starts: readonly number[];
-  readonly groups: readonly { readonly key: string; readonly sessions: readonly (number | null)[] }[];
-}
+export type { LoadLike } from "./stacks";
 
 export interface Layer {
-  readonly kind: Kind;
+  readonly key: string;
+  readonly fill: string;
+  readonly side: "up" | "down";
   readonly path: string;
 }
 
@@ -30,36 +26,21 @@ export interface Size {
   readonly height: number;
 }
 
-const at = (row: readonly (number | null)[] | undefined, i: number): number | null => row?.[i] ?? null;
-
-/** Sessions of each kind in bucket i; null in a gap. */
-export function bucketValues(load: LoadLike, i: number): Map<Kind, number> | null {
-  const first = load.groups[0];
-  if (first && at(first.sessions, i) === null) return null;
-  const values = new Map<Kind, number>();
-  for (const group of load.groups) if (isKind(group.key)) values.set(group.key, at(group.sessions, i) ?? 0);
-  return values;
-}
-
 /** Largest running and largest waiting of all buckets, in sessions. */
-export function peaks(load: LoadLike): { running: number; waiting: number } {
+export function peaks(all: readonly Stack[], buckets: number): { running: number; waiting: number } {
   let running = 0;
   let waiting = 0;
-  load.starts.forEach((_, i) => {
-    const values = bucketValues(load, i);
-    if (!values) return;
-    running = Math.max(running, values.get("running") ?? 0);
-    waiting = Math.max(
-      waiting,
-      WAIT_KINDS.reduce((sum, kind) => sum + (values.get(kind) ?? 0), 0),
-    );
-  });
+  for (let i = 0; i < buckets; i += 1) {
+    running = Math.max(running, edges(all, "up", i).at(-1)?.high ?? 0);
+    waiting = Math.max(waiting, edges(all, "down", i).at(-1)?.high ?? 0);
+  }
   return { running, waiting };
 }
 
 /** Layers as paths of steps, one step a bucket, each bucket drawn over exactly its own time, gaps left open. */
 export function waterline(load: LoadLike, size: Size, cores: number | null): WaterlineShape {
-  const { running, waiting } = peaks(load);
+  const all = stacks(load);
+  const { running, waiting } = peaks(all, load.starts.length);
   // Cores belong to the picture when running comes near them, or when nothing else sets the scale.
   const roof = cores !== null && running > cores * 0.25 ? cores * 1.08 : 0;
   const up = Math.max(running * 1.08, roof, 0.4);
@@ -70,7 +51,6 @@ export function waterline(load: LoadLike, size: Size, cores: number | null): Wat
   const length = load.end - load.start;
   const x = (moment: number): number =>
     Math.min(size.width, Math.max(0, ((moment - load.start) / length) * size.width));
-  const sums = load.starts.map((_, i) => bucketValues(load, i));
   const box = (i: number, low: number, high: number): string => {
     const start = load.starts[i] ?? 0;
     const [x0, x1] = [x(start), x(start + load.bucket_ms)];
@@ -79,20 +59,22 @@ export function waterline(load: LoadLike, size: Size, cores: number | null): Wat
     if (right <= x0 || high === low) return "";
     return `M${x0.toFixed(2)} ${y(high).toFixed(2)}H${right.toFixed(2)}V${y(low).toFixed(2)}H${x0.toFixed(2)}Z`;
   };
-  const draw = (bounds: (values: Map<Kind, number>) => readonly [number, number]): string =>
-    sums.map((values, i) => (values ? box(i, ...bounds(values)) : "")).join("");
   const cap = cores ?? Infinity;
-  const layers: Layer[] = [
-    { kind: "running", path: draw((v) => [0, Math.min(cap, v.get("running") ?? 0)]) },
-    ...WAIT_KINDS.map((kind, index) => ({
-      kind,
-      path: draw((v) => {
-        const above = WAIT_KINDS.slice(0, index).reduce((sum, k) => sum + (v.get(k) ?? 0), 0);
-        return [-above - (v.get(kind) ?? 0), -above] as const;
-      }),
-    })),
+  const rising = all.map((): string[] => []);
+  const hanging = all.map((): string[] => []);
+  let over = "";
+  load.starts.forEach((_, i) => {
+    if (isGap(all, i)) return;
+    edges(all, "up", i).forEach(({ low, high }, at) => {
+      rising[at]?.push(box(i, Math.min(cap, low), Math.min(cap, high)));
+      if (high > cap) over += box(i, Math.max(cap, low), high);
+    });
+    edges(all, "down", i).forEach(({ low, high }, at) => hanging[at]?.push(box(i, -high, -low)));
+  });
+  const layers = [
+    ...all.map(({ key, fill }, at) => ({ key, fill, side: "up" as const, path: (rising[at] ?? []).join("") })),
+    ...all.map(({ key, fill }, at) => ({ key, fill, side: "down" as const, path: (hanging[at] ?? []).join("") })),
   ];
-  const over = draw((v) => [Math.min(cap, v.get("running") ?? 0), v.get("running") ?? 0]);
   const ceiling = cores !== null && cores <= up ? y(cores) : null;
   return { line, layers: layers.filter((l) => l.path), over, ceiling, up, down, y, x };
 }

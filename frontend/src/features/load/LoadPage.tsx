@@ -45,10 +45,11 @@ export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
   const spec = windowOf(search);
   const trail = search.pick ?? [];
   const columns = search.columns?.filter(isDimension) ?? [...DEFAULT_COLUMNS];
-  const load = useQuery(loadQuery(server, spec, trail, 240));
+  const split = search.split !== undefined && isDimension(search.split) ? search.split : "kind";
+  const load = useQuery(loadQuery(server, spec, trail, 240, split));
   const sieve = useQuery(sieveQuery(server, spec, trail, columns, rows));
   // Nothing moves under a pointer; a change that the reader asked for is shown at once.
-  const about = JSON.stringify([server, spec, trail]);
+  const about = JSON.stringify([server, spec, trail, split]);
   const shownLoad = useStill(load.data, held, `${about}${String(load.isPlaceholderData)}`);
   const sieveAbout = `${about}${columns.join()}${rows}${String(sieve.isPlaceholderData)}`;
   const shownSieve = useStill(sieve.data, held, sieveAbout);
@@ -97,8 +98,10 @@ export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
           {shownLoad ? (
             <Legend
               rows={legend(shownLoad)}
+              split={split}
               dimmed={dimmedKinds(trail)}
-              onPick={(kind, mode) => pick("kind", kind, mode)}
+              onSplit={(next) => onSearch({ split: next === "kind" ? "" : next })}
+              onPick={(value, mode) => pick(split, value, mode)}
             />
           ) : null}
           {wait.data && asked ? <Explanation wait={wait.data} /> : null}

@@ -22,12 +22,13 @@ describe("the bar of a sieve row", () => {
 });
 
 const load = {
+  starts: [],
   groups: [{ key: "lock", label: "", sessions: [], total: 3, share: 0.75 }],
 } as unknown as Schemas["LoadOut"];
 
 describe("beside the charts", () => {
   it("running is always in the legend, other kinds only with load", () => {
-    expect(legend(load).map((row) => [row.kind, row.sessions])).toEqual([
+    expect(legend(load).map((row) => [row.key, row.sessions])).toEqual([
       ["running", 0],
       ["lock", 3],
     ]);

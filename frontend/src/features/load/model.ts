@@ -1,26 +1,29 @@
 // What the load view shows beside its charts, as pure functions of the API's answers.
 import type { Schemas } from "../../api/client";
-import { type Kind, KINDS, KIND_WORDS, WAIT_KINDS, isKind } from "../../charts/kinds";
+import { type LoadLike, stacks } from "../../charts/geometry/stacks";
+import { type Kind, KINDS, isKind } from "../../charts/kinds";
 import { readPick } from "../../lib/trail";
 
 export interface LegendRow {
-  readonly kind: Kind;
+  readonly key: string;
+  readonly fill: string;
   readonly label: string;
   readonly sessions: number;
   readonly share: number;
 }
 
-/** Every kind that has load, in the order in which the layers lie; running is always there. */
-export function legend(load: Schemas["LoadOut"]): LegendRow[] {
+/** Every layer that has load, in the order in which they lie; running is always there when kinds are stacked. */
+export function legend(load: Pick<Schemas["LoadOut"], "groups" | keyof LoadLike>): LegendRow[] {
   const totals = new Map(load.groups.map((group) => [group.key, group]));
-  return (["running", ...WAIT_KINDS] as const)
-    .map((kind) => ({
-      kind,
-      label: KIND_WORDS[kind],
-      sessions: totals.get(kind)?.total ?? 0,
-      share: totals.get(kind)?.share ?? 0,
+  return stacks(load)
+    .map(({ key, label, fill }) => ({
+      key,
+      label,
+      fill,
+      sessions: totals.get(key)?.total ?? 0,
+      share: totals.get(key)?.share ?? 0,
     }))
-    .filter((row) => row.kind === "running" || row.sessions > 0);
+    .filter((row) => row.key === "running" || row.sessions > 0);
 }
 
 /** Kinds that the trail leaves out, to be drawn faintly in the legend. */

@@ -17,8 +17,8 @@ const statement = (change: Partial<Schemas["StatementOut"]>): Schemas["Statement
 describe("a statement in one sentence", () => {
   it("says share, main wait and cost", () => {
     const waits = [
-      { key: "running", label: "", sessions: [], total: 0.4, share: 0.2 },
-      { key: "lock", label: "", sessions: [], total: 1.6, share: 0.8 },
+      { key: "running", label: "", sessions: [], running: null, total: 0.4, share: 0.2 },
+      { key: "lock", label: "", sessions: [], running: null, total: 1.6, share: 0.8 },
     ];
     const totals = { calls: 12_345, mean_ms: 4.2 } as Schemas["FiguresOut"];
     expect(statementSentence(statement({ waits, totals }))).toBe(
