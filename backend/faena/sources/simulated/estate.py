@@ -1,0 +1,119 @@
+"""The made-up estate as records: servers, disks, programs, statements. Read from a mapping, as TOML yields it."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from faena.core.errors import BadInput
+from faena.core.statements.texts import fingerprint
+from faena.core.units import QueryId
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Profile:
+    """Share of the busiest hour's traffic, one figure for each hour of the day in UTC."""
+
+    workday: tuple[float, ...]
+    weekend: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Disk:
+    """`channels` requests are served at once, each in `service_ms`."""
+
+    name: str
+    service_ms: float
+    channels: int
+
+    @property
+    def capacity(self) -> float:
+        """Requests per second at which it is saturated."""
+        return self.channels / self.service_ms * 1000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Program:
+    name: str
+    user: str
+    hosts: tuple[str, ...]
+    pool: int  # most sessions it opens
+
+
+@dataclass(frozen=True, kw_only=True)
+class Statement:
+    """`rate` in calls per second at the busiest hour; the rest is per call."""
+
+    key: str
+    program: str
+    text: str
+    servers: tuple[str, ...]
+    rate: float
+    cpu_ms: float
+    reads: float = 0.0
+    rows: float = 1.0
+    commits: float = 0.0
+    touches: str = ""  # the thing whose holder stops it
+
+    @cached_property
+    def query_id(self) -> QueryId:
+        return fingerprint(self.text)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SimulatedServer:
+    name: str
+    group: str
+    role: str
+    disk: str
+    cores: int
+    memory_gb: float
+    flush_ms: float  # of one write of the log
+    profile: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Estate:
+    profiles: Mapping[str, Profile]
+    disks: Mapping[str, Disk]
+    programs: Mapping[str, Program]
+    servers: Mapping[str, SimulatedServer]
+    statements: Mapping[str, Statement]
+
+    def on(self, server: str) -> list[Statement]:
+        """The statements that run on a server."""
+        return [one for one in self.statements.values() if server in one.servers]
+
+
+def read_estate(raw: Mapping[str, Any]) -> Estate:
+    """Raises BadInput naming the entry at fault."""
+    try:
+        profiles = {
+            name: Profile(workday=tuple(p["workday"]), weekend=tuple(p["weekend"]))
+            for name, p in raw["profiles"].items()
+        }
+        programs = {name: Program(name=name, **{**p, "hosts": tuple(p["hosts"])}) for name, p in raw["programs"].items()}
+        statements = {s["key"]: Statement(**{**s, "servers": tuple(s["servers"])}) for s in raw["statements"]}
+        estate = Estate(
+            profiles=profiles,
+            disks={name: Disk(name=name, **d) for name, d in raw["disks"].items()},
+            programs=programs,
+            servers={name: SimulatedServer(name=name, **s) for name, s in raw["servers"].items()},
+            statements=statements,
+        )
+    except (KeyError, TypeError) as error:
+        raise BadInput(f"the estate cannot be read: {error}", field="estate") from error
+    _check(estate)
+    return estate
+
+
+def _check(estate: Estate) -> None:
+    for server in estate.servers.values():
+        if server.disk not in estate.disks or server.profile not in estate.profiles:
+            raise BadInput(f"server {server.name} names a disk or a profile that is not there", field="servers")
+    for one in estate.statements.values():
+        if one.program not in estate.programs or not set(one.servers) <= estate.servers.keys():
+            raise BadInput(f"statement {one.key} names a program or a server that is not there", field="statements")
+    for name, profile in estate.profiles.items():
+        if len(profile.workday) != 24 or len(profile.weekend) != 24:
+            raise BadInput(f"profile {name} needs 24 hours of a workday and of a weekend", field="profiles")
