@@ -12,7 +12,8 @@ from django.db import connection  # noqa: E402
 from django.test import Client  # noqa: E402
 from faena.apps.accounts.actions import save_user  # noqa: E402
 from faena.apps.accounts.models import Role  # noqa: E402
-from faena.apps.samples.actions import Codebook, close_hours, store_ticks  # noqa: E402
+from faena.apps.samples.actions import Codebook, store_ticks  # noqa: E402
+from faena.apps.samples.closing import close_hours  # noqa: E402
 from faena.apps.samples.dictionary import read_dictionary  # noqa: E402
 from faena.apps.samples.hours import read_frame  # noqa: E402
 from faena.apps.servers.models import Server  # noqa: E402
@@ -21,7 +22,7 @@ from faena.core.sampling.dimensions import Dimension  # noqa: E402
 from faena.core.sampling.load import count_codes, load_by, rank  # noqa: E402
 from faena.core.series.window import Window, cut  # noqa: E402
 from faena.core.units import MS_PER_HOUR, EpochMs, Millis  # noqa: E402
-from faena.sources.simulated import SimulatedSource  # noqa: E402
+from faena.testing.steady import SteadySource  # noqa: E402
 from reporting import report, timed  # noqa: E402
 
 settings.ALLOWED_HOSTS.append("testserver")
@@ -40,7 +41,7 @@ def fill(hours: int) -> tuple[Server, int]:
     """A server with so many hours of samples up to now; the last one open, all others closed."""
     Server.objects.filter(name="bench").delete()
     server = Server.objects.create(name="bench", enabled=False, cores=4)
-    source, codebook = SimulatedSource(seed=1, mean_sessions=12, combinations=800), Codebook(server.id)
+    source, codebook = SteadySource(seed=1, mean_sessions=12, combinations=800), Codebook(server.id)
     end = int(time.time() * 1000) // 1000 * 1000
     begun = time.perf_counter()
     for start in range(end - hours * MS_PER_HOUR, end, 300_000):

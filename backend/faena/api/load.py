@@ -58,6 +58,7 @@ class LoadOut(Schema):
     end: int
     bucket_ms: int
     period_ms: int
+    resolution_ms: int
     starts: list[int]
     ticks: list[int]
     groups: list[GroupOut]
@@ -174,6 +175,7 @@ def get_load(
         end=window.end,
         bucket_ms=answer.buckets.width_ms,
         period_ms=server.period_ms,
+        resolution_ms=answer.resolution_ms,
         starts=answer.buckets.starts(),
         ticks=series.ticks.tolist(),
         groups=[

@@ -27,6 +27,7 @@ class Environment:
     store_user: str
     store_password: str = field(repr=False)
     secret_file: Path
+    estate_dir: Path
     listen_host: str
     listen_port: int
     allowed_hosts: tuple[str, ...]
@@ -51,6 +52,7 @@ def read_environment() -> Environment:
         store_user=value("STORE_USER", "faena"),
         store_password=value("STORE_PASSWORD", ""),
         secret_file=Path(value("SECRET_FILE", str(state_dir / "secret.key"))),
+        estate_dir=Path(value("ESTATE_DIR", str(CHECKOUT / "demo"))),
         listen_host=value("LISTEN_HOST", "127.0.0.1"),
         listen_port=_port(value("LISTEN_PORT", "8710"), "FAENA_LISTEN_PORT"),
         allowed_hosts=tuple(h.strip() for h in value("ALLOWED_HOSTS", "127.0.0.1,localhost").split(",") if h.strip()),

@@ -23,6 +23,7 @@ INSTALLED_APPS = [
     "faena.apps.servers",
     "faena.apps.samples",
     "faena.apps.statements",
+    "faena.apps.hosts",
     "faena.apps.collecting",
 ]
 

@@ -112,3 +112,45 @@ class ServerFacts:
 def labels(sessions: Sequence[SessionSample]) -> dict[Pid, SessionSample]:
     """Sessions of one tick by pid, to look up who a blocker is."""
     return {session.pid: session for session in sessions}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HostFigures:
+    """A machine over the `covers_ms` before `at`. Shares are of all cores, 0 to 1; rates are per second; sizes in bytes."""
+
+    at: EpochMs
+    covers_ms: int
+    cores: int
+    cpu_user: float
+    cpu_system: float
+    cpu_iowait: float
+    cpu_steal: float
+    memory_used: int
+    memory_total: int
+    disk_reads: float
+    disk_writes: float
+    disk_read_bytes: float
+    disk_write_bytes: float
+    disk_latency_ms: float | None  # mean of a request; None when there was none
+    disk_queue: float  # mean requests in flight
+    net_in_bytes: float
+    net_out_bytes: float
+    processes: tuple[dict[str, object], ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ServerVitals:
+    """A server's own counts over the `covers_ms` before `at`, and its sizes then. None where it does not tell."""
+
+    at: EpochMs
+    covers_ms: int
+    connections: int
+    size_bytes: int | None
+    commits: float
+    rollbacks: float
+    deadlocks: float
+    conflicts: float
+    temp_bytes: float
+    blocks_read: float
+    blocks_hit: float
+    lag_ms: float | None

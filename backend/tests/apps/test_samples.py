@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 from django.db import connection
 from faena.apps.samples import packing
-from faena.apps.samples.actions import LATE_MS, Codebook, close_hours, forget_before, store_ticks
+from faena.apps.samples.actions import Codebook, store_ticks
+from faena.apps.samples.closing import LATE_MS, close_hours, forget_before
 from faena.apps.samples.hours import HourCache, forget_caches, read_frame
 from faena.apps.samples.models import Chunk, Combination, OpenSample, Tick
 from faena.apps.samples.selectors import load, raw_samples, sieve
@@ -14,14 +15,14 @@ from faena.core.sampling.dimensions import Dimension
 from faena.core.sampling.trail import Pick
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs, Pid, QueryId
-from faena.sources.simulated import SimulatedSource
 from faena.testing.builders import START, reading, session
+from faena.testing.steady import SteadySource
 from hypothesis import given
 from hypothesis import strategies as st
 
 HOUR = Window(start=START, end=EpochMs(START + MS_PER_HOUR))
 CLOSING = START + MS_PER_HOUR + LATE_MS
-SOURCE = SimulatedSource(seed=5, mean_sessions=6, combinations=40)
+SOURCE = SteadySource(seed=5, mean_sessions=6, combinations=40)
 
 
 @pytest.fixture
@@ -172,9 +173,9 @@ def test_servers_do_not_see_each_other(server: Server) -> None:
 def test_retention_drops_whole_old_hours(server: Server) -> None:
     keep(server, simulated(range(0, 20)))
     close_hours(server.id, CLOSING)
-    forget_before(server.id, START + MS_PER_HOUR - 1)
+    forget_before(server.id, START + MS_PER_HOUR - 1, 0)
     assert Chunk.objects.count() == 1, "an hour goes when all of it is too old"
-    forget_before(server.id, START + MS_PER_HOUR)
+    forget_before(server.id, START + MS_PER_HOUR, 0)
     assert Chunk.objects.count() == 0
 
 

@@ -8,15 +8,15 @@ from faena.collector.watch import BACKOFF_S, Watch
 from faena.core.errors import SourceAway
 from faena.core.readings import SampleReading
 from faena.core.units import EpochMs, QueryId
-from faena.sources.simulated import SimulatedSource
 from faena.testing.builders import session
 from faena.testing.clocks import ManualClock
 from faena.testing.sources import ScriptedSource
+from faena.testing.steady import SteadySource
 
 ORDER = WatchOrder(server_id=1, name="test", revision=1, source={})
 
 
-def watch(source: ScriptedSource | SimulatedSource, enough: int, clock: ManualClock | None = None) -> list[Record]:
+def watch(source: ScriptedSource | SteadySource, enough: int, clock: ManualClock | None = None) -> list[Record]:
     """Watch until `enough` records came."""
     records: list[Record] = []
 
@@ -56,7 +56,7 @@ def test_the_wait_between_tries_grows_to_a_bound() -> None:
     assert BACKOFF_S[-1] <= 30
 
 
-class SlowSource(SimulatedSource):
+class SlowSource(SteadySource):
     """Each third sample takes three and a half periods."""
 
     clock = ManualClock()
@@ -94,7 +94,7 @@ def test_a_text_is_learned_once() -> None:
 
 def test_the_simulated_server_repeats_itself_by_seed() -> None:
     async def sessions(seed: int) -> tuple[object, ...]:
-        return (await SimulatedSource(seed=seed).sample(EpochMs(1_700_000_100_000))).sessions
+        return (await SteadySource(seed=seed).sample(EpochMs(1_700_000_100_000))).sessions
 
     assert asyncio.run(sessions(3)) == asyncio.run(sessions(3))
     assert asyncio.run(sessions(3)) != asyncio.run(sessions(4))

@@ -9,7 +9,9 @@ from typing import ParamSpec, TypeVar, assert_never
 
 from django.db import InterfaceError, OperationalError, close_old_connections, connection
 
-from faena.apps.samples.actions import Codebook, close_hours, forget_before, store_ticks
+from faena.apps.collecting.estate import engine_of
+from faena.apps.samples.actions import Codebook, store_ticks
+from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
 from faena.apps.servers import actions as servers
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements
@@ -100,6 +102,14 @@ def _order(server: Server) -> WatchOrder:
     )
 
 
+def simulated_source(server: Server) -> Source:
+    """A made-up server plays on where its past ends."""
+    try:
+        return SimulatedSource(engine_of(server.simulation or {}))
+    except (BadInput, KeyError) as error:
+        return RefusedSource(BadInput(f"this made-up server cannot be played: {error}", field="simulation"))
+
+
 class RefusedSource:
     """Stands in for a server whose stored credentials cannot be read: says so at each try to connect."""
 
@@ -127,7 +137,7 @@ def make_source(order: WatchOrder) -> Source:
     """The adapter for a server's engine. Reads the sealed password at this moment and hands it to nobody else."""
     server = Server.objects.get(id=order.server_id)
     if server.engine == Server.Engine.SIMULATED:
-        return SimulatedSource(seed=server.id)
+        return simulated_source(server)
     try:
         return PostgresSource(servers.target_of(server))
     except BadInput as error:
@@ -139,9 +149,13 @@ def keep_house(now_ms: int) -> None:
     """Close hours and drop what is older than each server's retention. Safe to run at any time, by anyone."""
     for server in Server.objects.all():
         close_hours(server.id, now_ms)
-        oldest = now_ms - server.sample_retention_days * MS_PER_DAY
-        forget_before(server.id, oldest)
-        statements.forget_before(server.id, oldest)
+        sum_up_missed(server.id)
+        samples, sums, counters = (
+            now_ms - days * MS_PER_DAY
+            for days in (server.sample_retention_days, server.sum_retention_days, server.counter_retention_days)
+        )
+        forget_before(server.id, samples, sums)
+        statements.forget_before(server.id, counters)
 
 
 HOUSEKEEPING_EVERY_S = Seconds(60.0)

@@ -10,14 +10,17 @@ from dataclasses import dataclass, field
 from threading import Lock
 
 import numpy as np
+import numpy.typing as npt
 
 from faena.apps.samples import packing
-from faena.apps.samples.models import Chunk
+from faena.apps.samples.closing import MS_PER_DAY, SUMMED, unpacked
+from faena.apps.samples.models import Chunk, DayTotals, Rollup, Tick
 from faena.apps.samples.rows import copy_frame
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings
 from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge
 from faena.core.sampling.growing import GrowingFrame
+from faena.core.sampling.rollup import whole_part
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 
@@ -130,18 +133,104 @@ class SpanCache:
                 span.newest_ms = int(fresh.tick_ms[-1])
 
 
+@dataclass(frozen=True, slots=True)
+class _Summed:
+    """Which hours of a server can be read as sums: closed, and nothing late lies beside them."""
+
+    rewrites: int
+    hours: npt.NDArray[np.int64]
+
+
+class SumCache:
+    """Spans summed up by minute or hour, with single ticks where there are no sums. Safe for threads."""
+
+    def __init__(self, spans: SpanCache) -> None:
+        self._spans = spans
+        self._summed: dict[int, _Summed] = {}
+        self._frames: OrderedDict[tuple[int, ...], SampleFrame] = OrderedDict()
+        self._lock = Lock()
+
+    def read(self, server_id: int, window: Window, unit_ms: int, held: Holdings) -> SampleFrame:
+        """Samples of the window, exact to the tick: ragged ends and open hours are read as they are."""
+        whole = whole_part(window, unit_ms)
+        if whole is None:
+            return self._spans.read(server_id, window, held)
+        hours = self._hours(server_id, held).hours
+        hours = hours[(hours + MS_PER_HOUR > whole.start) & (hours < whole.end)]
+        if unit_ms == MS_PER_HOUR:
+            hours = hours[(hours >= whole.start) & (hours + MS_PER_HOUR <= whole.end)]
+        parts, at = list[SampleFrame](), window.start
+        for first, last in _runs(hours):
+            run = Window(start=EpochMs(max(first, whole.start)), end=EpochMs(min(last + MS_PER_HOUR, whole.end)))
+            if at < run.start:
+                parts.append(self._spans.read(server_id, Window(start=at, end=run.start), held))
+            parts.append(self._sums(server_id, run, unit_ms, held.rewrites))
+            at = run.end
+        if at < window.end:
+            parts.append(self._spans.read(server_id, Window(start=at, end=window.end), held))
+        return join(parts)
+
+    def _hours(self, server_id: int, held: Holdings) -> _Summed:
+        with self._lock:
+            known = self._summed.get(server_id)
+        if known is None or known.rewrites != held.rewrites:
+            closed = Rollup.objects.filter(server_id=server_id).order_by("hour_ms").values_list("hour_ms", flat=True)
+            opened = Tick.objects.filter(server_id=server_id).values_list("at_ms", flat=True)
+            late = np.unique(np.fromiter(opened, dtype=np.int64) // MS_PER_HOUR * MS_PER_HOUR)
+            hours = np.fromiter(closed, dtype=np.int64)
+            known = _Summed(held.rewrites, hours[~np.isin(hours, late)])
+            with self._lock:
+                self._summed[server_id] = known
+        return known
+
+    def _sums(self, server_id: int, run: Window, unit_ms: int, rewrites: int) -> SampleFrame:
+        hour = run.start - run.start % MS_PER_HOUR
+        key = (server_id, rewrites, unit_ms, hour, -(-run.end // MS_PER_HOUR))
+        with self._lock:
+            if key in self._frames:
+                self._frames.move_to_end(key)
+                return self._frames[key].within(run)
+        if unit_ms == MS_PER_HOUR:
+            day = run.start - run.start % MS_PER_DAY
+            days = DayTotals.objects.filter(server_id=server_id, day_ms__gte=day, day_ms__lt=run.end)
+            columns = list(days.order_by("day_ms").values_list(*SUMMED))
+        else:
+            minutes = Rollup.objects.filter(server_id=server_id, hour_ms__gte=hour, hour_ms__lt=run.end)
+            columns = list(minutes.order_by("hour_ms").values_list(*SUMMED))
+        frame = join([unpacked(row) for row in columns])
+        with self._lock:
+            self._frames[key] = frame
+            while len(self._frames) > MAX_SPANS:
+                self._frames.popitem(last=False)
+        return frame.within(run)
+
+
+def _runs(hours: npt.NDArray[np.int64]) -> list[tuple[int, int]]:
+    """First and last of each stretch of hours that follow each other."""
+    if not len(hours):
+        return []
+    breaks = np.flatnonzero(np.diff(hours) != MS_PER_HOUR)
+    firsts, lasts = np.r_[hours[:1], hours[breaks + 1]], np.r_[hours[breaks], hours[-1:]]
+    return list(zip(firsts.tolist(), lasts.tolist(), strict=True))
+
+
 _spans = SpanCache(HourCache())
+_sums = SumCache(_spans)
 
 
-def read_frame(server_id: int, window: Window, held: Holdings | None = None) -> SampleFrame:
-    """Samples of the window. `held` is what the store holds, when the caller has just asked for it."""
+def read_frame(server_id: int, window: Window, held: Holdings | None = None, *, unit_ms: int = 0) -> SampleFrame:
+    """Samples of the window, one moment per tick or, with `unit_ms`, per minute or hour where that is whole and closed.
+
+    `held` is what the store holds, when the caller has just asked for it.
+    """
     held = held or holdings.read(server_id)
     if not held.newest_ms:
         return EMPTY
-    return _spans.read(server_id, window, held)
+    return _sums.read(server_id, window, unit_ms, held) if unit_ms else _spans.read(server_id, window, held)
 
 
 def forget_caches() -> None:
     """For tests that empty the store between them."""
-    global _spans
+    global _spans, _sums
     _spans = SpanCache(HourCache())
+    _sums = SumCache(_spans)

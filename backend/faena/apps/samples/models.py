@@ -61,6 +61,37 @@ class OpenSample(models.Model):
     statement_ms = models.IntegerField()
 
 
+class Rollup(models.Model):
+    """A closed hour summed up by minute, packed, and its shape (see core/sampling/rollup.py)."""
+
+    pk = models.CompositePrimaryKey("server_id", "hour_ms")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    hour_ms = models.BigIntegerField()
+    ticks = models.IntegerField()
+    load = models.FloatField()
+    low = models.FloatField()
+    middle = models.FloatField()
+    high = models.FloatField()
+    tick_ms = models.BinaryField()
+    tick = models.BinaryField()
+    code = models.BinaryField()
+    taken = models.BinaryField()
+    seen = models.BinaryField()
+
+
+class DayTotals(models.Model):
+    """The closed hours of a day in UTC, summed up by hour, packed."""
+
+    pk = models.CompositePrimaryKey("server_id", "day_ms")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    day_ms = models.BigIntegerField()
+    tick_ms = models.BinaryField()
+    tick = models.BinaryField()
+    code = models.BinaryField()
+    taken = models.BinaryField()
+    seen = models.BinaryField()
+
+
 class Chunk(models.Model):
     """A closed hour of one server, each column packed by itself (see packing.py). `revision` grows on late data."""
 

@@ -15,6 +15,7 @@ from faena.apps.servers import holdings
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.sampling.frame import SampleFrame
 from faena.core.sampling.load import Column, LoadSeries, count_codes, load_by, load_by_kind, rank
+from faena.core.sampling.rollup import unit_for
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.ticks import Gap, gaps, missing_ticks
 from faena.core.series.window import Buckets, Window, cut
@@ -26,7 +27,10 @@ SETTLE_MS = 2_500  # ticks younger than this may still be on their way; their ab
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LoadAnswer:
-    """Load of a window inside a trail. `missing` counts ticks, `idle_holders` sessions that only hold a transaction."""
+    """Load of a window inside a trail. `missing` counts ticks, `idle_holders` sessions that only hold a transaction.
+
+    `resolution_ms`: what one moment of the samples read stands for, at the coarsest.
+    """
 
     buckets: Buckets
     series: LoadSeries
@@ -36,6 +40,7 @@ class LoadAnswer:
     gaps: Sequence[Gap]
     last_tick: int | None
     idle_holders: float
+    resolution_ms: int
 
 
 def load(
@@ -51,8 +56,9 @@ def load(
 ) -> LoadAnswer:
     """Load over time split by one dimension, largest groups first. Buckets are no narrower than `widest_of` ms."""
     held = holdings.read(server_id)
-    frame, dictionary = read_frame(server_id, window, held), read_dictionary(server_id, held)
     buckets = cut(window, at_most=at_most, period_ms=max(period_ms, widest_of))
+    unit = unit_for(window, buckets.width_ms)
+    frame, dictionary = read_frame(server_id, window, held, unit_ms=unit), read_dictionary(server_id, held)
     series, unpicked = load_by_kind(frame, buckets, dictionary, trail)
     if split is not Dimension.KIND:
         series = load_by(frame, buckets, dictionary, split, trail, at_most=MAX_GROUPS)
@@ -61,16 +67,17 @@ def load(
     # Nothing is missing from before the watching began, though the picture has a gap there.
     first = max(window.start, held.first_ms)
     due = Window(start=EpochMs(first), end=EpochMs(settled)) if settled > first else None
-    ticks = len(frame.tick_ms)
+    ticks = frame.ticks
     holders = narrow(dictionary, trail) & ~dictionary.active
     return LoadAnswer(
         buckets=buckets,
         series=series,
         unpicked=unpicked,
         ticks=ticks,
-        missing=missing_ticks(frame.tick_ms, due, period_ms) if due else 0,
-        gaps=gaps(frame.tick_ms, seen, period_ms) if seen else [],
+        missing=missing_ticks(_taken(frame, due), due, period_ms) if due else 0,
+        gaps=gaps(frame.tick_ms, seen, max(unit, period_ms)) if seen else [],
         last_tick=int(frame.tick_ms[-1]) if ticks else None,
+        resolution_ms=max(unit, period_ms),
         idle_holders=_sightings(frame, holders) / ticks if ticks else 0.0,
     )
 
@@ -80,17 +87,24 @@ def sieve(
 ) -> tuple[list[Column], int]:
     """A ranked column per dimension, and the ticks behind them. All columns share one pass over the samples."""
     held = holdings.read(server_id)
-    frame, dictionary = read_frame(server_id, window, held), read_dictionary(server_id, held)
-    ticks = len(frame.tick_ms)
+    frame, dictionary = read_frame(server_id, window, held, unit_ms=unit_for(window)), read_dictionary(server_id, held)
+    ticks = frame.ticks
     if ticks == 0:
         return [Column(dimension=d, rows=(), more=0, total_seen=0) for d in dimensions], 0
     counts = count_codes(frame, dictionary)
     return [rank(counts, ticks, dictionary, d, trail, at_most=at_most) for d in dimensions], ticks
 
 
+def _taken(frame: SampleFrame, window: Window) -> int:
+    """Ticks taken in a window; moments that stand for several lie in it as a whole or not at all."""
+    return frame.within(window).ticks
+
+
 def _sightings(frame: SampleFrame, wanted: npt.NDArray[np.bool_]) -> float:
     """How many samples have a wanted code. Few codes are compared one by one, which is cheaper than looking all up."""
     codes = np.flatnonzero(wanted).tolist()
+    if frame.seen is not None:
+        return float(frame.seen[wanted[frame.code]].sum())
     if len(codes) <= 6:
         return float(sum(np.count_nonzero(frame.code == code) for code in codes))
     return float(np.count_nonzero(wanted[frame.code]))

@@ -14,6 +14,12 @@ def read(server_id: int) -> Holdings:
     return Holdings.objects.filter(server_id=server_id).first() or Holdings(server_id=server_id)
 
 
+def lock(server_id: int) -> None:
+    """Let nobody else write codes or sums of the server until the transaction ends."""
+    Holdings.objects.get_or_create(server_id=server_id)
+    Holdings.objects.select_for_update().get(server_id=server_id)
+
+
 def grew(server_id: int, *, first_ms: int, newest_ms: int, codes: int) -> None:
     """Ticks of [first_ms, newest_ms] were added; whoever has read beyond `first_ms` already must read again."""
     with connection.cursor() as cursor:

@@ -23,6 +23,20 @@ class Server(models.Model):
     period_ms = models.PositiveIntegerField(default=1000)
     counters_every_ms = models.PositiveIntegerField(default=15_000)
     sample_retention_days = models.PositiveIntegerField(default=30)
+    sum_retention_days = models.PositiveIntegerField(default=400)
+    counter_retention_days = models.PositiveIntegerField(default=90)
+    machine_retention_days = models.PositiveIntegerField(default=90)
+    slow_ms = models.PositiveIntegerField(default=1000)
+    schedule = models.JSONField(default=list)  # spans of the week in which to sample; empty: always
+    close_watch_until_ms = models.BigIntegerField(default=0)
+    group = models.CharField(max_length=80, default="", blank=True)
+    storage = models.CharField(
+        max_length=80, default="", blank=True
+    )  # name of the disk, shared by servers that say the same
+    machine = models.CharField(max_length=80, default="", blank=True)  # name under which its host's figures come in
+    simulation = models.JSONField(null=True)  # of a made-up server: its name in the estate, seed and anchor
+    passfile = models.CharField(max_length=255, default="", blank=True)
+    service = models.CharField(max_length=80, default="", blank=True)
     cores = models.PositiveIntegerField(null=True)
     enabled = models.BooleanField(default=True)
     revision = models.PositiveIntegerField(default=1)
@@ -48,6 +62,25 @@ class Holdings(models.Model):
     codes = models.IntegerField(default=0)
     rewrites = models.BigIntegerField(default=0)
     texts = models.BigIntegerField(default=0)
+
+
+class Vitals(models.Model):
+    """A server's own counts over (at - covers, at], and its sizes at that moment. Null where it does not tell."""
+
+    pk = models.CompositePrimaryKey("server_id", "at_ms")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    at_ms = models.BigIntegerField()
+    covers_ms = models.IntegerField()
+    connections = models.IntegerField()
+    size_bytes = models.BigIntegerField(null=True)
+    commits = models.FloatField()
+    rollbacks = models.FloatField()
+    deadlocks = models.FloatField()
+    conflicts = models.FloatField()
+    temp_bytes = models.FloatField()
+    blocks_read = models.FloatField()
+    blocks_hit = models.FloatField()
+    lag_ms = models.FloatField(null=True)  # of a replica's replay
 
 
 class ServerNote(models.Model):

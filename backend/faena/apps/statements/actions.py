@@ -1,14 +1,17 @@
 """Writing what was learned and counted."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
-from django.db import transaction
+import numpy as np
+import numpy.typing as npt
+from django.db import connection, transaction
 
 from faena.apps.servers import holdings
 from faena.apps.statements.models import CountSpan, Text, Work
-from faena.core.readings import COUNTER_FIELDS, StatementText
+from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText
 from faena.core.statements.counters import CounterDelta
 from faena.core.statements.texts import tables_of
+from faena.core.units import EpochMs
 
 
 @transaction.atomic
@@ -45,6 +48,20 @@ def store_work(server_id: int, delta: CounterDelta) -> None:
         for key, values in zip(delta.keys, delta.values, strict=True)
     )
     Work.objects.bulk_create(rows, ignore_conflicts=True, batch_size=1000)
+
+
+@transaction.atomic
+def copy_work(
+    server_id: int, since: EpochMs, until: EpochMs, work: Mapping[CounterKey, npt.NDArray[np.float64]]
+) -> None:
+    """As `store_work`, for many figures that are known to be new."""
+    CountSpan.objects.create(server_id=server_id, until_ms=until, since_ms=since, breaks="")
+    columns = 'server_id, until_ms, since_ms, query_id, database, "user", toplevel, ' + ", ".join(COUNTER_FIELDS)
+    with connection.cursor() as cursor, cursor.copy(f"COPY statements_work ({columns}) FROM STDIN") as copy:
+        for key, values in work.items():
+            copy.write_row(
+                (server_id, until, since, key.query_id, key.database, key.user, key.toplevel, *values.tolist())
+            )
 
 
 def forget_before(server_id: int, before_ms: int) -> None:

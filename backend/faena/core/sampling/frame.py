@@ -14,18 +14,29 @@ class SampleFrame:
     """`tick_ms` (T,) ascending; `tick` (N,) index into it, ascending; `code` (N,) index into the dictionary.
 
     A tick at which nothing was seen is in `tick_ms` and in no row of `tick`: idle is not the same as not sampled.
+    For long spans a moment may stand for several ticks (see rollup.py): `taken` (T,) says for how many, and `seen` (N,)
+    how often the code was seen in them. None: once each.
     """
 
     tick_ms: npt.NDArray[np.int64]
     tick: npt.NDArray[np.int32]
     code: npt.NDArray[np.int32]
+    taken: npt.NDArray[np.int32] | None = None
+    seen: npt.NDArray[np.int32] | None = None
 
     def __post_init__(self) -> None:
         if len(self.tick) != len(self.code):
             raise ValueError(f"columns differ in length: {len(self.tick)} ticks, {len(self.code)} codes")
+        if (self.taken is None) != (self.seen is None):
+            raise ValueError("either both or none of taken and seen")
+
+    @property
+    def ticks(self) -> int:
+        """How many ticks were taken."""
+        return len(self.tick_ms) if self.taken is None else int(self.taken.sum())
 
     def within(self, window: Window) -> "SampleFrame":
-        """The part inside the window; arrays are views where possible."""
+        """The moments inside the window; arrays are views where possible."""
         first, last = np.searchsorted(self.tick_ms, (window.start, window.end))
         if first == 0 and last == len(self.tick_ms):
             return self
@@ -34,6 +45,8 @@ class SampleFrame:
             self.tick_ms[first:last],
             (self.tick[low:high] - np.int32(first)).astype(np.int32, copy=False),
             self.code[low:high],
+            None if self.taken is None else self.taken[first:last],
+            None if self.seen is None else self.seen[low:high],
         )
 
 
@@ -48,15 +61,22 @@ def join(frames: Sequence[SampleFrame]) -> SampleFrame:
     if len(parts) == 1:
         return parts[0]
     offsets = np.cumsum([0, *(len(part.tick_ms) for part in parts[:-1])]).astype(np.int32)
+    plain = all(part.taken is None for part in parts)
     return SampleFrame(
         np.concatenate([part.tick_ms for part in parts]),
         np.concatenate([part.tick + offset for part, offset in zip(parts, offsets, strict=True)]),
         np.concatenate([part.code for part in parts]),
+        None if plain else np.concatenate([_counted(part.taken, part.tick_ms) for part in parts]),
+        None if plain else np.concatenate([_counted(part.seen, part.tick) for part in parts]),
     )
 
 
+def _counted(counts: npt.NDArray[np.int32] | None, of: npt.NDArray[np.integer]) -> npt.NDArray[np.int32]:
+    return np.ones(len(of), dtype=np.int32) if counts is None else counts
+
+
 def merge(kept: SampleFrame, late: SampleFrame) -> SampleFrame:
-    """Both frames in order of time; a tick that both have is taken from `kept`, whole."""
+    """Both frames of single ticks in order of time; a tick that both have is taken from `kept`, whole."""
     if len(kept.tick_ms) == 0 or len(late.tick_ms) == 0 or kept.tick_ms[-1] < late.tick_ms[0]:
         return join([kept, late])  # the usual case: open hours follow closed ones
     fresh = ~np.isin(late.tick_ms, kept.tick_ms)

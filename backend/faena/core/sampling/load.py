@@ -95,8 +95,12 @@ def _count(
     cut_at = np.searchsorted(frame.tick, edge).tolist()
     seen = np.empty((buckets.count, groups), dtype=np.int64)
     for b in range(buckets.count):
-        seen[b] = np.bincount(group[cut_at[b] : cut_at[b + 1]], minlength=groups + 1)[:groups]
-    return seen.T, np.diff(edge)
+        part = slice(cut_at[b], cut_at[b + 1])
+        weights = None if frame.seen is None else frame.seen[part]
+        seen[b] = np.bincount(group[part], weights=weights, minlength=groups + 1)[:groups]
+    if frame.taken is None:
+        return seen.T, np.diff(edge)
+    return seen.T, np.diff(np.r_[0, np.cumsum(frame.taken, dtype=np.int64)][edge])
 
 
 def _largest(
@@ -145,7 +149,7 @@ class Column:
 
 def count_codes(frame: SampleFrame, dictionary: Dictionary) -> npt.NDArray[np.int64]:
     """How often each code was seen, shape (len(dictionary),). All columns of a sieve share this one pass."""
-    return np.bincount(frame.code, minlength=len(dictionary)).astype(np.int64)
+    return np.bincount(frame.code, weights=frame.seen, minlength=len(dictionary)).astype(np.int64)
 
 
 def rank(

@@ -186,9 +186,7 @@ class Engine:
         for other in self.estate.servers.values():
             if other.disk != self.server.disk or other.name == self.server.name:
                 continue
-            effects = happenings(
-                self.incidents, other.name, self.anchor, start - WARM_UP_S * 1000, start + MS_PER_HOUR
-            )
+            effects = happenings(self.incidents, other.name, self.anchor, start - WARM_UP_S * 1000, start + MS_PER_HOUR)
             traffic = self._traffic(other.name, at, effects)
             total += (traffic.calls * traffic.reads).sum(axis=0)
             for h in effects:
@@ -257,7 +255,7 @@ class Engine:
         for one, host in zip(traffic.statements, traffic.hosts, strict=True):
             program = self.estate.programs[one.program]
             for wait_type, wait_event in (*STATES, ("LWLock", "BufferContent")):
-                for client in ((host,) if host else program.hosts):
+                for client in (host,) if host else program.hosts:
                     found.append(
                         Combination(
                             active=True, wait_type=wait_type, wait_event=wait_event, query_id=one.query_id,
@@ -323,5 +321,9 @@ def texts_of(estate: Estate, incidents: Sequence[Incident], server: str) -> dict
 
 
 def _named(effect: object) -> list[str]:
-    names = (getattr(effect, "statement", ""), getattr(effect, "middle_statement", ""), *getattr(effect, "deadlock", ()))
+    names = (
+        getattr(effect, "statement", ""),
+        getattr(effect, "middle_statement", ""),
+        *getattr(effect, "deadlock", ()),
+    )
     return [name for name in names if name]

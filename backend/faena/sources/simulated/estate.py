@@ -92,7 +92,9 @@ def read_estate(raw: Mapping[str, Any]) -> Estate:
             name: Profile(workday=tuple(p["workday"]), weekend=tuple(p["weekend"]))
             for name, p in raw["profiles"].items()
         }
-        programs = {name: Program(name=name, **{**p, "hosts": tuple(p["hosts"])}) for name, p in raw["programs"].items()}
+        programs = {
+            name: Program(name=name, **{**p, "hosts": tuple(p["hosts"])}) for name, p in raw["programs"].items()
+        }
         statements = {s["key"]: Statement(**{**s, "servers": tuple(s["servers"])}) for s in raw["statements"]}
         estate = Estate(
             profiles=profiles,

@@ -80,7 +80,9 @@ def lasting_sessions(scene: Scene, statements: Sequence[Statement], calls: Float
     return found
 
 
-def _label(scene: Scene, program: str, text: str, wait: str = "", *, active: bool = True, held_by: str = "") -> Combination:
+def _label(
+    scene: Scene, program: str, text: str, wait: str = "", *, active: bool = True, held_by: str = ""
+) -> Combination:
     """`wait` as "type:event"; empty: running."""
     wait_type, _, wait_event = wait.partition(":")
     who = scene.estate.programs[program]

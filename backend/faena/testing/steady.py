@@ -1,4 +1,4 @@
-"""Sessions that run, read, commit and now and then queue behind a lock, as a function of seed and time."""
+"""Steady made-up traffic as a function of seed and second: for tests and benchmarks that need samples, not a story."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -36,7 +36,7 @@ WEIGHTS = (60, 20, 12, 8)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class SimulatedSource:
+class SteadySource:
     """`mean_sessions` are active on average; every tenth minute a lock is held for `lock_seconds`."""
 
     seed: int = 1

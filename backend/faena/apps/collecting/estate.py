@@ -1,0 +1,151 @@
+"""The made-up estate: reads its description, makes its servers, fills in their past."""
+
+import tomllib
+from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from functools import lru_cache
+from multiprocessing import get_context
+from typing import Any
+
+import django
+import numpy as np
+from django.conf import settings
+from django.db import connections, transaction
+
+from faena.apps.hosts.actions import store_host
+from faena.apps.samples.actions import Codebook
+from faena.apps.samples.closing import Columns, put_hours
+from faena.apps.samples.models import Chunk
+from faena.apps.servers import holdings
+from faena.apps.servers.models import Server
+from faena.apps.servers.vitals import store_vitals
+from faena.apps.statements.actions import copy_work, learn_texts
+from faena.core.errors import BadInput
+from faena.core.readings import StatementText
+from faena.core.units import MS_PER_HOUR, EpochMs
+from faena.sources.simulated import Engine, Estate, Hour, Incident, read_estate, read_incidents
+from faena.sources.simulated.engine import texts_of
+from faena.sources.simulated.vitals import host_minutes, vital_minutes
+from faena.sources.simulated.work import hour_work
+
+SEED = 7
+TOOK_US = 400
+COUNTED_S = 600  # statement counters of the past stand for so many seconds each
+HOURS_AT_A_TIME = 12
+MS_PER_DAY = 24 * MS_PER_HOUR
+
+
+@lru_cache(maxsize=1)
+def description() -> tuple[Estate, list[Incident]]:
+    """The estate and its incidents, from the folder that the settings name. Raises BadInput."""
+    folder = settings.ENVIRONMENT.estate_dir
+    found = []
+    for name in ("estate.toml", "incidents.toml"):
+        try:
+            found.append(tomllib.loads((folder / name).read_text()))
+        except (OSError, tomllib.TOMLDecodeError) as error:
+            raise BadInput(f"{folder / name} cannot be read: {error}", field="estate") from error
+    return read_estate(found[0]), read_incidents(found[1])
+
+
+def engine_of(simulation: Mapping[str, Any]) -> Engine:
+    """The engine of a simulated server. Raises BadInput when the estate does not know it any more."""
+    estate, incidents = description()
+    if simulation["server"] not in estate.servers:
+        raise BadInput(f"the estate has no server {simulation['server']}", field="simulation")
+    return Engine(estate, incidents, simulation["server"], EpochMs(simulation["anchor"]), simulation["seed"])
+
+
+def make_servers(now_ms: int) -> list[Server]:
+    """The estate's servers, made once; their incidents count back from the full hour of their making."""
+    estate, _ = description()
+    made = []
+    for one in estate.servers.values():
+        simulation = {"server": one.name, "anchor": now_ms - now_ms % MS_PER_HOUR, "seed": SEED}
+        server, _ = Server.objects.get_or_create(
+            name=one.name,
+            defaults={
+                "engine": Server.Engine.SIMULATED,
+                "database": one.group or one.name,
+                "host": "simulated",
+                "cores": one.cores,
+                "group": one.group,
+                "storage": one.disk,
+                "machine": one.name,
+                "simulation": simulation,
+            },
+        )
+        made.append(server)
+    return made
+
+
+def fill_past(servers: Sequence[Server], days: int, now_ms: int, workers: int = 2) -> Iterator[float]:
+    """Make and store so many days before each server's anchor, and from there on to now; yields the share done.
+
+    Hours stored before are kept, so that a filling broken off goes on where it was.
+    """
+    tasks = list[tuple[int, int, int]]()
+    for server in servers:
+        assert server.simulation is not None
+        last = server.simulation["anchor"]
+        step = HOURS_AT_A_TIME * MS_PER_HOUR
+        stored = set(Chunk.objects.filter(server_id=server.id).values_list("hour_ms", flat=True))
+        starts = [*range(last - days * MS_PER_DAY, last, step), last]
+        tasks += [(server.id, at, now_ms) for at in starts if at not in stored]
+        _learn(server)
+    connections.close_all()
+    with ProcessPoolExecutor(workers, mp_context=get_context("spawn"), initializer=django.setup) as pool:
+        waiting = [pool.submit(fill_hours, *task) for task in tasks]
+        for done, future in enumerate(as_completed(waiting), start=1):
+            future.result()
+            yield done / len(tasks)
+
+
+def _learn(server: Server) -> None:
+    """All texts and codes that any hour can bring, so that workers side by side need not agree on codes."""
+    engine = engine_of(server.simulation or {})
+    texts = texts_of(engine.estate, engine.incidents, engine.server.name)
+    learn_texts(server.id, [StatementText(query_id=i, text=text) for i, text in texts.items()])
+
+
+def fill_hours(server_id: int, start_ms: int, now_ms: int) -> None:
+    """One stretch of HOURS_AT_A_TIME hours, or up to now, in one transaction."""
+    server = Server.objects.get(id=server_id)
+    engine = engine_of(server.simulation or {})
+    starts = range(start_ms, min(start_ms + HOURS_AT_A_TIME * MS_PER_HOUR, now_ms), MS_PER_HOUR)
+    hours = [engine.hour(EpochMs(start)) for start in starts]
+    if not hours:
+        return
+    with transaction.atomic():
+        holdings.lock(server_id)
+        codes = Codebook(server_id).codes(hours[-1].combinations)
+        code = np.array([codes[one] for one in hours[-1].combinations], dtype=np.int64)
+        end = min(hours[-1].start + MS_PER_HOUR, now_ms)
+        put_hours(server_id, {hour.start: _columns(hour, code, (end - hour.start) // 1000) for hour in hours})
+        holdings.grew(server_id, first_ms=start_ms, newest_ms=end - 1000, codes=len(codes))
+        for hour in hours:
+            for first in range(0, min(3600, (end - hour.start) // 1000), COUNTED_S):
+                since = EpochMs(hour.start + 1000 * first)
+                work = hour_work(engine, hour, first, first + COUNTED_S)
+                copy_work(server_id, since, EpochMs(since + 1000 * COUNTED_S), work)
+            store_vitals(server_id, vital_minutes(engine, hour, end))
+            store_host(server.machine, host_minutes(engine, hour, end))
+
+
+def _columns(hour: Hour, code: np.ndarray[Any, np.dtype[np.int64]], seconds: int) -> Columns:
+    """The first seconds of an hour as the store keeps them."""
+    ticks = min(3600, seconds)
+    at = hour.start + 1000 * np.arange(ticks, dtype=np.int64)
+    rows = slice(0, int(np.searchsorted(hour.second, ticks)))
+    return {
+        "tick_ms": at,
+        "took_us": np.full(ticks, TOOK_US),
+        "missed": np.zeros(ticks, dtype=np.int64),
+        "tick": hour.second[rows],
+        "code": code[hour.combination[rows]],
+        "pid": hour.pid[rows],
+        "blocker": hour.blocker[rows],
+        "started_s": hour.started_s[rows],
+        "transaction_ms": hour.transaction_ms[rows],
+        "statement_ms": hour.statement_ms[rows],
+    }

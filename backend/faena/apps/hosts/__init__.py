@@ -1,0 +1,1 @@
+"""Statements: texts and counter differences."""

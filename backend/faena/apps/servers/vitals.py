@@ -1,0 +1,44 @@
+"""Writing and reading what servers say of themselves each minute."""
+
+from collections.abc import Iterable
+from dataclasses import asdict
+
+from django.db.models import F, IntegerField, Max, Sum
+from django.db.models.functions import Cast
+
+from faena.apps.servers.models import Vitals
+from faena.core.readings import ServerVitals
+from faena.core.series.window import Buckets
+
+
+def store_vitals(server_id: int, readings: Iterable[ServerVitals]) -> None:
+    """Store readings; one already stored is left as it is."""
+    rows = []
+    for one in readings:
+        figures = asdict(one)
+        rows.append(Vitals(server_id=server_id, at_ms=figures.pop("at"), **figures))
+    Vitals.objects.bulk_create(rows, ignore_conflicts=True)
+
+
+def forget_before(server_id: int, before_ms: int) -> None:
+    """Retention."""
+    Vitals.objects.filter(server_id=server_id, at_ms__lt=before_ms)._raw_delete(using="default")
+
+
+COUNTS = ("commits", "rollbacks", "deadlocks", "conflicts", "temp_bytes", "blocks_read", "blocks_hit")
+SIZES = ("connections", "size_bytes", "lag_ms")
+
+
+def over_time(server_id: int, buckets: Buckets) -> list[dict[str, float | None]]:
+    """Per bucket: rates per second of COUNTS, the largest of SIZES; all None where there is no reading."""
+    end = buckets.start + buckets.count * buckets.width_ms
+    rows = Vitals.objects.filter(server_id=server_id, at_ms__gt=buckets.start, at_ms__lte=end)
+    cell = Cast((F("at_ms") - 1 - buckets.start) / buckets.width_ms, IntegerField())
+    sums = {name: Sum(name) for name in COUNTS} | {name: Max(name) for name in SIZES} | {"covers": Sum("covers_ms")}
+    grouped = rows.annotate(cell=cell).values("cell").annotate(**{f"all_{k}": v for k, v in sums.items()}).order_by()
+    found: list[dict[str, float | None]] = [dict.fromkeys((*COUNTS, *SIZES)) for _ in range(buckets.count)]
+    for at, *figures in grouped.values_list("cell", *(f"all_{name}" for name in sums)):
+        row = dict(zip(sums, figures, strict=True))
+        seconds = row["covers"] / 1000
+        found[at] = {name: row[name] / seconds for name in COUNTS} | {name: row[name] for name in SIZES}
+    return found

@@ -1,0 +1,1 @@
+"""The machine underneath: figures of a host, cores and queues, what-if."""

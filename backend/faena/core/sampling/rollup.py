@@ -1,0 +1,70 @@
+"""Samples summed up by minute or hour, for long spans. Sums, never means, so that nothing is lost but the second."""
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from faena.core.sampling.frame import SampleFrame
+from faena.core.series.window import Window
+from faena.core.units import MS_PER_HOUR, EpochMs
+
+MINUTE_MS = 60_000
+# From this length on, hourly sums are read and no longer those by minute.
+HOURLY_FROM_MS = 4 * 24 * MS_PER_HOUR
+MINUTELY_FROM_MS = 6 * MS_PER_HOUR
+
+
+def rolled(frame: SampleFrame, unit_ms: int) -> SampleFrame:
+    """The same samples with one moment per `unit_ms`, which must be a multiple of what the frame has already."""
+    cells, cell = np.unique(frame.tick_ms // unit_ms, return_inverse=True)
+    taken = np.bincount(cell, weights=frame.taken, minlength=len(cells))
+    width = int(frame.code.max(initial=0)) + 1
+    keys, where = np.unique(cell[frame.tick] * width + frame.code, return_inverse=True)
+    seen = np.bincount(where, weights=frame.seen, minlength=len(keys))
+    return SampleFrame(
+        cells * unit_ms,
+        (keys // width).astype(np.int32),
+        (keys % width).astype(np.int32),
+        taken.astype(np.int32),
+        seen.astype(np.int32),
+    )
+
+
+def unit_for(window: Window, bucket_ms: int | None = None) -> int:
+    """What to read for a window: 0 for every tick, else the milliseconds summed up in one moment.
+
+    Buckets narrower than an hour or a minute need what is finer; without buckets the length alone decides.
+    """
+    if window.length_ms >= HOURLY_FROM_MS and (bucket_ms is None or bucket_ms % MS_PER_HOUR == 0):
+        return MS_PER_HOUR
+    if window.length_ms >= MINUTELY_FROM_MS and (bucket_ms is None or bucket_ms % MINUTE_MS == 0):
+        return MINUTE_MS
+    return 0
+
+
+def whole_part(window: Window, unit_ms: int) -> Window | None:
+    """The part of the window that whole units fill; None when there is none."""
+    start, end = -(-window.start // unit_ms) * unit_ms, window.end // unit_ms * unit_ms
+    return Window(start=EpochMs(start), end=EpochMs(end)) if end > start else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Shape:
+    """How an hour looked, minute by minute: mean load, and the loads that 10, 50 and 90% of its minutes stay below."""
+
+    ticks: int
+    load: float
+    low: float
+    middle: float
+    high: float
+
+
+def shape_of(minutes: SampleFrame, idle_codes: npt.NDArray[np.integer]) -> Shape | None:
+    """Shape of an hour rolled up by minute, without the codes that are no load. None when nothing was sampled."""
+    if not minutes.ticks or minutes.taken is None or minutes.seen is None:
+        return None
+    load = ~np.isin(minutes.code, idle_codes)
+    seen = np.bincount(minutes.tick[load], weights=minutes.seen[load], minlength=len(minutes.tick_ms))
+    low, middle, high = np.quantile(seen / minutes.taken, (0.1, 0.5, 0.9)).tolist()
+    return Shape(ticks=minutes.ticks, load=float(seen.sum()) / minutes.ticks, low=low, middle=middle, high=high)
