@@ -117,6 +117,7 @@ def _api_types_fresh() -> bool:
 
 def e2e() -> bool:
     """The real interface in a real browser, on the demo with its troubles switched one at a time."""
+    os.environ.setdefault("FAENA_PAST_DAYS", "2")  # enough for the screens; incidents are tested on the simulator
     installation = Installation(trial_place())
     try:
         installation.clear_leftovers()
@@ -125,6 +126,7 @@ def e2e() -> bool:
         installation.prepare_store()
         installation.load_ferry()
         installation.watch_ferry()
+        installation.fill_past()
         installation.start_programs(rota=False)
         installation.start_faena()
         environment = {**installation.environment(), "FAENA_TRIAL_URL": installation.url}

@@ -3,6 +3,7 @@
 import json
 import os
 import secrets
+import subprocess
 import time
 import urllib.request
 from dataclasses import dataclass, field
@@ -116,6 +117,30 @@ class Installation:
             )  # fmt: skip
         self._mark("ferry-watched")
 
+    def fill_past(self) -> None:
+        """The made-up estate with its last days, once. PAST_DAYS of the environment says how many."""
+        days = os.environ.get("FAENA_PAST_DAYS", "14")
+        if self._done("past"):
+            return
+        with step(f"Tidewrack's estate: five made-up servers, {days} days") as tell:
+            command = [str(PYTHON), "-m", "django", "past", "--days", days]
+            log = self.place.logs / "past.log"
+            log.parent.mkdir(parents=True, exist_ok=True)
+            with log.open("w") as errors:
+                filling = subprocess.Popen(
+                    command, env=self.environment(), cwd=BACKEND, stdout=subprocess.PIPE, stderr=errors, text=True
+                )
+                assert filling.stdout
+                told = 0
+                for line in filling.stdout:
+                    share = int(line.strip().rstrip("%"))
+                    if share >= told + 20 and share < 100:
+                        told = share
+                        tell(line.strip())
+            if filling.wait() != 0:
+                raise Trouble(f"the past could not be made: {log.read_text()[-600:].strip()} (all of it: {log})")
+        self._mark("past")
+
     def start_programs(self, *, rota: bool) -> None:
         self.place.switches.mkdir(parents=True, exist_ok=True)
         for switch in self.place.switches.iterdir():
@@ -174,8 +199,6 @@ class Installation:
 
     def manage(self, *arguments: str, more: dict[str, str] | None = None) -> None:
         """Run a Django command of this place to its end. Raises Trouble with its words."""
-        import subprocess
-
         command = [str(PYTHON), "-m", "django", *arguments]
         environment = {**self.environment(), **(more or {})}
         ended = subprocess.run(command, env=environment, cwd=BACKEND, capture_output=True, text=True)

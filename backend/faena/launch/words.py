@@ -2,7 +2,7 @@
 
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 
@@ -15,12 +15,12 @@ def say(text: str) -> None:
 
 
 @contextmanager
-def step(name: str) -> Iterator[None]:
-    """Print the name, do the work, print the seconds it took."""
+def step(name: str) -> Iterator[Callable[[str], None]]:
+    """Print the name, do the work, print the seconds it took. What it yields says in between how far the work is."""
     print(f"  {name} ", end="", flush=True)
     begun = time.monotonic()
     try:
-        yield
+        yield lambda words: print(f"{words} ", end="", flush=True)
     except BaseException:
         print("✗", flush=True)
         raise

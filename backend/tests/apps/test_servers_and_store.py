@@ -203,6 +203,8 @@ def test_housekeeping_closes_hours_and_drops_what_is_too_old(tmp_path: Path) -> 
     keep_house(START + 3 * MS_PER_HOUR)
     assert (Tick.objects.count(), Chunk.objects.count()) == (0, 1)
     keep_house(START + 31 * 24 * MS_PER_HOUR)
+    assert (Chunk.objects.count(), Work.objects.count()) == (0, 2), "counters are kept longer than samples"
+    keep_house(START + 92 * 24 * MS_PER_HOUR)
     assert (Chunk.objects.count(), Work.objects.count(), CountSpan.objects.count()) == (0, 0, 0)
 
 

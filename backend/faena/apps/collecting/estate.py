@@ -12,14 +12,14 @@ import numpy as np
 from django.conf import settings
 from django.db import connections, transaction
 
-from faena.apps.hosts.actions import store_host
+from faena.apps.hosts.actions import copy_host
 from faena.apps.samples.actions import Codebook
 from faena.apps.samples.closing import Columns, put_hours
 from faena.apps.samples.models import Chunk
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Server
-from faena.apps.servers.vitals import store_vitals
-from faena.apps.statements.actions import copy_work, learn_texts
+from faena.apps.servers.vitals import copy_vitals
+from faena.apps.statements.actions import WorkSpan, copy_work, learn_texts
 from faena.core.errors import BadInput
 from faena.core.readings import StatementText
 from faena.core.units import MS_PER_HOUR, EpochMs
@@ -123,13 +123,15 @@ def fill_hours(server_id: int, start_ms: int, now_ms: int) -> None:
         end = min(hours[-1].start + MS_PER_HOUR, now_ms)
         put_hours(server_id, {hour.start: _columns(hour, code, (end - hour.start) // 1000) for hour in hours})
         holdings.grew(server_id, first_ms=start_ms, newest_ms=end - 1000, codes=len(codes))
-        for hour in hours:
-            for first in range(0, min(3600, (end - hour.start) // 1000), COUNTED_S):
-                since = EpochMs(hour.start + 1000 * first)
-                work = hour_work(engine, hour, first, first + COUNTED_S)
-                copy_work(server_id, since, EpochMs(since + 1000 * COUNTED_S), work)
-            store_vitals(server_id, vital_minutes(engine, hour, end))
-            store_host(server.machine, host_minutes(engine, hour, end))
+        copy_work(server_id, [span for hour in hours for span in _work_spans(engine, hour, end)])
+        copy_vitals(server_id, (one for hour in hours for one in vital_minutes(engine, hour, end)))
+        copy_host(server.machine, (one for hour in hours for one in host_minutes(engine, hour, end)))
+
+
+def _work_spans(engine: Engine, hour: Hour, end: int) -> Iterator[WorkSpan]:
+    for first in range(0, min(3600, (end - hour.start) // 1000), COUNTED_S):
+        since = EpochMs(hour.start + 1000 * first)
+        yield since, EpochMs(since + 1000 * COUNTED_S), hour_work(engine, hour, first, first + COUNTED_S)
 
 
 def _columns(hour: Hour, code: np.ndarray[Any, np.dtype[np.int64]], seconds: int) -> Columns:

@@ -10,9 +10,11 @@ from typing import ParamSpec, TypeVar, assert_never
 from django.db import InterfaceError, OperationalError, close_old_connections, connection
 
 from faena.apps.collecting.estate import engine_of
+from faena.apps.hosts import actions as hosts
 from faena.apps.samples.actions import Codebook, store_ticks
 from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
 from faena.apps.servers import actions as servers
+from faena.apps.servers import vitals
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements
 from faena.collector.records import Counted, Learned, Noted, Record, Sampled, WatchOrder
@@ -156,6 +158,9 @@ def keep_house(now_ms: int) -> None:
         )
         forget_before(server.id, samples, sums)
         statements.forget_before(server.id, counters)
+        machine = now_ms - server.machine_retention_days * MS_PER_DAY
+        vitals.forget_before(server.id, machine)
+        hosts.forget_before(server.machine, machine)
 
 
 HOUSEKEEPING_EVERY_S = Seconds(60.0)

@@ -6,6 +6,7 @@ from dataclasses import asdict
 from django.db.models import F, IntegerField, Max, Sum
 from django.db.models.functions import Cast
 
+from faena.apps.bulk import copy_rows
 from faena.apps.servers.models import Vitals
 from faena.core.readings import ServerVitals
 from faena.core.series.window import Buckets
@@ -18,6 +19,15 @@ def store_vitals(server_id: int, readings: Iterable[ServerVitals]) -> None:
         figures = asdict(one)
         rows.append(Vitals(server_id=server_id, at_ms=figures.pop("at"), **figures))
     Vitals.objects.bulk_create(rows, ignore_conflicts=True)
+
+
+_FIELDS = tuple(name for name in ServerVitals.__dataclass_fields__ if name != "at")
+
+
+def copy_vitals(server_id: int, readings: Iterable[ServerVitals]) -> None:
+    """As `store_vitals`, for readings that are known to be new."""
+    rows = ((server_id, one.at, *(getattr(one, name) for name in _FIELDS)) for one in readings)
+    copy_rows(Vitals, ("server", "at_ms", *_FIELDS), rows)
 
 
 def forget_before(server_id: int, before_ms: int) -> None:

@@ -1,17 +1,20 @@
 """Writing what was learned and counted."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 import numpy.typing as npt
-from django.db import connection, transaction
+from django.db import transaction
 
+from faena.apps.bulk import copy_rows
 from faena.apps.servers import holdings
 from faena.apps.statements.models import CountSpan, Text, Work
 from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText
 from faena.core.statements.counters import CounterDelta
 from faena.core.statements.texts import tables_of
 from faena.core.units import EpochMs
+
+WorkSpan = tuple[EpochMs, EpochMs, Mapping[CounterKey, npt.NDArray[np.float64]]]  # (since, until] and what was done
 
 
 @transaction.atomic
@@ -51,17 +54,16 @@ def store_work(server_id: int, delta: CounterDelta) -> None:
 
 
 @transaction.atomic
-def copy_work(
-    server_id: int, since: EpochMs, until: EpochMs, work: Mapping[CounterKey, npt.NDArray[np.float64]]
-) -> None:
-    """As `store_work`, for many figures that are known to be new."""
-    CountSpan.objects.create(server_id=server_id, until_ms=until, since_ms=since, breaks="")
-    columns = 'server_id, until_ms, since_ms, query_id, database, "user", toplevel, ' + ", ".join(COUNTER_FIELDS)
-    with connection.cursor() as cursor, cursor.copy(f"COPY statements_work ({columns}) FROM STDIN") as copy:
-        for key, values in work.items():
-            copy.write_row(
-                (server_id, until, since, key.query_id, key.database, key.user, key.toplevel, *values.tolist())
-            )
+def copy_work(server_id: int, spans: Sequence[WorkSpan]) -> None:
+    """As `store_work`, for many spans that are known to be new."""
+    copy_rows(CountSpan, ("server", "since_ms", "until_ms", "breaks"), ((server_id, s, u, "") for s, u, _ in spans))
+    fields = ("server", "since_ms", "until_ms", "query_id", "database", "user", "toplevel", *COUNTER_FIELDS)
+    rows = (
+        (server_id, since, until, key.query_id, key.database, key.user, key.toplevel, *values.tolist())
+        for since, until, work in spans
+        for key, values in work.items()
+    )
+    copy_rows(Work, fields, rows)
 
 
 def forget_before(server_id: int, before_ms: int) -> None:

@@ -102,7 +102,7 @@ class Engine:
         requests = (arrived * traffic.reads).sum(axis=0) + lasting.reads
         disk = self.estate.disks[self.server.disk]
         latency = disk_latency_ms(requests + self._neighbours(at, start), disk.service_ms, disk.channels)
-        means = self._means(traffic, done - lasting.cpu.clip(0, done), left, latency)
+        means = self._means(traffic, lasting.cpu, left, latency)
         means = self._bounded(means, traffic, lasting.occupied)
         with np.errstate(divide="ignore", invalid="ignore"):
             took = np.nan_to_num(means.sum(axis=1) / traffic.calls, posinf=0.0)
@@ -194,17 +194,23 @@ class Engine:
                     total += np.where((at * 1000 >= h.start) & (at * 1000 < h.end), h.effect.reads_per_s, 0.0)
         return total
 
-    def _means(self, traffic: Traffic, done: Floats, left: Floats, latency: Floats) -> Floats:
-        """Mean sessions at a sample, shape (statements, states, seconds): rate times time in each state."""
+    def _means(self, traffic: Traffic, lasting: Floats, left: Floats, latency: Floats) -> Floats:
+        """Mean sessions at a sample, shape (statements, states, seconds): rate times time in each state.
+
+        On the cores are as many as the work asked for, all cores while some is left, and with them those in the queue,
+        which the server takes for running, too.
+        """
         work = traffic.calls * traffic.cpu_s
         total = work.sum(axis=0)
+        cores = (self.server.cores - lasting).clip(0)
+        busy = np.where(left > 0, cores, np.minimum(total, cores))
         share = np.divide(work, total, out=np.zeros_like(work), where=total > 0)
         each = np.divide(total, traffic.calls.sum(axis=0), out=np.zeros_like(total), where=total > 0)
         queued = np.divide(left, each, out=np.zeros_like(left), where=each > 0)
         commits = traffic.calls * np.array([one.commits for one in traffic.statements])[:, None]
         flush = flush_latency_ms(commits.sum(axis=0), self.server.flush_ms) / 1000
-        means = np.empty((len(traffic.statements), len(STATES), len(done)))
-        means[:, RUNNING] = share * (done + queued)
+        means = np.empty((len(traffic.statements), len(STATES), len(left)))
+        means[:, RUNNING] = share * (busy + queued)
         means[:, READING] = traffic.calls * traffic.reads * latency / 1000
         means[:, WRITING_LOG] = commits * flush * (1 - SYNC_SHARE)
         means[:, SYNCING] = commits * flush * SYNC_SHARE
