@@ -5,19 +5,25 @@ from itertools import islice
 from typing import Annotated
 
 from django.http import HttpRequest, StreamingHttpResponse
-from ninja import Query, Router, Schema
+from ninja import Query, Router, Schema, Status
 
 from faena.api.exports import Format, export
 from faena.api.figures import rounded
 from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.apps.samples import selectors
+from faena.apps.samples.models import UnusualSpan
+from faena.apps.samples.usual import mark, marked_spans, unmark, usual_for
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.answers.headline import headline
 from faena.core.errors import BadInput
 from faena.core.sampling.dimensions import NO_STATEMENT, NOBODY, NOT_WAITING, Dimension
 from faena.core.sampling.load import Column
+from faena.core.series.usual import MIN_DAYS
+from faena.core.series.window import Window
 from faena.core.statements.texts import gist
+from faena.core.units import EpochMs
 from faena.core.waits.catalogue import explain
 from faena.core.waits.kinds import LABELS, WaitKind
 
@@ -51,6 +57,46 @@ class GroupOut(Schema):
     share: float
 
 
+class BandOut(Schema):
+    """Usual load per bucket, in sessions; null where too little is known."""
+
+    low: list[float | None]
+    middle: list[float | None]
+    high: list[float | None]
+
+
+class DepartureOut(Schema):
+    """A stretch outside the usual band; `size` is load less what is usual."""
+
+    start: int
+    end: int
+    side: str
+    load: float
+    usual: float
+    size: float
+
+
+class MarkOut(Schema):
+    """A span marked as an incident; what is usual is not learned from it."""
+
+    id: int
+    start: int
+    end: int
+    label: str
+    marked_by: str
+
+
+class UsualOut(Schema):
+    """`days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none."""
+
+    days: int
+    days_needed: int
+    running: BandOut
+    waiting: BandOut
+    departures: list[DepartureOut]
+    marks: list[MarkOut]
+
+
 class LoadOut(Schema):
     """All moments in milliseconds since 1970; all loads in mean active sessions."""
 
@@ -74,6 +120,7 @@ class LoadOut(Schema):
     main_kind: str | None
     since: int | None
     idle_holders: float
+    usual: UsualOut | None
 
 
 class RowOut(Schema):
@@ -158,6 +205,7 @@ def get_load(
     trail_in: Query[TrailIn],
     buckets: Annotated[int, Query(ge=10, le=2000, description="at most this many")] = 300,
     split: Dimension = Dimension.KIND,
+    usual: Annotated[bool, Query(description="with the usual band and departures from it")] = False,
 ) -> LoadOut:
     """Load over a window, inside the trail, split by a dimension."""
     now = now_ms()
@@ -201,7 +249,52 @@ def get_load(
         main_kind=said.kind,
         since=said.since,
         idle_holders=answer.idle_holders,
+        usual=_usual(server, window, answer) if usual else None,
     )
+
+
+def _usual(server: Server, window: Window, answer: selectors.LoadAnswer) -> UsualOut:
+    found = usual_for(server.id, answer, server.period_ms)
+    sides = [
+        BandOut(low=rounded(found.band.low[i]), middle=rounded(found.band.middle[i]), high=rounded(found.band.high[i]))
+        for i in range(2)
+    ]
+    return UsualOut(
+        days=found.band.days,
+        days_needed=MIN_DAYS,
+        running=sides[0],
+        waiting=sides[1],
+        departures=[
+            DepartureOut(start=d.start, end=d.end, side=d.side, load=d.load, usual=d.usual, size=d.size)
+            for d in found.departures
+        ],
+        marks=[_mark(span) for span in marked_spans(server.id, window)],
+    )
+
+
+def _mark(span: UnusualSpan) -> MarkOut:
+    return MarkOut(id=span.id, start=span.start_ms, end=span.end_ms, label=span.label, marked_by=span.marked_by)
+
+
+class MarkBody(Schema):
+    start: int
+    end: int
+    label: str
+
+
+@router.post("/servers/{server_id}/unusual", response={201: MarkOut}, operation_id="unusual_mark")
+def mark_unusual(request: HttpRequest, server_id: int, body: MarkBody) -> Status[MarkOut]:
+    """Mark a span as an incident, so that the usual band is not learned from it. Operators and admins."""
+    servers.server(server_id)
+    window = Window(start=EpochMs(body.start), end=EpochMs(body.end))
+    return Status(201, _mark(mark(server_id, window, body.label, by=request.user)))
+
+
+@router.delete("/servers/{server_id}/unusual/{span_id}", response={204: None}, operation_id="unusual_unmark")
+def unmark_unusual(request: HttpRequest, server_id: int, span_id: int) -> Status[None]:
+    """Learn from a marked span again. Operators and admins."""
+    unmark(server_id, span_id, by=request.user)
+    return Status(204, None)
 
 
 @router.get("/servers/{server_id}/sieve", response=SieveOut, operation_id="sieve_get")

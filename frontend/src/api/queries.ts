@@ -33,13 +33,17 @@ export const loadQuery = (
   pick: readonly string[],
   buckets: number,
   split: DimensionName = "kind",
+  usual = false,
 ) =>
   queryOptions({
-    queryKey: ["load", server, spec, pick, buckets, split],
+    queryKey: ["load", server, spec, pick, buckets, split, usual],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/load", {
-          params: { path: { server_id: server }, query: { ...windowQuery(spec), pick: [...pick], buckets, split } },
+          params: {
+            path: { server_id: server },
+            query: { ...windowQuery(spec), pick: [...pick], buckets, split, usual },
+          },
           signal,
         }),
       ),

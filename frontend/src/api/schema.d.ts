@@ -208,6 +208,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/unusual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mark Unusual
+         * @description Mark a span as an incident, so that the usual band is not learned from it. Operators and admins.
+         */
+        post: operations["unusual_mark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/unusual/{span_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Unmark Unusual
+         * @description Learn from a marked span again. Operators and admins.
+         */
+        delete: operations["unusual_unmark"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session": {
         parameters: {
             query?: never;
@@ -261,6 +301,18 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * BandOut
+         * @description Usual load per bucket, in sessions; null where too little is known.
+         */
+        BandOut: {
+            /** High */
+            high: (number | null)[];
+            /** Low */
+            low: (number | null)[];
+            /** Middle */
+            middle: (number | null)[];
+        };
+        /**
          * CheckOut
          * @description `ready`: everything needed is there, so connecting will succeed.
          */
@@ -295,6 +347,24 @@ export interface components {
             rows: components["schemas"]["RowOut"][];
             /** Samples */
             samples: number;
+        };
+        /**
+         * DepartureOut
+         * @description A stretch outside the usual band; `size` is load less what is usual.
+         */
+        DepartureOut: {
+            /** End */
+            end: number;
+            /** Load */
+            load: number;
+            /** Side */
+            side: string;
+            /** Size */
+            size: number;
+            /** Start */
+            start: number;
+            /** Usual */
+            usual: number;
         };
         /**
          * Dimension
@@ -394,6 +464,8 @@ export interface components {
             now: number;
             /** Period Ms */
             period_ms: number;
+            /** Resolution Ms */
+            resolution_ms: number;
             /** Sentence */
             sentence: string;
             /** Since */
@@ -408,6 +480,32 @@ export interface components {
             total: number | null;
             /** Unpicked Total */
             unpicked_total: number | null;
+            usual: components["schemas"]["UsualOut"] | null;
+        };
+        /** MarkBody */
+        MarkBody: {
+            /** End */
+            end: number;
+            /** Label */
+            label: string;
+            /** Start */
+            start: number;
+        };
+        /**
+         * MarkOut
+         * @description A span marked as an incident; what is usual is not learned from it.
+         */
+        MarkOut: {
+            /** End */
+            end: number;
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Marked By */
+            marked_by: string;
+            /** Start */
+            start: number;
         };
         /**
          * Measure
@@ -743,6 +841,22 @@ export interface components {
             user: string;
         };
         /**
+         * UsualOut
+         * @description `days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none.
+         */
+        UsualOut: {
+            /** Days */
+            days: number;
+            /** Days Needed */
+            days_needed: number;
+            /** Departures */
+            departures: components["schemas"]["DepartureOut"][];
+            /** Marks */
+            marks: components["schemas"]["MarkOut"][];
+            running: components["schemas"]["BandOut"];
+            waiting: components["schemas"]["BandOut"];
+        };
+        /**
          * WaitOut
          * @description What a wait means. `known` false: only its type could be explained.
          */
@@ -906,6 +1020,8 @@ export interface operations {
                 /** @description at most this many */
                 buckets?: number;
                 split?: "kind" | "wait" | "statement" | "tables" | "program" | "user" | "client" | "database" | "held_by" | "backend";
+                /** @description with the usual band and departures from it */
+                usual?: boolean;
             };
             header?: never;
             path: {
@@ -1116,6 +1232,53 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["StatementOut"];
                 };
+            };
+        };
+    };
+    unusual_mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkOut"];
+                };
+            };
+        };
+    };
+    unusual_unmark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                span_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

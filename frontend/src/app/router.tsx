@@ -111,11 +111,20 @@ const load = createRoute({
   path: "load",
   component: function Load() {
     const { server: id } = server.useParams();
+    const { session } = inside.useRouteContext();
     const navigate = useNavigate();
     const change = useChangeSearch();
     const open = (query: string): void =>
       void navigate({ to: "/servers/$server/statements/$query", params: { server: id, query }, search: true });
-    return <LoadPage server={Number(id)} search={server.useSearch()} onSearch={change} onOpen={open} />;
+    return (
+      <LoadPage
+        server={Number(id)}
+        search={server.useSearch()}
+        canMark={session.role !== "viewer"}
+        onSearch={change}
+        onOpen={open}
+      />
+    );
   },
 });
 

@@ -4,7 +4,7 @@ import { clock } from "../lib/time";
 import { sessions } from "../lib/units";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks, valueTicks } from "./geometry/axis";
-import { isGap, stacks, stackValue } from "./geometry/stacks";
+import { edges, isGap, stacks, stackValue } from "./geometry/stacks";
 import { type LoadLike, brushed, bucketAt, waterline } from "./geometry/waterline";
 import type { Table } from "./saving";
 import { useSize } from "./useSize";
@@ -14,6 +14,7 @@ interface Props {
   readonly cores: number | null;
   readonly now: number;
   readonly reading: string;
+  readonly before?: LoadLike | null; // the same hours earlier, drawn as a line on each side
   readonly dimmed: readonly string[]; // keys of layers that the trail leaves out
   readonly onBrush: (from: number, to: number) => void;
   readonly onHold: (held: boolean) => void;
@@ -24,7 +25,7 @@ const TOP = 15; // room for the word at the ceiling
 const LEFT = 34;
 
 /** Running above the line, waiting below it. Drag to pick a window; arrow keys read bucket by bucket. */
-export const Waterline = ({ load, cores, now, reading, dimmed, onBrush, onHold }: Props) => {
+export const Waterline = ({ load, before = null, cores, now, reading, dimmed, onBrush, onHold }: Props) => {
   const [ref, size] = useSize<HTMLDivElement>();
   const plot = { width: Math.max(10, size.width - LEFT), height: Math.max(10, size.height - AXIS - TOP) };
   const shape = useMemo(
@@ -88,6 +89,21 @@ export const Waterline = ({ load, cores, now, reading, dimmed, onBrush, onHold }
               <path key={key + side} d={path} fill={fill} opacity={dimmed.includes(key) ? 0.25 : 1} data-layer={key} />
             ))}
             <path d={shape.over} fill="url(#over-cores)" opacity={dimmed.includes("running") ? 0.25 : 1} />
+            {shape.band.map((path, i) => (
+              <path
+                key={i}
+                d={path}
+                fill="var(--ink)"
+                fillOpacity="0.07"
+                stroke="var(--ink)"
+                strokeOpacity="0.45"
+                strokeWidth="0.75"
+                strokeDasharray="1 2"
+                pointerEvents="none"
+                data-usual
+              />
+            ))}
+            {before ? <Before before={before} shape={shape} load={load} /> : null}
             <Gaps load={load} shape={shape} height={plot.height} />
             <line x2={plot.width} y1={shape.line} y2={shape.line} stroke="var(--ink)" strokeWidth="1" />
             {shape.ceiling === null ? null : (
@@ -119,6 +135,35 @@ export const Waterline = ({ load, cores, now, reading, dimmed, onBrush, onHold }
 };
 
 type Shape = ReturnType<typeof waterline>;
+
+/** Total running and total waiting of an earlier window of the same length, shifted onto this one. */
+const Before = ({ before, shape, load }: { before: LoadLike; shape: Shape; load: LoadLike }) => {
+  const all = stacks(before);
+  const shift = load.start - before.start;
+  const path = (side: "up" | "down"): string => {
+    let pen = "M";
+    return before.starts
+      .map((start, i) => {
+        if (isGap(all, i)) {
+          pen = "M";
+          return "";
+        }
+        const height = edges(all, side, i).at(-1)?.high ?? 0;
+        const at = shape.x(start + shift + before.bucket_ms / 2);
+        const step = `${pen}${at.toFixed(1)} ${shape.y(side === "up" ? height : -height).toFixed(1)}`;
+        pen = "L";
+        return step;
+      })
+      .join("");
+  };
+  return (
+    <g fill="none" stroke="var(--ink)" strokeWidth="1.25" pointerEvents="none" data-before>
+      <path d={path("up")} />
+      <path d={path("down")} />
+    </g>
+  );
+};
+
 interface Plot {
   readonly width: number;
   readonly height: number;

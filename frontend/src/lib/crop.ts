@@ -10,6 +10,14 @@ interface Series {
     readonly sessions: readonly (number | null)[];
     readonly running?: readonly (number | null)[] | null;
   }[];
+  readonly usual?: { readonly running: Band; readonly waiting: Band } | null;
+}
+
+type Row = readonly (number | null)[];
+interface Band {
+  readonly low: Row;
+  readonly middle: Row;
+  readonly high: Row;
 }
 
 /** The buckets that touch [from, to); null when the series does not hold all of that span. */
@@ -18,8 +26,15 @@ export function crop<T extends Series>(series: T, from: number, to: number): T |
   const first = series.starts.findIndex((start) => start + series.bucket_ms > from);
   const beyond = series.starts.findIndex((start) => start >= to);
   const part = <V>(values: readonly V[]): V[] => values.slice(Math.max(0, first), beyond < 0 ? undefined : beyond);
+  const band = ({ low, middle, high }: Band): Band => ({ low: part(low), middle: part(middle), high: part(high) });
+  const usual = series.usual && {
+    ...series.usual,
+    running: band(series.usual.running),
+    waiting: band(series.usual.waiting),
+  };
   return {
     ...series,
+    ...(usual ? { usual } : {}),
     start: from,
     end: to,
     starts: part(series.starts),

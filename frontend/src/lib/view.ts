@@ -19,7 +19,15 @@ export interface ViewSearch {
   containing?: string;
   wait?: string;
   split?: string;
+  compare?: string;
+  view?: string;
 }
+
+/** How far back "the same hours" lie, in milliseconds. */
+export const COMPARED: Readonly<Record<string, { readonly ms: number; readonly label: string }>> = {
+  day: { ms: 86_400_000, label: "yesterday" },
+  week: { ms: 7 * 86_400_000, label: "a week ago" },
+};
 
 const positive = (value: unknown): number | undefined => {
   const n = typeof value === "string" ? Number(value) : typeof value === "number" ? value : NaN;
@@ -43,7 +51,7 @@ export function readSearch(raw: Record<string, unknown>): ViewSearch {
   if (pick) found.pick = pick;
   const columns = texts(raw.columns);
   if (columns) found.columns = columns;
-  for (const key of ["sort", "containing", "wait", "split"] as const) {
+  for (const key of ["sort", "containing", "wait", "split", "compare", "view"] as const) {
     const value = raw[key];
     if (typeof value === "string" && value !== "") found[key] = value;
   }

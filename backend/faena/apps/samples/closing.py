@@ -4,6 +4,7 @@ Chunk, rollup and day always change in one transaction, so that every resolution
 """
 
 from collections.abc import Mapping
+from dataclasses import asdict
 
 import numpy as np
 import numpy.typing as npt
@@ -92,15 +93,15 @@ def _chunk(server_id: int, hour: int, columns: Columns, revision: int) -> Chunk:
 
 def _sum_up(server_id: int, frames: Mapping[int, SampleFrame]) -> None:
     """Rollups of the hours given, and the days they lie in."""
-    idle = np.array(list(Combination.objects.filter(server_id=server_id, active=False).values_list("code", flat=True)))
+    codes = Combination.objects.filter(server_id=server_id, active=True).values_list("code", "wait_type")
+    running = np.array([code for code, wait_type in codes if not wait_type], dtype=np.int64)
+    waiting = np.array([code for code, wait_type in codes if wait_type], dtype=np.int64)
     rollups = []
     for hour, frame in frames.items():
         minutes = rolled(frame, MINUTE_MS)
-        shape = shape_of(minutes, idle)
+        shape = shape_of(minutes, running, waiting)
         if shape is not None:
-            figures = {"ticks": shape.ticks, "load": shape.load}
-            figures |= {"low": shape.low, "middle": shape.middle, "high": shape.high}
-            rollups.append(Rollup(server_id=server_id, hour_ms=hour, **figures, **_packed(minutes)))
+            rollups.append(Rollup(server_id=server_id, hour_ms=hour, **asdict(shape), **_packed(minutes)))
     _upsert(Rollup, rollups, "hour_ms")
     for day in sorted({hour - hour % MS_PER_DAY for hour in frames}):
         _sum_day(server_id, day)

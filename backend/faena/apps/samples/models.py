@@ -68,15 +68,27 @@ class Rollup(models.Model):
     server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
     hour_ms = models.BigIntegerField()
     ticks = models.IntegerField()
-    load = models.FloatField()
-    low = models.FloatField()
-    middle = models.FloatField()
-    high = models.FloatField()
+    run_low = models.FloatField()
+    run_middle = models.FloatField()
+    run_high = models.FloatField()
+    wait_low = models.FloatField()
+    wait_middle = models.FloatField()
+    wait_high = models.FloatField()
     tick_ms = models.BinaryField()
     tick = models.BinaryField()
     code = models.BinaryField()
     taken = models.BinaryField()
     seen = models.BinaryField()
+
+
+class UnusualSpan(models.Model):
+    """A span marked as an incident: what is usual is not learned from it."""
+
+    server = models.ForeignKey(Server, on_delete=models.CASCADE)
+    start_ms = models.BigIntegerField()
+    end_ms = models.BigIntegerField()
+    label = models.CharField(max_length=200)
+    marked_by = models.CharField(max_length=150)
 
 
 class DayTotals(models.Model):

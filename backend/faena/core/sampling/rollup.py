@@ -51,20 +51,25 @@ def whole_part(window: Window, unit_ms: int) -> Window | None:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Shape:
-    """How an hour looked, minute by minute: mean load, and the loads that 10, 50 and 90% of its minutes stay below."""
+    """How an hour looked, minute by minute: the loads that 10, 50 and 90% of its minutes stay below, by side."""
 
     ticks: int
-    load: float
-    low: float
-    middle: float
-    high: float
+    run_low: float
+    run_middle: float
+    run_high: float
+    wait_low: float
+    wait_middle: float
+    wait_high: float
 
 
-def shape_of(minutes: SampleFrame, idle_codes: npt.NDArray[np.integer]) -> Shape | None:
-    """Shape of an hour rolled up by minute, without the codes that are no load. None when nothing was sampled."""
+def shape_of(minutes: SampleFrame, running: npt.NDArray[np.integer], waiting: npt.NDArray[np.integer]) -> Shape | None:
+    """Shape of an hour rolled up by minute, given the codes that run and those that wait. None when nothing was sampled."""
     if not minutes.ticks or minutes.taken is None or minutes.seen is None:
         return None
-    load = ~np.isin(minutes.code, idle_codes)
-    seen = np.bincount(minutes.tick[load], weights=minutes.seen[load], minlength=len(minutes.tick_ms))
-    low, middle, high = np.quantile(seen / minutes.taken, (0.1, 0.5, 0.9)).tolist()
-    return Shape(ticks=minutes.ticks, load=float(seen.sum()) / minutes.ticks, low=low, middle=middle, high=high)
+    taken, figures = minutes.taken, dict[str, float]()
+    for side, codes in (("run", running), ("wait", waiting)):
+        mine = np.isin(minutes.code, codes)
+        seen = np.bincount(minutes.tick[mine], weights=minutes.seen[mine], minlength=len(minutes.tick_ms))
+        quantiles = np.quantile(seen / taken, (0.1, 0.5, 0.9)).tolist()
+        figures |= dict(zip((f"{side}_low", f"{side}_middle", f"{side}_high"), quantiles, strict=True))
+    return Shape(ticks=minutes.ticks, **figures)

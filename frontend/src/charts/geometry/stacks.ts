@@ -16,6 +16,14 @@ export interface LoadLike {
   readonly bucket_ms: number;
   readonly starts: readonly number[];
   readonly groups: readonly GroupLike[];
+  readonly usual?: { readonly running: BandLike; readonly waiting: BandLike } | null;
+}
+
+/** What is usual on one side of the line, per bucket; null where too little is known. */
+export interface BandLike {
+  readonly low: Row;
+  readonly middle: Row;
+  readonly high: Row;
 }
 
 /** One thing stacked, nearest to the line first. `up` runs and rises, `down` waits and hangs; null in a gap. */

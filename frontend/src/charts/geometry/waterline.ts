@@ -1,5 +1,5 @@
 // The waterline's shape. One axis in sessions: running rises above the line, waiting hangs below it.
-import { type LoadLike, type Stack, edges, isGap, stacks } from "./stacks";
+import { type BandLike, type LoadLike, type Stack, edges, isGap, stacks } from "./stacks";
 
 export type { LoadLike } from "./stacks";
 
@@ -14,6 +14,7 @@ export interface WaterlineShape {
   readonly line: number; // y of the water line, in pixels
   readonly layers: readonly Layer[];
   readonly over: string; // the part of running above the cores
+  readonly band: readonly string[]; // the usual band, a filled outline on each side
   readonly ceiling: number | null; // y of the cores, null when unknown
   readonly up: number; // sessions at the top edge
   readonly down: number; // sessions at the bottom edge
@@ -43,8 +44,11 @@ export function waterline(load: LoadLike, size: Size, cores: number | null): Wat
   const { running, waiting } = peaks(all, load.starts.length);
   // Cores belong to the picture when running comes near them, or when nothing else sets the scale.
   const roof = cores !== null && running > cores * 0.25 ? cores * 1.08 : 0;
-  const up = Math.max(running * 1.08, roof, 0.4);
-  const down = Math.max(waiting * 1.05, up * 0.35, 0.4);
+  // The band belongs to the picture, yet must not flatten it: what reaches beyond is cut off.
+  const usualUp = Math.min(most(load.usual?.running.high), Math.max(2 * running, 1));
+  const usualDown = Math.min(most(load.usual?.waiting.high), Math.max(2 * waiting, 1));
+  const up = Math.max(running * 1.08, usualUp * 1.04, roof, 0.4);
+  const down = Math.max(waiting * 1.05, usualDown * 1.04, up * 0.35, 0.4);
   const line = (size.height * up) / (up + down);
   const scale = size.height / (up + down);
   const y = (sessions: number): number => line - sessions * scale;
@@ -76,7 +80,29 @@ export function waterline(load: LoadLike, size: Size, cores: number | null): Wat
     ...all.map(({ key, fill }, at) => ({ key, fill, side: "down" as const, path: (hanging[at] ?? []).join("") })),
   ];
   const ceiling = cores !== null && cores <= up ? y(cores) : null;
-  return { line, layers: layers.filter((l) => l.path), over, ceiling, up, down, y, x };
+  const outline = (side: BandLike | undefined, sign: 1 | -1): string =>
+    side ? bandPath(load, side, x, (v) => Math.min(size.height, Math.max(0, y(sign * v)))) : "";
+  const band = [outline(load.usual?.running, 1), outline(load.usual?.waiting, -1)].filter(Boolean);
+  return { line, layers: layers.filter((l) => l.path), over, band, ceiling, up, down, y, x };
+}
+
+const most = (row: readonly (number | null)[] | undefined): number => Math.max(0, ...(row ?? []).map((v) => v ?? 0));
+
+/** There along the upper edge and back along the lower one; a new outline after each stretch that is not known. */
+function bandPath(load: LoadLike, side: BandLike, x: (at: number) => number, y: (v: number) => number): string {
+  const known = load.starts.map((_, i) => side.high[i] !== null && side.high[i] !== undefined);
+  const middle = (i: number): string => x((load.starts[i] ?? 0) + load.bucket_ms / 2).toFixed(1);
+  const parts: string[] = [];
+  for (let i = 0; i < known.length; i += 1) {
+    if (!known[i]) continue;
+    let end = i;
+    while (known[end + 1]) end += 1;
+    const there = Array.from({ length: end - i + 1 }, (_, k) => i + k);
+    const point = (row: readonly (number | null)[]) => (k: number) => `${middle(k)} ${y(row[k] ?? 0).toFixed(1)}`;
+    parts.push(`M${[...there.map(point(side.high)), ...there.toReversed().map(point(side.low))].join("L")}Z`);
+    i = end;
+  }
+  return parts.join("");
 }
 
 /** Index of the bucket at a pixel; clamped to the ends. */

@@ -12,32 +12,37 @@ import { DEFAULT_COLUMNS, DIMENSIONS, type DimensionName, isDimension } from "..
 import { clock } from "../../lib/time";
 import { picked, type PickMode } from "../../lib/trail";
 import { duration, sessions } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { COMPARED, type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
 import { useShortcuts } from "../../ui/useShortcuts";
 import { useStill } from "../../ui/useStill";
+import { Departures } from "./Departures";
 import { Explanation } from "./Explanation";
 import { Legend } from "./Legend";
-import { dimmedKinds, legend, waitToExplain } from "./model";
+import { dimmedKinds, earlierSpec, legend, waitToExplain } from "./model";
 import { sieveQuery, waitQuery } from "./queries";
 import { Sieve } from "./Sieve";
+import { TotalView } from "./TotalView";
 import { Trail } from "./Trail";
+import { ViewChoices } from "./ViewChoices";
 
 interface Props {
   readonly server: number;
   readonly search: ViewSearch;
+  readonly canMark: boolean;
   readonly onSearch: (change: Partial<ViewSearch>) => void;
   readonly onOpen: (queryId: string) => void;
 }
 
 const MIN_ROWS = 6;
+const TOTAL_ROWS = 14;
 const ROW_PX = 34; // height of a row of the sieve, and of what stands above and below the rows
 const HEAD_PX = 48;
 const MANY_ROWS = 50;
 
 /** When it got slow, whether it runs or waits, on what, and who is behind it. */
-export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
+export const LoadPage = ({ server, search, canMark, onSearch, onOpen }: Props) => {
   const [held, setHeld] = useState(false);
   const [many, setMany] = useState(false);
   const [below, size] = useSize<HTMLDivElement>();
@@ -46,7 +51,15 @@ export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
   const trail = search.pick ?? [];
   const columns = search.columns?.filter(isDimension) ?? [...DEFAULT_COLUMNS];
   const split = search.split !== undefined && isDimension(search.split) ? search.split : "kind";
-  const load = useQuery(loadQuery(server, spec, trail, 240, split));
+  const load = useQuery(loadQuery(server, spec, trail, 240, split, trail.length === 0));
+  const total = search.view === "total";
+  const whole = useQuery({ ...sieveQuery(server, spec, trail, [split], TOTAL_ROWS), enabled: total });
+  const compared = COMPARED[search.compare ?? ""];
+  const earlier = useQuery({
+    ...loadQuery(server, earlierSpec(load.data, compared?.ms ?? 0), trail, 240),
+    enabled: compared !== undefined && load.data !== undefined,
+    refetchInterval: false,
+  });
   const sieve = useQuery(sieveQuery(server, spec, trail, columns, rows));
   // Nothing moves under a pointer; a change that the reader asked for is shown at once.
   const about = JSON.stringify([server, spec, trail, split]);
@@ -78,12 +91,34 @@ export const LoadPage = ({ server, search, onSearch, onOpen }: Props) => {
           trail={trail}
         />
       ) : null}
+      <div className="flex items-baseline justify-between gap-6 text-sm">
+        {shownLoad?.usual ? (
+          <Departures
+            server={server}
+            usual={shownLoad.usual}
+            now={shownLoad.now}
+            canMark={canMark}
+            onWindow={(from, to) => onSearch({ from, to })}
+          />
+        ) : (
+          <span />
+        )}
+        <ViewChoices
+          search={search}
+          earlier={compared ? earlier.data : undefined}
+          load={shownLoad}
+          onSearch={onSearch}
+        />
+      </div>
       <div
-        className={`border-line grid h-[296px] shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b pb-1 ${load.isPlaceholderData || failure ? "opacity-50" : ""}`}
+        className={`border-line grid h-[280px] shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b pb-1 ${load.isPlaceholderData || failure ? "opacity-50" : ""}`}
       >
-        {shownLoad ? (
+        {total && whole.data?.columns[0] ? (
+          <TotalView column={whole.data.columns[0]} onPick={(value, mode) => pick(split, value, mode)} />
+        ) : shownLoad ? (
           <Waterline
             load={shownLoad}
+            before={compared && !earlier.isPlaceholderData ? (earlier.data ?? null) : null}
             cores={shownLoad.cores}
             now={shownLoad.now}
             reading={shownLoad.sentence}
@@ -159,6 +194,9 @@ const LoadHead = ({
       </h1>
       <p className="text-muted shrink-0 text-sm">
         {duration(load.bucket_ms)} a bar · sampled every {duration(load.period_ms)}
+        {load.resolution_ms > load.period_ms
+          ? `, summed up by ${load.resolution_ms >= 3_600_000 ? "hour" : "minute"}`
+          : ""}
         {load.missing > 0 ? ` · ${load.missing} samples missing` : ""}
         {fresh ? "" : " · loading"}
         {held ? " · held while you point at it" : ""}

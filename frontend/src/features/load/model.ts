@@ -2,7 +2,10 @@
 import type { Schemas } from "../../api/client";
 import { type LoadLike, stacks } from "../../charts/geometry/stacks";
 import { type Kind, KINDS, isKind } from "../../charts/kinds";
+import { clock } from "../../lib/time";
 import { readPick } from "../../lib/trail";
+import { duration, sessions } from "../../lib/units";
+import type { WindowSpec } from "../../lib/view";
 
 export interface LegendRow {
   readonly key: string;
@@ -43,6 +46,19 @@ export function waitToExplain(
   if (asked) return asked;
   const picked = trail.map(readPick).find((pick) => pick.dimension === "wait" && !pick.exclude);
   return picked?.value ?? column?.rows[0]?.value ?? null;
+}
+
+/** "waiting +8.6 for 20 min at 09:20": how a stretch differs from the usual. */
+export function departureWords(one: Schemas["DepartureOut"]): string {
+  const sign = one.size < 0 ? "−" : "+";
+  return `${one.side} ${sign}${sessions(Math.abs(one.size))} for ${duration(one.end - one.start)} at ${clock(one.start, false)}`;
+}
+
+/** The window of the same length so much earlier, on the same buckets; it moves only when a bucket is full. */
+export function earlierSpec(load: Schemas["LoadOut"] | undefined, ms: number): WindowSpec {
+  if (!load) return { last: 900 };
+  const start = load.start - (load.start % load.bucket_ms);
+  return { from: start - ms, to: start - ms + (load.end - load.start) };
 }
 
 export interface BarPart {

@@ -1,0 +1,55 @@
+import type { Schemas } from "../../api/client";
+import { sessions } from "../../lib/units";
+import { COMPARED, type ViewSearch } from "../../lib/view";
+import { Choice } from "../../ui/Choice";
+
+interface Props {
+  readonly search: ViewSearch;
+  readonly load: Schemas["LoadOut"] | undefined;
+  readonly earlier: Schemas["LoadOut"] | undefined;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+}
+
+const OPTIONS = [
+  { value: "", label: "nothing" },
+  ...Object.entries(COMPARED).map(([value, { label }]) => ({ value, label: `the same hours ${label}` })),
+];
+
+/** What the window is compared with, and whether it is shown over time or as a whole. */
+export const ViewChoices = ({ search, load, earlier, onSearch }: Props) => {
+  const before = earlier?.total ?? null;
+  const label = COMPARED[search.compare ?? ""]?.label;
+  return (
+    <span className="text-muted flex shrink-0 items-baseline gap-4">
+      {label && load?.total !== undefined && load.total !== null ? (
+        <span className="text-ink">
+          {before === null
+            ? `not sampled ${label}`
+            : `${sessions(load.total)} sessions against ${sessions(before)} ${label}`}
+        </span>
+      ) : null}
+      <span>
+        compared with{" "}
+        <Choice
+          label="compare the window with"
+          value={search.compare ?? ""}
+          options={OPTIONS}
+          onChange={(compare) => onSearch({ compare })}
+        />
+      </span>
+      <span role="group" aria-label="how the window is shown">
+        {(["", "total"] as const).map((view) => (
+          <button
+            key={view}
+            type="button"
+            aria-pressed={(search.view ?? "") === view}
+            className={`hover:text-accent ml-2 ${(search.view ?? "") === view ? "text-ink font-semibold underline" : ""}`}
+            onClick={() => onSearch({ view })}
+          >
+            {view === "" ? "over time" : "in total"}
+          </button>
+        ))}
+      </span>
+    </span>
+  );
+};
