@@ -10,6 +10,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 from faena.core.errors import BadInput
+from faena.core.sampling.frame import SampleFrame
+from faena.core.sampling.rollup import rolled, shape_of
+from faena.core.series.usual import PastHours, departures, usual
+from faena.core.series.window import Buckets
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.core.waits.catalogue import kind_of
 from faena.sources.simulated import Engine, Hour, Incident, SimulatedSource, read_estate, read_incidents
@@ -239,3 +243,32 @@ def test_nonsense_in_the_description_is_refused_with_its_place() -> None:
     with pytest.raises(BadInput, match="an effect is one of"):
         read_incidents({"incidents": [{"name": "x", "server": "crew", "days_ago": 1, "at": "01:00", "minutes": 1,
                                        "cause": "", "effects": [{"magic": 1}]}]})  # fmt: skip
+
+
+@pytest.mark.parametrize("server", ["bookings-main", "crew"])
+def test_quiet_hours_do_not_depart_from_the_usual(server: str) -> None:
+    """Under 2% of the five-minute stretches of a quiet day are told as departures, after ten days of history."""
+    shapes, loads = [], []
+    engine = Engine(ESTATE, [], server, ANCHOR, seed=7)
+    first = ANCHOR - ANCHOR % MS_PER_DAY - 10 * MS_PER_DAY  # so that the last day is a Monday
+    for start in range(first, first + 11 * MS_PER_DAY, MS_PER_HOUR):
+        hour = engine.hour(EpochMs(start))
+        at = np.arange(3600, dtype=np.int64) * 1000 + start
+        minutes = rolled(SampleFrame(at, hour.second.astype(np.int32), hour.combination.astype(np.int32)), 60_000)
+        waits = np.array([bool(c.wait_type) for c in hour.combinations])
+        shape = shape_of(minutes, np.flatnonzero(~waits), np.flatnonzero(waits))
+        assert shape is not None
+        low_high = [getattr(shape, f"{side}_{q}") for side in ("run", "wait") for q in ("low", "middle", "high")]
+        shapes.append((start, shape.ticks, np.array(low_high).reshape(2, 3)))
+        if start >= first + 10 * MS_PER_DAY:
+            waiting = np.bincount(hour.second // 60, weights=waits[hour.combination], minlength=60) / 60
+            loads.append((np.bincount(hour.second // 60, minlength=60) / 60 - waiting, waiting))
+    past = PastHours(
+        np.array([s[0] for s in shapes]), np.array([s[1] for s in shapes]), np.stack([s[2] for s in shapes])
+    )
+    day = Buckets(start=EpochMs(first + 10 * MS_PER_DAY), width_ms=60_000, count=1440)
+    band = usual(past, day, 1000)
+    assert np.isnan(band.high).mean() < 0.05, "but the half hour that borders on Sunday, of which too little is known"
+    found = departures(np.concatenate([x[0] for x in loads]), np.concatenate([x[1] for x in loads]), band, day)
+    told = sum(d.end - d.start for d in found)
+    assert told / (2 * MS_PER_DAY) < 0.02, [(d.side, d.size) for d in found]

@@ -19,17 +19,13 @@ import {
 } from "../lib/view";
 import { Choice } from "../ui/Choice";
 import { useShortcuts } from "../ui/useShortcuts";
-import { railLength } from "./railLength";
+import { RAIL_LENGTHS_S, railLength } from "./railLength";
 import { WindowPicker } from "./WindowPicker";
 
-const RAIL_LENGTHS = [
-  { value: "3600", label: "1 h" },
-  { value: "21600", label: "6 h" },
-  { value: "86400", label: "24 h" },
-  { value: "604800", label: "7 d" },
-  { value: "2592000", label: "30 d" },
-  { value: "7776000", label: "90 d" },
-];
+const RAIL_LENGTHS = RAIL_LENGTHS_S.map((seconds) => ({
+  value: String(seconds),
+  label: seconds > 86_400 ? `${seconds / 86_400} d` : `${seconds / 3600} h`,
+}));
 
 const NOTE_WORDS: Readonly<Record<string, string>> = {
   connected: "connected",
@@ -51,9 +47,9 @@ export const ServerFrame = ({ server, search, children }: Props) => {
   const navigate = useNavigate();
   const spec = windowOf(search);
   const day = useQuery({ ...loadQuery(server, DAY, NO_PICKS, 360), enabled: search.rail === undefined });
-  const railSpec: WindowSpec = { last: search.rail ?? railLength(day.data) };
-  const rail = useQuery(loadQuery(server, railSpec, NO_PICKS, 360));
   const now = useNow(follows(spec));
+  const railSpec: WindowSpec = { last: search.rail ?? railLength(day.data, bounds(spec, now).from, now) };
+  const rail = useQuery(loadQuery(server, railSpec, NO_PICKS, 360));
   const show = (window: WindowSpec): void => {
     void navigate({
       to: ".",

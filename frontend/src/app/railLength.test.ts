@@ -1,19 +1,30 @@
+import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
-import { railLength } from "./railLength";
+import { RAIL_LENGTHS_S, railLength } from "./railLength";
 
-const now = 1_700_000_000_000;
-const day = (firstMinutesAgo: number) => {
-  const starts = Array.from({ length: 144 }, (_, i) => now - (144 - i) * 600_000);
-  return { now, starts, ticks: starts.map((s) => (s >= now - firstMinutesAgo * 60_000 ? 600 : 0)) };
-};
+const NOW = 1_700_000_000_000;
+const history = (hours: number) => ({
+  now: NOW,
+  starts: Array.from({ length: 24 }, (_, i) => NOW - (24 - i) * 3_600_000),
+  ticks: Array.from({ length: 24 }, (_, i) => (24 - i <= hours ? 3600 : 0)),
+});
 
-describe("the rail's length when nobody chose", () => {
-  it("is no longer than there is history", () => {
-    expect(railLength(undefined)).toBe(86_400);
-    expect(railLength(day(30))).toBe(3600);
-    expect(railLength(day(180))).toBe(21_600);
-    expect(railLength(day(1440))).toBe(86_400);
-    expect(railLength(day(-1))).toBe(86_400);
+describe("the length of the rail", () => {
+  it("is a day, or less while there is less to show", () => {
+    expect(railLength(undefined, NOW - 900_000, NOW)).toBe(86_400);
+    expect(railLength(history(24), NOW - 900_000, NOW)).toBe(86_400);
+    expect(railLength(history(1), NOW - 900_000, NOW)).toBe(3600);
+    expect(railLength(history(5), NOW - 900_000, NOW)).toBe(21_600);
+  });
+
+  it("always holds the window, up to its greatest length", () => {
+    fc.assert(
+      fc.property(fc.integer({ min: 60, max: 7_776_000 }), fc.integer({ min: 0, max: 24 }), (seconds, hours) => {
+        const length = railLength(history(hours), NOW - seconds * 1000, NOW);
+        expect(length).toBeGreaterThanOrEqual(seconds);
+        expect(RAIL_LENGTHS_S).toContain(length);
+      }),
+    );
   });
 });

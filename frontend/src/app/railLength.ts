@@ -1,7 +1,8 @@
-// How long the rail is when nobody chose: a day, but no longer than there is history to show.
+// How long the rail is when nobody chose: a day, but no longer than there is history to show, and never so short that
+// the window would lie outside.
 import { DEFAULT_RAIL_S } from "../lib/view";
 
-const SHORTER_S = [3600, 21_600] as const;
+export const RAIL_LENGTHS_S = [3600, 21_600, 86_400, 604_800, 1_209_600, 2_592_000, 7_776_000] as const;
 
 interface Sampled {
   readonly starts: readonly number[];
@@ -9,10 +10,11 @@ interface Sampled {
   readonly now: number;
 }
 
-/** Seconds. `day` is the load of the last day; undefined while it is not known. */
-export function railLength(day: Sampled | undefined): number {
+/** Seconds. `day` is the load of the last day; undefined while it is not known. `from` is where the window begins. */
+export function railLength(day: Sampled | undefined, from: number, now: number): number {
   const first = day?.ticks.findIndex((count) => count > 0) ?? -1;
   const start = first >= 0 ? day?.starts[first] : undefined;
-  if (day === undefined || start === undefined) return DEFAULT_RAIL_S;
-  return SHORTER_S.find((seconds) => day.now - start < seconds * 1000) ?? DEFAULT_RAIL_S;
+  const known = day === undefined || start === undefined ? DEFAULT_RAIL_S * 1000 : day.now - start;
+  const wanted = Math.max(Math.min(known, DEFAULT_RAIL_S * 1000), now - from);
+  return RAIL_LENGTHS_S.find((seconds) => wanted <= seconds * 1000) ?? 7_776_000;
 }

@@ -16,7 +16,7 @@ from faena.core.units import MS_PER_HOUR, EpochMs
 Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
 HISTORY_MS = 42 * 24 * MS_PER_HOUR  # what lies further back describes another application
-MIN_DAYS = 4  # fewer days alike, and nothing is called usual
+MIN_DAYS = 3  # fewer days alike, and nothing is called usual
 SAME_HOUR_WEEKS = 4  # with so many weeks, the same hour of the week alone; else all workdays, or all weekends
 MIN_TICKS_SHARE = 0.5  # an hour sampled for less than this says nothing
 SPREADS = 2.0  # how far the band reaches beyond the median of each day's 10 and 90% minutes, in spreads between days
