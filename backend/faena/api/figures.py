@@ -1,5 +1,6 @@
 """Arrays as JSON: rounded to what a screen can show, null where there is nothing."""
 
+from math import isnan
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,11 @@ def rounded(row: npt.NDArray[np.float64], digits: int = 4) -> list[float | None]
     for i in np.flatnonzero(np.isnan(row)).tolist():
         values[i] = None
     return values
+
+
+def number(value: float) -> float | None:
+    """NaN, which JSON does not know, becomes null."""
+    return None if isnan(value) else value
 
 
 class FastJson(BaseRenderer):

@@ -3,13 +3,15 @@
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 
-from faena.api.figures import rounded
+from faena.api.figures import number, rounded
 from faena.api.parameters import now_ms
 from faena.api.problems import collector_status
+from faena.apps.overview.glance import glance_at
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import actions, selectors
 from faena.apps.servers.models import Server
 from faena.core.answers.headline import headline
+from faena.core.answers.trouble import trouble
 from faena.core.sampling.dimensions import Dimension
 from faena.core.series.window import Window
 from faena.core.units import EpochMs
@@ -56,6 +58,14 @@ class ServerOut(Schema):
     recent: RecentOut
     sample_ms_median: float | None
     sample_ms_p95: float | None
+    group: str
+    role: str
+    storage: str
+    blocked_now: float | None
+    lag_ms: float | None
+    deadlocks: float
+    trouble: float
+    trouble_words: str
 
 
 class ServersOut(Schema):
@@ -109,6 +119,8 @@ def _glance(server: Server, now: int) -> ServerOut:
     state = server.state
     if state == "watching" and (freshness is None or freshness > STALE_MS):
         state = "stale"
+    glance = glance_at(server, last, said.running, now, reachable=state in ("watching", "new"))
+    found = trouble(glance)
     return ServerOut(
         id=server.id,
         name=server.name,
@@ -137,18 +149,26 @@ def _glance(server: Server, now: int) -> ServerOut:
         ),
         sample_ms_median=cost[0] if cost else None,
         sample_ms_p95=cost[1] if cost else None,
+        group=server.group,
+        role="replica" if server.facts.get("in_recovery") else "primary",
+        storage=server.storage,
+        blocked_now=number(glance.blocked),
+        lag_ms=glance.lag_ms,
+        deadlocks=glance.deadlocks,
+        trouble=found.score,
+        trouble_words=found.words,
     )
 
 
 @router.get("", response=ServersOut, operation_id="servers_list")
 def list_servers(request: HttpRequest) -> ServersOut:
-    """All servers at a glance, the busiest first."""
+    """All servers at a glance, those in trouble first."""
     now = now_ms()
     found = [_glance(server, now) for server in selectors.all_servers()]
     status = collector_status()
     silent = (now - int(status["at"])) // 1000 if status else None
     return ServersOut(
-        servers=sorted(found, key=lambda s: -(s.load_now or 0.0)),
+        servers=sorted(found, key=lambda s: (-s.trouble, -(s.load_now or 0.0))),
         collector_away=silent if silent is not None and silent * 1000 > STALE_MS else None,
         readings_waiting=int(status["readings_waiting"]) if status else 0,
     )

@@ -1,12 +1,21 @@
 """What the collector hands to the store, and how it is written to disk while the store is away."""
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from typing import Any, Protocol, TypeAlias, assert_never
 
 import numpy as np
 import orjson
 
-from faena.core.readings import CounterKey, SampleReading, SessionSample, StatementText
+from faena.core.readings import (
+    CounterKey,
+    HostFigures,
+    SampleReading,
+    ServerVitals,
+    SessionSample,
+    StatementText,
+    Survey,
+    TableFigures,
+)
 from faena.core.statements.counters import Break, CounterDelta
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
@@ -47,7 +56,24 @@ class Noted:
     facts: dict[str, Any] | None = None
 
 
-Record: TypeAlias = Sampled | Counted | Learned | Noted
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Surveyed:
+    """What a server told of itself in a minute."""
+
+    server_id: int
+    survey: Survey
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HostRead:
+    """Figures of the machine that the collector runs on; they belong to no single server."""
+
+    server_id: int = 0
+    machine: str
+    figures: HostFigures
+
+
+Record: TypeAlias = Sampled | Counted | Learned | Noted | Surveyed | HostRead
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,6 +111,10 @@ def pack(record: Record) -> bytes:
             body = ["learned", server, [[t.query_id, t.text] for t in texts]]
         case Noted(server_id=server, at=at, event=event, detail=detail, facts=facts):
             body = ["noted", server, at, event, detail, facts]
+        case Surveyed(server_id=server, survey=survey):
+            body = ["surveyed", server, asdict(survey)]
+        case HostRead(server_id=server, machine=machine, figures=figures):
+            body = ["host", server, machine, asdict(figures)]
         case _:
             assert_never(record)
     return orjson.dumps(body)
@@ -108,9 +138,27 @@ def unpack(line: bytes) -> Record:
             case "noted":
                 at, event, detail, facts = rest
                 return Noted(server_id=server, at=EpochMs(at), event=event, detail=detail, facts=facts)
+            case "surveyed":
+                return Surveyed(server_id=server, survey=_survey(rest[0]))
+            case "host":
+                return HostRead(machine=rest[0], figures=_host(rest[1]))
     except (TypeError, KeyError, IndexError) as error:
         raise ValueError(f"not a record of ours: {line[:60]!r}") from error
     raise ValueError(f"not a record of ours: {line[:60]!r}")
+
+
+def _survey(raw: dict[str, Any]) -> Survey:
+    vitals, host = raw.pop("vitals"), raw.pop("host")
+    return Survey(
+        vitals=ServerVitals(**vitals) if vitals else None,
+        host=_host(host) if host else None,
+        tables=tuple(TableFigures(**one) for one in raw.pop("tables")),
+        **raw,
+    )
+
+
+def _host(raw: dict[str, Any]) -> HostFigures:
+    return HostFigures(**{**raw, "processes": tuple(raw["processes"])})
 
 
 def _session(row: list[Any]) -> SessionSample:

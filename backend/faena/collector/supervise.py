@@ -10,7 +10,7 @@ from pathlib import Path
 import orjson
 
 from faena.collector.outbox import Outbox
-from faena.collector.records import Store, WatchOrder
+from faena.collector.records import Record, Store, WatchOrder
 from faena.collector.watch import Watch
 from faena.core.errors import StoreAway
 from faena.core.ports import Clock, Source
@@ -43,6 +43,10 @@ class Supervisor:
         self._status_file = state_dir / "collector.json"
         self._outbox = Outbox(store, state_dir / "spool.jsonl", clock)
         self._running: dict[int, tuple[WatchOrder, Watch, asyncio.Task[None]]] = {}
+
+    def put(self, record: Record) -> None:
+        """Hand over something read outside the watches, for instance of this machine."""
+        self._outbox.put(record)
 
     async def run(self) -> None:
         async with asyncio.TaskGroup() as group:

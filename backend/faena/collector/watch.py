@@ -5,7 +5,7 @@ import logging
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, field
 
-from faena.collector.records import Counted, Learned, Noted, Record, Sampled, WatchOrder
+from faena.collector.records import Counted, Learned, Noted, Record, Sampled, Surveyed, WatchOrder
 from faena.core.errors import SourceAway, SourceError
 from faena.core.ports import Clock, Source
 from faena.core.readings import CounterReading, ServerFacts
@@ -18,6 +18,7 @@ log = logging.getLogger(__name__)
 BACKOFF_S: tuple[float, ...] = (0.5, 1, 2, 3, 5)  # the last one repeats; a restart of a server should cost few samples
 STUCK_S = 5.0  # a sample without any answer for so long means the connection is dead
 LEARN_EVERY_S = Seconds(2.0)
+SURVEY_EVERY_MS = 60_000
 MAX_TEXT_TRIES = 10  # a statement whose text never turns up (evicted) is not asked for again
 
 
@@ -107,10 +108,14 @@ class Watch:
             self._put(Sampled(server_id=self._order.server_id, reading=reading, missed=tick.missed))
 
     async def _read_slowly_forever(self) -> None:
-        """Counters and texts share the second connection, so they take turns."""
+        """Counters, texts and surveys share the second connection, so they take turns."""
         last: EpochMs | None = None
-        due = self._clock.now()
+        due = survey_due = self._clock.now()
         while True:
+            if self._clock.now() >= survey_due:
+                survey = await self._source.survey(self._clock.now())
+                self._put(Surveyed(server_id=self._order.server_id, survey=survey))
+                survey_due = next_tick(None, SURVEY_EVERY_MS, self._clock.now()).due
             if self._clock.now() >= due:
                 await self._count()
                 last = due

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Protocol
 
-from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText
+from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText, Survey
 from faena.core.units import EpochMs, QueryId, Seconds
 
 
@@ -32,6 +32,10 @@ class Source(Protocol):
 
     async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
         """Texts of the statements asked for, as far as the server still knows them."""
+        ...
+
+    async def survey(self, at: EpochMs) -> Survey:
+        """Sizes, tables and what else is worth a look once a minute. Counts are since the survey before."""
         ...
 
     async def close(self) -> None: ...

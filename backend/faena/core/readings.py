@@ -154,3 +154,28 @@ class ServerVitals:
     blocks_read: float
     blocks_hit: float
     lag_ms: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TableFigures:
+    """What was read and written of a table, or with `index` of one index of it, since the survey before."""
+
+    table: str
+    index: str
+    blocks_read: float
+    blocks_hit: float
+    scans: float  # of a table: sequential ones
+    rows_read: float
+    rows_written: float
+    size_bytes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Survey:
+    """What a server tells of itself now and then; each part None or empty where it does not."""
+
+    at: EpochMs
+    since: EpochMs | None = None  # the survey before; None: the first, whose counts say nothing yet
+    vitals: ServerVitals | None = None
+    tables: tuple[TableFigures, ...] = ()
+    host: HostFigures | None = None

@@ -4,7 +4,7 @@ from collections import deque
 from collections.abc import Sequence
 
 from faena.core.errors import SourceAway, SourceError
-from faena.core.readings import CounterReading, SampleReading, ServerFacts, SessionSample, StatementText
+from faena.core.readings import CounterReading, SampleReading, ServerFacts, SessionSample, StatementText, Survey
 from faena.core.units import EpochMs, Millis, QueryId
 
 FACTS = ServerFacts(version=150000, version_text="15.0", started=EpochMs(0), max_connections=100)
@@ -41,6 +41,9 @@ class ScriptedSource:
     async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
         self.asked_texts.extend(wanted)
         return [StatementText(query_id=i, text=self._texts[i]) for i in wanted if i in self._texts]
+
+    async def survey(self, at: EpochMs) -> Survey:
+        return Survey(at=at)
 
     async def close(self) -> None:
         return None

@@ -4,6 +4,106 @@
  */
 
 export interface paths {
+    "/api/v1/groups/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Group
+         * @description The nodes of a group over a window: load and its balance, replay lag, conflicts, and statements node by node.
+         */
+        get: operations["groups_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/indicators": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Indicators
+         * @description Indicators of several servers over a window, with the change against yesterday and a week ago.
+         */
+        get: operations["indicators_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/indicators/chosen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Choose Indicators
+         * @description Keep which indicators this user sees, in this order.
+         */
+        put: operations["indicators_choose"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/machines/{machine}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Push Readings
+         * @description Figures of a machine, pushed with its token: `Authorization: Bearer …`. The same reading twice counts once.
+         */
+        post: operations["machine_push"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/machines/{machine}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Token
+         * @description A token with which a machine may push its figures; an earlier one of it ends. Admins only.
+         */
+        post: operations["machine_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers": {
         parameters: {
             query?: never;
@@ -13,7 +113,7 @@ export interface paths {
         };
         /**
          * List Servers
-         * @description All servers at a glance, the busiest first.
+         * @description All servers at a glance, those in trouble first.
          */
         get: operations["servers_list"];
         put?: never;
@@ -68,6 +168,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/disk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Disk
+         * @description Who else loads the disk of a server, and whether its latency is usual.
+         */
+        get: operations["disk_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/load": {
         parameters: {
             query?: never;
@@ -80,6 +200,26 @@ export interface paths {
          * @description Load over a window, inside the trail, split by a dimension.
          */
         get: operations["load_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/machine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Machine
+         * @description CPU, memory, disk, network and the busiest processes of the machine a server runs on.
+         */
+        get: operations["machine_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -208,6 +348,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Tables
+         * @description Reads and writes per table and index over a window, with the statements that touch them.
+         */
+        get: operations["tables_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/unusual": {
         parameters: {
             query?: never;
@@ -243,6 +403,26 @@ export interface paths {
          * @description Learn from a marked span again. Operators and admins.
          */
         delete: operations["unusual_unmark"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get What If
+         * @description Expected running and queueing with other numbers of cores. Refused where the load does not wait for cores.
+         */
+        get: operations["what_if_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -312,6 +492,29 @@ export interface components {
             /** Middle */
             middle: (number | null)[];
         };
+        /** CellOut */
+        CellOut: {
+            last_week: components["schemas"]["ChangeOut"];
+            /** Latest */
+            latest: number | null;
+            /** Mean */
+            mean: number | null;
+            /** Server */
+            server: number;
+            /** Values */
+            values: (number | null)[];
+            yesterday: components["schemas"]["ChangeOut"];
+        };
+        /**
+         * ChangeOut
+         * @description `difference` in the indicator's unit, `ratio` now to then; null where either is not known.
+         */
+        ChangeOut: {
+            /** Difference */
+            difference: number | null;
+            /** Ratio */
+            ratio: number | null;
+        };
         /**
          * CheckOut
          * @description `ready`: everything needed is there, so connecting will succeed.
@@ -336,6 +539,11 @@ export interface components {
             ok: boolean | null;
             /** Remedy */
             remedy: string;
+        };
+        /** ChosenBody */
+        ChosenBody: {
+            /** Names */
+            names: components["schemas"]["Indicator"][];
         };
         /** ColumnOut */
         ColumnOut: {
@@ -372,6 +580,36 @@ export interface components {
          * @enum {string}
          */
         Dimension: "kind" | "wait" | "statement" | "tables" | "program" | "user" | "client" | "database" | "held_by" | "backend";
+        /**
+         * DiskOut
+         * @description `latency_usual` is the median of the same hours on earlier days; null while too few are known.
+         */
+        DiskOut: {
+            /** Latency Ms */
+            latency_ms: number | null;
+            /** Latency Usual Ms */
+            latency_usual_ms: number | null;
+            /** Sentence */
+            sentence: string;
+            /** Servers */
+            servers: components["schemas"]["NeighbourOut"][];
+            /** Storage */
+            storage: string;
+        };
+        /**
+         * ExpectedOut
+         * @description `queueing` null: more is asked for than fits, all the time.
+         */
+        ExpectedOut: {
+            /** Cores */
+            cores: number;
+            /** Overloaded */
+            overloaded: number;
+            /** Queueing */
+            queueing: number | null;
+            /** Running */
+            running: number;
+        };
         /**
          * FiguresOut
          * @description Sums over a window as the server counted them; times in ms, blocks in pages, null where undefined.
@@ -415,25 +653,62 @@ export interface components {
             /** Start */
             start: number;
         };
-        /**
-         * GroupOut
-         * @description One layer: mean sessions per bucket, null in a gap; `total` over the window.
-         *
-         *     `running` is the part that does not wait, null where the layers are the wait kinds themselves.
-         */
+        /** GroupOut */
         GroupOut: {
-            /** Key */
-            key: string;
+            /** End */
+            end: number;
+            /** Name */
+            name: string;
+            /** Nodes */
+            nodes: components["schemas"]["NodeOut"][];
+            /** Now */
+            now: number;
+            /** Start */
+            start: number;
+            /** Statements */
+            statements: components["schemas"]["SharedStatementOut"][];
+        };
+        /**
+         * Indicator
+         * @description The value is the word in the API and the URL.
+         * @enum {string}
+         */
+        Indicator: "load" | "running" | "waiting" | "blocked" | "calls" | "errors" | "deadlocks" | "connections" | "cpu" | "reads" | "writes" | "disk_latency" | "temp" | "size" | "lag";
+        /**
+         * IndicatorOut
+         * @description `unit`: sessions, per_s, share, ms, bytes, bytes_per_s or count.
+         */
+        IndicatorOut: {
+            /** Cells */
+            cells: components["schemas"]["CellOut"][];
             /** Label */
             label: string;
-            /** Running */
-            running: (number | null)[] | null;
-            /** Sessions */
-            sessions: (number | null)[];
-            /** Share */
-            share: number;
-            /** Total */
-            total: number;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * IndicatorsOut
+         * @description Values are per bucket, null where nothing was read. `chosen` is what this user keeps; `offered` is all there is.
+         */
+        IndicatorsOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** Chosen */
+            chosen: string[];
+            /** End */
+            end: number;
+            /** Indicators */
+            indicators: components["schemas"]["IndicatorOut"][];
+            /** Offered */
+            offered: components["schemas"]["OfferedOut"][];
+            /** Servers */
+            servers: components["schemas"]["NamedOut"][];
+            /** Start */
+            start: number;
+            /** Starts */
+            starts: number[];
         };
         /**
          * LoadOut
@@ -482,6 +757,34 @@ export interface components {
             unpicked_total: number | null;
             usual: components["schemas"]["UsualOut"] | null;
         };
+        /**
+         * MachineOut
+         * @description A machine over a window, null per bucket where nothing was read. Shares are of all cores, 0 to 1.
+         */
+        MachineOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** Cores */
+            cores: number | null;
+            /** End */
+            end: number;
+            /** Machine */
+            machine: string;
+            /** Memory Total */
+            memory_total: number | null;
+            /** Processes */
+            processes: components["schemas"]["ProcessOut"][];
+            /** Processes At */
+            processes_at: number | null;
+            /** Series */
+            series: {
+                [key: string]: (number | null)[];
+            };
+            /** Start */
+            start: number;
+            /** Starts */
+            starts: number[];
+        };
         /** MarkBody */
         MarkBody: {
             /** End */
@@ -513,6 +816,83 @@ export interface components {
          * @enum {string}
          */
         Measure: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms";
+        /** NamedOut */
+        NamedOut: {
+            /** Group */
+            group: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * NeighbourOut
+         * @description A server on the same disk: its requests per second over the window and in the usual ones before.
+         */
+        NeighbourOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Reads */
+            reads: number | null;
+            /** Series */
+            series: (number | null)[];
+            /** Share */
+            share: number | null;
+            /** Starts */
+            starts: number[];
+            /** Writes */
+            writes: number | null;
+        };
+        /** NodeGroupOut */
+        NodeGroupOut: {
+            /** Key */
+            key: string;
+            /** Sessions */
+            sessions: (number | null)[];
+        };
+        /**
+         * NodeOut
+         * @description One server of a group. `share` of the group's load; `lag_ms` the largest in the window, null on a primary.
+         */
+        NodeOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** Conflicts */
+            conflicts: number | null;
+            /** Cores */
+            cores: number | null;
+            /** Groups */
+            groups: components["schemas"]["NodeGroupOut"][];
+            /** Id */
+            id: number;
+            /** Lag */
+            lag: (number | null)[];
+            /** Lag Bucket Ms */
+            lag_bucket_ms: number;
+            /** Lag Ms */
+            lag_ms: number | null;
+            /** Lag Starts */
+            lag_starts: number[];
+            /** Load */
+            load: number | null;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Share */
+            share: number | null;
+            /** Starts */
+            starts: number[];
+        };
+        /** NodeStatementOut */
+        NodeStatementOut: {
+            /** Calls */
+            calls: number;
+            /** Mean Ms */
+            mean_ms: number | null;
+        };
         /** NoteOut */
         NoteOut: {
             /** At */
@@ -521,6 +901,108 @@ export interface components {
             detail: string;
             /** Event */
             event: string;
+        };
+        /** OfferedOut */
+        OfferedOut: {
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ProcessOut
+         * @description `cpu` in cores, `memory` in bytes.
+         */
+        ProcessOut: {
+            /** Cpu */
+            cpu: number;
+            /** Memory */
+            memory: number;
+            /** Name */
+            name: string;
+            /** Pid */
+            pid?: number | null;
+        };
+        /** PushBody */
+        PushBody: {
+            /** Readings */
+            readings: components["schemas"]["PushedFigures"][];
+        };
+        /**
+         * PushedFigures
+         * @description One reading of a machine; see docs/host-figures.schema.json.
+         */
+        PushedFigures: {
+            /** At */
+            at: number;
+            /** Cores */
+            cores: number;
+            /** Covers Ms */
+            covers_ms: number;
+            /**
+             * Cpu Iowait
+             * @default 0
+             */
+            cpu_iowait: number;
+            /**
+             * Cpu Steal
+             * @default 0
+             */
+            cpu_steal: number;
+            /** Cpu System */
+            cpu_system: number;
+            /** Cpu User */
+            cpu_user: number;
+            /** Disk Latency Ms */
+            disk_latency_ms?: number | null;
+            /**
+             * Disk Queue
+             * @default 0
+             */
+            disk_queue: number;
+            /**
+             * Disk Read Bytes
+             * @default 0
+             */
+            disk_read_bytes: number;
+            /**
+             * Disk Reads
+             * @default 0
+             */
+            disk_reads: number;
+            /**
+             * Disk Write Bytes
+             * @default 0
+             */
+            disk_write_bytes: number;
+            /**
+             * Disk Writes
+             * @default 0
+             */
+            disk_writes: number;
+            /** Memory Total */
+            memory_total: number;
+            /** Memory Used */
+            memory_used: number;
+            /**
+             * Net In Bytes
+             * @default 0
+             */
+            net_in_bytes: number;
+            /**
+             * Net Out Bytes
+             * @default 0
+             */
+            net_out_bytes: number;
+            /** Processes */
+            processes?: components["schemas"]["ProcessOut"][];
+        };
+        /** PushedOut */
+        PushedOut: {
+            /** Machine */
+            machine: string;
+            /** Stored */
+            stored: number;
         };
         /**
          * RankingOut
@@ -691,16 +1173,24 @@ export interface components {
         ServerOut: {
             /** Address */
             address: string;
+            /** Blocked Now */
+            blocked_now: number | null;
             /** Cores */
             cores: number | null;
             /** Database */
             database: string;
+            /** Deadlocks */
+            deadlocks: number;
             /** Engine */
             engine: string;
             /** Freshness Ms */
             freshness_ms: number | null;
+            /** Group */
+            group: string;
             /** Id */
             id: number;
+            /** Lag Ms */
+            lag_ms: number | null;
             /** Load Now */
             load_now: number | null;
             /** Main Wait */
@@ -710,6 +1200,8 @@ export interface components {
             /** Period Ms */
             period_ms: number;
             recent: components["schemas"]["RecentOut"];
+            /** Role */
+            role: string;
             /** Running Now */
             running_now: number | null;
             /** Sample Ms Median */
@@ -722,6 +1214,12 @@ export interface components {
             state: string;
             /** State Message */
             state_message: string;
+            /** Storage */
+            storage: string;
+            /** Trouble */
+            trouble: number;
+            /** Trouble Words */
+            trouble_words: string;
             /** Version */
             version: string | null;
         };
@@ -752,6 +1250,22 @@ export interface components {
             username: string | null;
             /** Version */
             version: string;
+        };
+        /**
+         * SharedStatementOut
+         * @description One statement on each node, in the order of the nodes; null where it did not run. `spread`: slowest to fastest.
+         */
+        SharedStatementOut: {
+            /** Label */
+            label: string;
+            /** Nodes */
+            nodes: (components["schemas"]["NodeStatementOut"] | null)[];
+            /** Query Id */
+            query_id: string;
+            /** Spread */
+            spread: number | null;
+            /** Total Ms */
+            total_ms: number;
         };
         /** SieveOut */
         SieveOut: {
@@ -817,6 +1331,60 @@ export interface components {
             users: components["schemas"]["UserOut"][];
             /** Waits */
             waits: components["schemas"]["GroupOut"][];
+        };
+        /**
+         * TableOut
+         * @description Rates per second over the window; `statements` are those that name the table and ran, most time first.
+         */
+        TableOut: {
+            /** Hit Share */
+            hit_share: number | null;
+            /** Hits */
+            hits: number;
+            /** Index */
+            index: string;
+            /** Reads */
+            reads: number;
+            /** Rows Read */
+            rows_read: number;
+            /** Rows Written */
+            rows_written: number;
+            /** Scans */
+            scans: number;
+            /** Share */
+            share: number;
+            /** Size Bytes */
+            size_bytes: number;
+            /** Statements */
+            statements: components["schemas"]["TableStatementOut"][];
+            /** Table */
+            table: string;
+        };
+        /** TableStatementOut */
+        TableStatementOut: {
+            /** Label */
+            label: string;
+            /** Query Id */
+            query_id: string;
+            /** Reads */
+            reads: number;
+        };
+        /** TablesOut */
+        TablesOut: {
+            /** Covered Ms */
+            covered_ms: number;
+            /** Tables */
+            tables: components["schemas"]["TableOut"][];
+        };
+        /**
+         * TokenOut
+         * @description The token is shown this once.
+         */
+        TokenOut: {
+            /** Machine */
+            machine: string;
+            /** Token */
+            token: string;
         };
         /**
          * TrailIn
@@ -886,6 +1454,15 @@ export interface components {
             /** Wait Type */
             wait_type: string;
         };
+        /** WhatIfOut */
+        WhatIfOut: {
+            /** Assumptions */
+            assumptions: string[];
+            /** Cores Now */
+            cores_now: number;
+            /** Rows */
+            rows: components["schemas"]["ExpectedOut"][];
+        };
         /**
          * WindowIn
          * @description A window: `last` seconds up to now, or `from` and `to` in milliseconds since 1970, half-open.
@@ -916,6 +1493,139 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    groups_get: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupOut"];
+                };
+            };
+        };
+    };
+    indicators_get: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                /** @description all servers when none is named; may be repeated */
+                server?: number[] | null;
+                /** @description the user's own choice when none is named */
+                name?: components["schemas"]["Indicator"][] | null;
+                buckets?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IndicatorsOut"];
+                };
+            };
+        };
+    };
+    indicators_choose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChosenBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
+    machine_push: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PushBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PushedOut"];
+                };
+            };
+        };
+    };
+    machine_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"];
+                };
+            };
+        };
+    };
     servers_list: {
         parameters: {
             query?: never;
@@ -1006,6 +1716,35 @@ export interface operations {
             };
         };
     };
+    disk_get: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DiskOut"];
+                };
+            };
+        };
+    };
     load_get: {
         parameters: {
             query?: {
@@ -1038,6 +1777,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LoadOut"];
+                };
+            };
+        };
+    };
+    machine_get: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                buckets?: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MachineOut"];
                 };
             };
         };
@@ -1235,6 +2004,36 @@ export interface operations {
             };
         };
     };
+    tables_get: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TablesOut"];
+                };
+            };
+        };
+    };
     unusual_mark: {
         parameters: {
             query?: never;
@@ -1279,6 +2078,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    what_if_get: {
+        parameters: {
+            query: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                /** @description numbers of cores to look at; may be repeated */
+                cores: number[];
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfOut"];
+                };
             };
         };
     };

@@ -14,3 +14,12 @@ class Role(models.TextChoices):
 
 class User(AbstractUser):
     role = models.CharField(max_length=10, choices=Role.choices, default=Role.VIEWER)
+
+
+class Preference(models.Model):
+    """Something a user has chosen to see, under a key of ours."""
+
+    pk = models.CompositePrimaryKey("user_id", "key")
+    user = models.ForeignKey(User, on_delete=models.CASCADE, db_index=False)
+    key = models.CharField(max_length=60)
+    value = models.JSONField()

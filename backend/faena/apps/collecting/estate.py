@@ -12,7 +12,7 @@ import numpy as np
 from django.conf import settings
 from django.db import connections, transaction
 
-from faena.apps.hosts.actions import copy_host
+from faena.apps.hosts.actions import copy_host, copy_tables
 from faena.apps.samples.actions import Codebook
 from faena.apps.samples.closing import Columns, put_hours
 from faena.apps.samples.models import Chunk
@@ -21,15 +21,16 @@ from faena.apps.servers.models import Server
 from faena.apps.servers.vitals import copy_vitals
 from faena.apps.statements.actions import WorkSpan, copy_work, learn_texts
 from faena.core.errors import BadInput
-from faena.core.readings import StatementText
+from faena.core.readings import StatementText, TableFigures
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.sources.simulated import Engine, Estate, Hour, Incident, read_estate, read_incidents
 from faena.sources.simulated.engine import texts_of
-from faena.sources.simulated.vitals import host_minutes, vital_minutes
+from faena.sources.simulated.vitals import host_minutes, table_figures, vital_minutes
 from faena.sources.simulated.work import hour_work
 
 SEED = 7
 TOOK_US = 400
+TABLES_S = 1800  # figures of tables of the past stand for so many seconds each
 COUNTED_S = 600  # statement counters of the past stand for so many seconds each
 HOURS_AT_A_TIME = 12
 MS_PER_DAY = 24 * MS_PER_HOUR
@@ -125,6 +126,7 @@ def fill_hours(server_id: int, start_ms: int, now_ms: int) -> None:
         holdings.grew(server_id, first_ms=start_ms, newest_ms=end - 1000, codes=len(codes))
         copy_work(server_id, [span for hour in hours for span in _work_spans(engine, hour, end)])
         copy_vitals(server_id, (one for hour in hours for one in vital_minutes(engine, hour, end)))
+        copy_tables(server_id, [span for hour in hours for span in _table_spans(engine, hour, end)])
         copy_host(server.machine, (one for hour in hours for one in host_minutes(engine, hour, end)))
 
 
@@ -132,6 +134,12 @@ def _work_spans(engine: Engine, hour: Hour, end: int) -> Iterator[WorkSpan]:
     for first in range(0, min(3600, (end - hour.start) // 1000), COUNTED_S):
         since = EpochMs(hour.start + 1000 * first)
         yield since, EpochMs(since + 1000 * COUNTED_S), hour_work(engine, hour, first, first + COUNTED_S)
+
+
+def _table_spans(engine: Engine, hour: Hour, end: int) -> Iterator[tuple[EpochMs, EpochMs, list[TableFigures]]]:
+    for first in range(0, min(3600, (end - hour.start) // 1000), TABLES_S):
+        since = EpochMs(hour.start + 1000 * first)
+        yield since, EpochMs(since + 1000 * TABLES_S), list(table_figures(engine, hour, first, TABLES_S))
 
 
 def _columns(hour: Hour, code: np.ndarray[Any, np.dtype[np.int64]], seconds: int) -> Columns:

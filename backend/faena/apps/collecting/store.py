@@ -17,10 +17,10 @@ from faena.apps.servers import actions as servers
 from faena.apps.servers import vitals
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements
-from faena.collector.records import Counted, Learned, Noted, Record, Sampled, WatchOrder
+from faena.collector.records import Counted, HostRead, Learned, Noted, Record, Sampled, Surveyed, WatchOrder
 from faena.core.errors import BadInput, SourceRefused, StoreAway
 from faena.core.ports import Source
-from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText
+from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText, Survey
 from faena.core.units import EpochMs, QueryId, Seconds
 from faena.sources.postgres import PostgresSource
 from faena.sources.simulated import SimulatedSource
@@ -63,7 +63,9 @@ class DjangoStore:
         known = set(Server.objects.values_list("id", flat=True))
         try:
             for (kind, server_id), group in groupby(records, key=lambda r: (type(r), r.server_id)):
-                if server_id in known:  # readings of a server that was removed meanwhile have no home
+                if (
+                    server_id in known or kind is HostRead
+                ):  # readings of a server that was removed meanwhile have no home
                     self._store(server_id, kind, list(group))
         except (OperationalError, InterfaceError):
             self._codebooks.clear()
@@ -82,6 +84,11 @@ class DjangoStore:
                     statements.learn_texts(server_id, texts)
                 case Noted(at=at, event=event, detail=detail, facts=facts):
                     servers.note(server_id, at, event, detail, facts)
+                case Surveyed(survey=survey):
+                    servers.store_survey(server_id, survey)
+                    hosts.store_survey(server_id, survey)
+                case HostRead(machine=machine, figures=figures):
+                    hosts.store_host(machine, [figures])
                 case Sampled():
                     raise AssertionError("groups are of one kind")
                 case _:
@@ -130,6 +137,9 @@ class RefusedSource:
     async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
         return ()
 
+    async def survey(self, at: EpochMs) -> Survey:
+        return Survey(at=at)
+
     async def close(self) -> None:
         return None
 
@@ -160,7 +170,7 @@ def keep_house(now_ms: int) -> None:
         statements.forget_before(server.id, counters)
         machine = now_ms - server.machine_retention_days * MS_PER_DAY
         vitals.forget_before(server.id, machine)
-        hosts.forget_before(server.machine, machine)
+        hosts.forget_before(server.id, server.machine, machine)
 
 
 HOUSEKEEPING_EVERY_S = Seconds(60.0)

@@ -1,13 +1,23 @@
 """Writing figures of machines."""
 
-from collections.abc import Iterable
+import hashlib
+import re
+import secrets
+from collections.abc import Iterable, Sequence
 from dataclasses import asdict
 
 import orjson
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.utils import timezone
 
+from faena.apps.accounts.models import Role
+from faena.apps.accounts.policy import require
 from faena.apps.bulk import copy_rows
-from faena.apps.hosts.models import HostReading
-from faena.core.readings import HostFigures
+from faena.apps.hosts.models import HostReading, HostToken, TableWork
+from faena.apps.servers.models import Server
+from faena.core.errors import BadInput, NotAllowed
+from faena.core.readings import HostFigures, Survey, TableFigures
+from faena.core.units import EpochMs
 
 
 def store_host(machine: str, readings: Iterable[HostFigures]) -> None:
@@ -19,6 +29,7 @@ def store_host(machine: str, readings: Iterable[HostFigures]) -> None:
     HostReading.objects.bulk_create(rows, ignore_conflicts=True)
 
 
+MAX_COVERS_MS = 3_600_000
 _FIELDS = tuple(name for name in HostFigures.__dataclass_fields__ if name not in ("at", "processes"))
 
 
@@ -31,6 +42,63 @@ def copy_host(machine: str, readings: Iterable[HostFigures]) -> None:
     copy_rows(HostReading, ("machine", "at_ms", *_FIELDS, "processes"), rows)
 
 
-def forget_before(machine: str, before_ms: int) -> None:
+TABLE_FIELDS = tuple(TableFigures.__dataclass_fields__)
+
+
+def copy_tables(server_id: int, spans: Iterable[tuple[EpochMs, EpochMs, Iterable[TableFigures]]]) -> None:
+    """Figures of tables over (since, until], known to be new."""
+    rows = (
+        (server_id, since, until, *(getattr(one, name) for name in TABLE_FIELDS))
+        for since, until, figures in spans
+        for one in figures
+    )
+    copy_rows(TableWork, ("server", "since_ms", "until_ms", *TABLE_FIELDS), rows)
+
+
+def store_survey(server_id: int, survey: Survey) -> None:
+    """Tables' figures, and those of the machine where the server tells them itself."""
+    if survey.host is not None:
+        store_host(Server.objects.get(id=server_id).machine, [survey.host])
+    if survey.since is not None and survey.tables:
+        TableWork.objects.bulk_create(
+            [
+                TableWork(server_id=server_id, until_ms=survey.at, since_ms=survey.since, **asdict(one))
+                for one in survey.tables
+            ],
+            ignore_conflicts=True,
+        )
+
+
+def make_token(machine: str, *, by: AbstractBaseUser | AnonymousUser) -> str:
+    """A new token for a machine's figures; the one before ends. Raises NotAllowed, BadInput."""
+    require(by, Role.ADMIN, "let a machine push its figures")
+    if not re.fullmatch(r"[\w.-]{1,80}", machine):
+        raise BadInput("a machine's name has 1 to 80 letters, digits or . - _", field="machine")
+    token = secrets.token_urlsafe(32)
+    HostToken.objects.update_or_create(machine=machine, defaults={"digest": _digest(token), "last_used_at": None})
+    return token
+
+
+def push(machine: str, token: str, readings: Sequence[HostFigures]) -> None:
+    """Store figures pushed with a token. Raises NotAllowed, BadInput."""
+    known = HostToken.objects.filter(machine=machine, digest=_digest(token))
+    if not token or not known.update(last_used_at=timezone.now()):
+        raise NotAllowed(
+            f"this token may not push figures of {machine}; an admin can make one in the server's settings"
+        )
+    for i, one in enumerate(readings):
+        if not 0 < one.covers_ms <= MAX_COVERS_MS or one.cores < 1:
+            raise BadInput(
+                f"reading {i}: covers_ms lies between 1 and {MAX_COVERS_MS}, cores above 0", field="readings"
+            )
+    store_host(machine, readings)
+
+
+def _digest(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+def forget_before(server_id: int, machine: str, before_ms: int) -> None:
     """Retention."""
+    TableWork.objects.filter(server_id=server_id, until_ms__lt=before_ms)._raw_delete(using="default")
     HostReading.objects.filter(machine=machine, at_ms__lt=before_ms)._raw_delete(using="default")

@@ -95,6 +95,15 @@ def sieve(
     return [rank(counts, ticks, dictionary, d, trail, at_most=at_most) for d in dimensions], ticks
 
 
+def running_and_load(answer: LoadAnswer) -> tuple[npt.NDArray[np.float64], float]:
+    """Running sessions per bucket, NaN in gaps, and the mean of all active ones; whatever was picked."""
+    series = answer.unpicked
+    rows = dict(zip(series.groups, series.sessions(), strict=True))
+    nothing = np.where(series.ticks > 0, 0.0, np.nan)
+    ticks = int(series.ticks.sum())
+    return rows.get("running", nothing), float(series.seen.sum()) / ticks if ticks else 0.0
+
+
 def _taken(frame: SampleFrame, window: Window) -> int:
     """Ticks taken in a window; moments that stand for several lie in it as a whole or not at all."""
     return frame.within(window).ticks

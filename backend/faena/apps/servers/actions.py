@@ -14,12 +14,16 @@ from django.utils import timezone
 
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.servers import vitals
 from faena.apps.servers.models import Server, ServerNote
 from faena.apps.servers.sealing import seal, unseal
 from faena.core.errors import BadInput, SourceUnfit
+from faena.core.readings import Survey
+from faena.sources.machine.local import machine_name
 from faena.sources.postgres import Target, check_connection
 from faena.sources.postgres.check import CheckStep
 
+LOOPBACK = ("127.0.0.1", "::1", "localhost")
 LEASE = timedelta(seconds=20)
 SSL_MODES = ("disable", "allow", "prefer", "require", "verify-ca", "verify-full")
 
@@ -93,6 +97,8 @@ def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> 
                 sslmode=form.sslmode,
                 cores=form.cores,
                 period_ms=form.period_ms,
+                # A server on loopback runs on the machine of its collector, whose figures are then its own.
+                machine=machine_name() if form.host in LOOPBACK else "",
             )
     except IntegrityError as error:
         raise BadInput(f"there already is a server named {form.name!r}; choose another name", field="name") from error
@@ -124,6 +130,12 @@ def lease(holder: str) -> list[Server]:
     taken = [s.id for s in free.select_for_update(skip_locked=True, no_key=True)]
     Server.objects.filter(id__in=taken).update(lease_holder=holder, lease_until=now + LEASE)
     return list(Server.objects.filter(lease_holder=holder, enabled=True).order_by("id"))
+
+
+def store_survey(server_id: int, survey: Survey) -> None:
+    """What a server told of itself; the same survey twice changes nothing."""
+    if survey.vitals is not None:
+        vitals.store_vitals(server_id, [survey.vitals])
 
 
 def note(server_id: int, at_ms: int, event: str, detail: str, facts: dict[str, object] | None) -> None:

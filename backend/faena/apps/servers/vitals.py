@@ -1,7 +1,7 @@
 """Writing and reading what servers say of themselves each minute."""
 
 from collections.abc import Iterable
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 
 from django.db.models import F, IntegerField, Max, Sum
 from django.db.models.functions import Cast
@@ -52,3 +52,20 @@ def over_time(server_id: int, buckets: Buckets) -> list[dict[str, float | None]]
         seconds = row["covers"] / 1000
         found[at] = {name: row[name] / seconds for name in COUNTS} | {name: row[name] for name in SIZES}
     return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class VitalTotals:
+    """`lag_ms` is the newest; None when the server is no replica or did not tell."""
+
+    deadlocks: float
+    conflicts: float
+    lag_ms: float | None
+
+
+def totals(server_id: int, start_ms: int, end_ms: int) -> VitalTotals:
+    """Counts of [start, end)."""
+    rows = Vitals.objects.filter(server_id=server_id, at_ms__gte=start_ms, at_ms__lt=end_ms)
+    sums = rows.aggregate(deadlocks=Sum("deadlocks"), conflicts=Sum("conflicts"))
+    lag = rows.order_by("-at_ms").values_list("lag_ms", flat=True).first()
+    return VitalTotals(deadlocks=sums["deadlocks"] or 0.0, conflicts=sums["conflicts"] or 0.0, lag_ms=lag)

@@ -8,10 +8,12 @@ import numpy.typing as npt
 from django.db.models import Count, F, IntegerField, Q, QuerySet, Sum
 from django.db.models.functions import Cast
 
+from faena.apps.servers.models import Server
 from faena.apps.statements.models import CountSpan, Text, Work
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.window import Buckets, Window
 from faena.core.statements.figures import StatementFigures, figures_of
+from faena.core.statements.texts import gist
 from faena.core.units import QueryId
 
 
@@ -89,6 +91,41 @@ def work_over_time(server_id: int, query_id: int, buckets: Buckets) -> WorkSerie
     for row in spans.annotate(ms=Sum(F("until_ms") - F("since_ms"))).order_by():
         covered[row["cell"]] = row["ms"]
     return WorkSeries(sums=sums, covered_ms=covered)
+
+
+def touching(server: Server, window: Window) -> dict[str, list[tuple[int, str, float]]]:
+    """By table, the statements that name it: identifier, short text, blocks read per second; most reads first."""
+    ran = {one.query_id: one for one in figures(server.id, window, without_user=server.username)}
+    found: dict[str, list[tuple[int, str, float]]] = {}
+    for query_id, text in texts(server.id, ran).items():
+        reads = ran[QueryId(query_id)].blocks_read / (window.length_ms / 1000)
+        for table in filter(None, text.tables.split(", ")):
+            found.setdefault(table, []).append((query_id, gist(text.text, 100), reads))
+    for rows in found.values():
+        rows.sort(key=lambda row: -row[2])
+    return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CallSeries:
+    """Per bucket: calls of all statements, and the milliseconds of it that counters cover; 0 is a gap."""
+
+    calls: npt.NDArray[np.float64]
+    covered_ms: npt.NDArray[np.int64]
+
+
+def calls_over_time(server_id: int, buckets: Buckets) -> CallSeries:
+    """Calls of all statements by bucket. A reading wider than a bucket is spread evenly over what it covers."""
+    end = buckets.start + buckets.count * buckets.width_ms
+    inside = {"server_id": server_id, "until_ms__gt": buckets.start, "until_ms__lte": end + buckets.width_ms}
+    totals = dict(Work.objects.filter(**inside).values_list("until_ms").annotate(n=Sum("calls")).order_by())
+    edges = np.array([*buckets.starts(), end], dtype=np.float64)
+    calls, covered = np.zeros(buckets.count), np.zeros(buckets.count)
+    for since, until in CountSpan.objects.filter(**inside).values_list("since_ms", "until_ms"):
+        overlap = np.clip(np.minimum(edges[1:], until) - np.maximum(edges[:-1], since), 0, None)
+        covered += overlap
+        calls += overlap / (until - since) * totals.get(until, 0.0)
+    return CallSeries(calls=calls, covered_ms=covered.astype(np.int64))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -91,3 +91,26 @@ SETTINGS: LiteralString = """
     SELECT name, setting FROM pg_settings
      WHERE name IN ('compute_query_id', 'track_io_timing', 'shared_preload_libraries', 'track_activity_query_size',
                     'work_mem', 'shared_buffers', 'log_destination', 'log_min_duration_statement')"""
+
+
+# Counts of all databases together, and how far a replica's replay is behind. A replica that has replayed all it
+# received is not behind, however long ago the primary last wrote.
+VITALS: LiteralString = """
+    SELECT sum(numbackends)::int, sum(xact_commit)::float8, sum(xact_rollback)::float8, sum(deadlocks)::float8,
+           sum(conflicts)::float8, sum(temp_bytes)::float8, sum(blks_read)::float8, sum(blks_hit)::float8,
+           (SELECT sum(pg_database_size(oid))::bigint FROM pg_database),
+           CASE WHEN NOT pg_is_in_recovery() THEN NULL
+                WHEN pg_last_wal_receive_lsn() = pg_last_wal_replay_lsn() THEN 0
+                ELSE (extract(epoch FROM now() - pg_last_xact_replay_timestamp()) * 1000)::float8 END
+      FROM pg_stat_database"""
+
+# Tables and indexes of the database that is connected to, without those of the system. Cumulative.
+TABLES: LiteralString = """
+    SELECT s.schemaname, s.relname, '', io.heap_blks_read::float8, io.heap_blks_hit::float8, s.seq_scan::float8,
+           (s.seq_tup_read + coalesce(s.idx_tup_fetch, 0))::float8,
+           (s.n_tup_ins + s.n_tup_upd + s.n_tup_del)::float8, pg_table_size(s.relid)
+      FROM pg_stat_user_tables s JOIN pg_statio_user_tables io USING (relid)
+    UNION ALL
+    SELECT i.schemaname, i.relname, i.indexrelname, io.idx_blks_read::float8, io.idx_blks_hit::float8,
+           i.idx_scan::float8, i.idx_tup_read::float8, 0, pg_relation_size(i.indexrelid)
+      FROM pg_stat_user_indexes i JOIN pg_statio_user_indexes io USING (indexrelid)"""

@@ -19,11 +19,13 @@ from faena.core.readings import (
     ServerFacts,
     SessionSample,
     StatementText,
+    Survey,
 )
 from faena.core.statements.figures import sum_of_squares
 from faena.core.statements.texts import fingerprint, normalise
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 from faena.sources.postgres import queries
+from faena.sources.postgres.surveys import Counts, survey_between
 
 SAMPLE_TIMEOUT_MS = 900  # a sample that takes longer would run into the next one
 SLOW_TIMEOUT_MS = 10_000
@@ -82,6 +84,7 @@ class PostgresSource:
         self._databases: dict[int, str] = {}
         self._roles: dict[int, str] = {}
         self._seen_texts: dict[QueryId, str] = {}  # of sampled statements without an identifier, by our fingerprint
+        self._surveyed: Counts | None = None
         self._known_as: dict[QueryId, QueryId] = {}  # our fingerprint of a text to the server's identifier
 
     async def connect(self) -> ServerFacts:
@@ -232,6 +235,13 @@ class PostgresSource:
             rows = await self._ask(self._slow, queries.TEXTS_RUNNING, [missing])
             found.update((QueryId(i), normalise(text)) for i, text in rows)
         return [StatementText(query_id=i, text=text) for i, text in found.items()]
+
+    async def survey(self, at: EpochMs) -> Survey:
+        """Vitals of the server and figures of its tables since the survey before. Raises SourceError."""
+        (counts,) = await self._ask(self._slow, queries.VITALS)
+        tables = await self._ask(self._slow, queries.TABLES)
+        before, self._surveyed = self._surveyed, Counts(at=at, vitals=counts, tables=tables)
+        return survey_between(before, self._surveyed)
 
     async def close(self) -> None:
         for connection in (self._quick, self._slow):

@@ -12,9 +12,11 @@ from faena.core.readings import (
     ServerFacts,
     SessionSample,
     StatementText,
+    Survey,
 )
 from faena.core.units import MS_PER_HOUR, EpochMs, Millis, Pid, QueryId
 from faena.sources.simulated.engine import Engine, Hour, texts_of
+from faena.sources.simulated.vitals import host_minutes, table_figures, vital_minutes
 from faena.sources.simulated.work import work_between
 
 TOOK = Millis(0.4)
@@ -70,6 +72,15 @@ class SimulatedSource:
     async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
         known = texts_of(self._engine.estate, self._engine.incidents, self._engine.server.name)
         return [StatementText(query_id=i, text=known[i]) for i in wanted if i in known]
+
+    async def survey(self, at: EpochMs) -> Survey:
+        """The last whole minute."""
+        end = EpochMs(at - at % 60_000)
+        hour = self.hour(EpochMs((end - 1) - (end - 1) % MS_PER_HOUR))
+        vitals = [one for one in vital_minutes(self._engine, hour, end) if one.at == end]
+        host = [one for one in host_minutes(self._engine, hour, end) if one.at == end]
+        tables = tuple(table_figures(self._engine, hour, int(end - 60_000 - hour.start) // 1000))
+        return Survey(at=end, since=EpochMs(end - 60_000), vitals=vitals[0], host=host[0], tables=tables)
 
     async def close(self) -> None:
         return None

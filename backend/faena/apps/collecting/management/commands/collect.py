@@ -12,10 +12,15 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
 from faena.apps.collecting.store import HOUSEKEEPING_EVERY_S, DjangoStore, keep_house, make_source
+from faena.collector.records import HostRead
 from faena.collector.supervise import Supervisor, SystemClock
 from faena.core.errors import StoreAway
+from faena.core.units import EpochMs
+from faena.sources.machine import LocalMachine
+from faena.sources.machine.local import machine_name
 
 log = logging.getLogger(__name__)
+MACHINE_EVERY_S = 10.0
 
 
 async def _keep_house_forever() -> None:
@@ -25,6 +30,15 @@ async def _keep_house_forever() -> None:
             await asyncio.to_thread(keep_house, int(time.time() * 1000))
         except StoreAway:
             log.warning("housekeeping waits: the store is away")
+
+
+async def _read_machine_forever(supervisor: Supervisor) -> None:
+    machine, name = LocalMachine(), machine_name()
+    while True:
+        figures = await asyncio.to_thread(machine.read, EpochMs(int(time.time() * 1000)))
+        if figures is not None:
+            supervisor.put(HostRead(machine=name, figures=figures))
+        await asyncio.sleep(MACHINE_EVERY_S)
 
 
 class Command(BaseCommand):
@@ -43,7 +57,7 @@ class Command(BaseCommand):
     async def _collect(self, state_dir: Any) -> None:
         supervisor = Supervisor(DjangoStore(state_dir), make_source, state_dir, SystemClock())
         loop = asyncio.get_running_loop()
-        collecting = asyncio.gather(supervisor.run(), _keep_house_forever())
+        collecting = asyncio.gather(supervisor.run(), _keep_house_forever(), _read_machine_forever(supervisor))
         for number in (signal.SIGTERM, signal.SIGINT):
             loop.add_signal_handler(number, collecting.cancel)
         log.info("collecting; state in %s", state_dir)

@@ -1,0 +1,183 @@
+"""Reading figures of machines."""
+
+from dataclasses import dataclass
+from statistics import median
+
+from django.db.models import Avg, F, IntegerField, Max, Sum
+from django.db.models.functions import Cast
+
+from faena.apps.hosts.models import HostReading, TableWork
+from faena.apps.servers.models import Server
+from faena.apps.statements import selectors as statements
+from faena.core.series.window import Buckets, Window
+from faena.core.units import EpochMs
+
+MEANS = (
+    "cpu_user", "cpu_system", "cpu_iowait", "cpu_steal", "memory_used", "disk_reads", "disk_writes",
+    "disk_read_bytes", "disk_write_bytes", "disk_latency_ms", "disk_queue", "net_in_bytes", "net_out_bytes",
+)  # fmt: skip
+SIZES = ("cores", "memory_total")
+
+
+def over_time(machine: str, buckets: Buckets) -> list[dict[str, float | None]]:
+    """Per bucket the means of MEANS and the largest of SIZES; all None where there is no reading."""
+    end = buckets.start + buckets.count * buckets.width_ms
+    rows = HostReading.objects.filter(machine=machine, at_ms__gt=buckets.start, at_ms__lte=end)
+    cell = Cast((F("at_ms") - 1 - buckets.start) / buckets.width_ms, IntegerField())
+    figures = {f"of_{name}": Avg(name) for name in MEANS} | {f"of_{name}": Max(name) for name in SIZES}
+    grouped = rows.annotate(cell=cell).values("cell").annotate(**figures).order_by()
+    names = (*MEANS, *SIZES)
+    found: list[dict[str, float | None]] = [dict.fromkeys(names) for _ in range(buckets.count)]
+    for at, *values in grouped.values_list("cell", *(f"of_{name}" for name in names)):
+        found[at] = dict(zip(names, values, strict=True))
+    return found
+
+
+def newest(machine: str, window: Window) -> HostReading | None:
+    """The last reading of a window, with the processes it saw."""
+    rows = HostReading.objects.filter(machine=machine, at_ms__gt=window.start, at_ms__lte=window.end)
+    return rows.order_by("-at_ms").first()
+
+
+MS_PER_DAY = 86_400_000
+USUAL_DAYS = 14
+MIN_USUAL_DAYS = 3
+SLOW_FACTOR = 2.0  # of the usual latency, from which on the disk is called slow
+MAX_STATEMENTS = 4  # shown with a table
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Neighbour:
+    """A server on a disk over a window; `share` of the requests of all of them."""
+
+    server: Server
+    reads: float | None
+    writes: float | None
+    share: float | None
+    series: list[float | None]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Disk:
+    neighbours: list[Neighbour]
+    latency_ms: float | None
+    usual_ms: float | None
+    sentence: str
+
+
+def disk(server: Server, window: Window, buckets: Buckets) -> Disk:
+    """Everybody on the server's disk, the busiest first, and its latency against the same hours on earlier days."""
+    sharing = [server]
+    if server.storage:
+        sharing = list(Server.objects.filter(storage=server.storage).order_by("name"))
+    found = []
+    for one in sharing:
+        rows = over_time(one.machine, buckets) if one.machine else []
+        reads, writes = _mean([r["disk_reads"] for r in rows]), _mean([r["disk_writes"] for r in rows])
+        series = [None if r["disk_reads"] is None else r["disk_reads"] + (r["disk_writes"] or 0) for r in rows]
+        found.append((one, reads, writes, series))
+    total = sum((reads or 0) + (writes or 0) for _, reads, writes, _ in found)
+    neighbours = [
+        Neighbour(
+            server=one,
+            reads=reads,
+            writes=writes,
+            share=None if reads is None or not total else (reads + (writes or 0)) / total,
+            series=series,
+        )
+        for one, reads, writes, series in found
+    ]
+    neighbours.sort(key=lambda n: -(n.share or 0.0))
+    latency = _latency(server.machine, window)
+    usual = _usual_latency(server.machine, window)
+    return Disk(
+        neighbours=neighbours,
+        latency_ms=latency,
+        usual_ms=usual,
+        sentence=_sentence(server, neighbours, latency, usual),
+    )
+
+
+def _mean(values: list[float | None]) -> float | None:
+    known = [value for value in values if value is not None]
+    return sum(known) / len(known) if known else None
+
+
+def _latency(machine: str, window: Window) -> float | None:
+    rows = HostReading.objects.filter(machine=machine, at_ms__gt=window.start, at_ms__lte=window.end)
+    found: float | None = rows.aggregate(mean=Avg("disk_latency_ms"))["mean"]
+    return found
+
+
+def _usual_latency(machine: str, window: Window) -> float | None:
+    """Median over earlier days of the mean latency in the same hours; None with too few days."""
+    days = []
+    for back in range(1, USUAL_DAYS + 1):
+        shift = back * MS_PER_DAY
+        earlier = Window(start=EpochMs(window.start - shift), end=EpochMs(window.end - shift))
+        mean = _latency(machine, earlier)
+        if mean is not None:
+            days.append(mean)
+    return median(days) if len(days) >= MIN_USUAL_DAYS else None
+
+
+def _sentence(server: Server, neighbours: list[Neighbour], latency: float | None, usual: float | None) -> str:
+    """What a DBA wants to know first: is the disk slow, and is it us."""
+    if latency is None:
+        return "No figures of this machine in this window; its host agent, or a token for another, brings them."
+    first = neighbours[0]
+    who = f"{first.server.name} makes {first.share:.0%} of its requests" if first.share is not None else ""
+    if usual is None:
+        return f"A request takes {latency:.2g} ms; what is usual is not known yet. {who}".strip()
+    factor = latency / usual if usual else 1.0
+    if factor < SLOW_FACTOR:
+        return f"A request takes {latency:.2g} ms, as usual ({usual:.2g} ms). {who}".strip()
+    blame = "this server itself" if first.server.id == server.id else f"its neighbour {first.server.name}"
+    return f"A request takes {latency:.2g} ms, {factor:.1f} times the usual {usual:.2g} ms; most of the load is {blame}. {who}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TableRates:
+    """Blocks and rows per second over a window. `statements`: identifier, short text, blocks they read per second."""
+
+    table: str
+    index: str
+    reads: float
+    hits: float
+    scans: float
+    rows_read: float
+    rows_written: float
+    size_bytes: int
+    share: float
+    statements: list[tuple[int, str, float]]
+
+
+def tables(server: Server, window: Window, limit: int) -> tuple[int, list[TableRates]]:
+    """Milliseconds of the window that surveys cover, and tables and indexes with most blocks read first."""
+    rows = TableWork.objects.filter(server_id=server.id, until_ms__gt=window.start, since_ms__lt=window.end)
+    spans = set(rows.values_list("since_ms", "until_ms"))
+    covered = sum(until - since for since, until in spans)
+    if not covered:
+        return 0, []
+    sums = {f"all_{n}": Sum(n) for n in ("blocks_read", "blocks_hit", "scans", "rows_read", "rows_written")}
+    grouped = rows.values("table", "index").annotate(size=Max("size_bytes"), **sums).order_by()
+    columns = ("table", "index", "size", *sums)
+    found = sorted(grouped.values_list(*columns), key=lambda row: -row[3])
+    total = sum(row[3] for row in found) or 1.0
+    seconds = covered / 1000
+    touching = statements.touching(server, window)
+    return covered, [
+        TableRates(
+            table=table,
+            index=index,
+            reads=read / seconds,
+            hits=hit / seconds,
+            scans=scans / seconds,
+            rows_read=rows_read / seconds,
+            rows_written=written / seconds,
+            size_bytes=size,
+            share=read / total,
+            statements=[] if index else touching.get(table, [])[:MAX_STATEMENTS],
+        )
+        for table, index, size, read, hit, scans, rows_read, written in found[:limit]
+    ]

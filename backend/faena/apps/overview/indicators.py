@@ -1,0 +1,154 @@
+"""Indicators: one figure of a server over time, from whichever evidence holds it."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+import numpy.typing as npt
+
+from faena.apps.hosts import selectors as hosts
+from faena.apps.samples import selectors as samples
+from faena.apps.servers import vitals
+from faena.apps.servers.models import Server
+from faena.apps.statements import selectors as statements
+from faena.core.answers.change import Change, change
+from faena.core.sampling.dimensions import Dimension
+from faena.core.series.window import Buckets, Window
+from faena.core.units import MS_PER_HOUR, EpochMs
+
+Floats = npt.NDArray[np.float64]
+MS_PER_DAY = 24 * MS_PER_HOUR
+
+
+class Indicator(StrEnum):
+    """The value is the word in the API and the URL."""
+
+    LOAD = "load"
+    RUNNING = "running"
+    WAITING = "waiting"
+    BLOCKED = "blocked"
+    CALLS = "calls"
+    ERRORS = "errors"
+    DEADLOCKS = "deadlocks"
+    CONNECTIONS = "connections"
+    CPU = "cpu"
+    READS = "reads"
+    WRITES = "writes"
+    DISK_LATENCY = "disk_latency"
+    TEMP = "temp"
+    SIZE = "size"
+    LAG = "lag"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Described:
+    """`unit` is one of sessions, per_s, share, ms, bytes, bytes_per_s, count."""
+
+    label: str
+    unit: str
+
+
+DESCRIBED: dict[Indicator, Described] = {
+    Indicator.LOAD: Described(label="active sessions", unit="sessions"),
+    Indicator.RUNNING: Described(label="running", unit="sessions"),
+    Indicator.WAITING: Described(label="waiting", unit="sessions"),
+    Indicator.BLOCKED: Described(label="waiting for locks", unit="sessions"),
+    Indicator.CALLS: Described(label="executions", unit="per_s"),
+    Indicator.ERRORS: Described(label="rollbacks", unit="per_s"),
+    Indicator.DEADLOCKS: Described(label="deadlocks", unit="per_s"),
+    Indicator.CONNECTIONS: Described(label="connections", unit="count"),
+    Indicator.CPU: Described(label="CPU of the machine", unit="share"),
+    Indicator.READS: Described(label="disk reads", unit="per_s"),
+    Indicator.WRITES: Described(label="disk writes", unit="per_s"),
+    Indicator.DISK_LATENCY: Described(label="disk latency", unit="ms"),
+    Indicator.TEMP: Described(label="spilled to temporary files", unit="bytes_per_s"),
+    Indicator.SIZE: Described(label="allocated size", unit="bytes"),
+    Indicator.LAG: Described(label="replay lag", unit="ms"),
+}
+_VITAL = {
+    Indicator.ERRORS: "rollbacks",
+    Indicator.DEADLOCKS: "deadlocks",
+    Indicator.CONNECTIONS: "connections",
+    Indicator.TEMP: "temp_bytes",
+    Indicator.SIZE: "size_bytes",
+    Indicator.LAG: "lag_ms",
+}
+_HOST = {Indicator.READS: "disk_reads", Indicator.WRITES: "disk_writes", Indicator.DISK_LATENCY: "disk_latency_ms"}
+
+
+def series(server: Server, indicator: Indicator, buckets: Buckets, now: int) -> Floats:
+    """One figure per bucket, NaN where nothing was read."""
+    match indicator:
+        case Indicator.LOAD | Indicator.RUNNING | Indicator.WAITING | Indicator.BLOCKED:
+            return _sampled(server, indicator, buckets, now)
+        case Indicator.CALLS:
+            work = statements.calls_over_time(server.id, buckets)
+            return np.divide(work.calls, work.covered_ms / 1000, out=_unknown(buckets), where=work.covered_ms > 0)
+        case Indicator.CPU:
+            rows = hosts.over_time(server.machine, buckets)
+            return _column(
+                rows, lambda row: None if row["cpu_user"] is None else row["cpu_user"] + (row["cpu_system"] or 0)
+            )
+        case Indicator.READS | Indicator.WRITES | Indicator.DISK_LATENCY:
+            return _column(hosts.over_time(server.machine, buckets), lambda row: row[_HOST[indicator]])
+        case _:
+            return _column(vitals.over_time(server.id, buckets), lambda row: row[_VITAL[indicator]])
+
+
+def _unknown(buckets: Buckets) -> Floats:
+    return np.full(buckets.count, np.nan)
+
+
+def _column(rows: list[dict[str, float | None]], of: Callable[[dict[str, float | None]], float | None]) -> Floats:
+    found = [of(row) for row in rows]
+    return np.array([np.nan if value is None else value for value in found], dtype=np.float64)
+
+
+def _sampled(server: Server, indicator: Indicator, buckets: Buckets, now: int) -> Floats:
+    end = buckets.start + buckets.count * buckets.width_ms
+    window = Window(start=buckets.start, end=EpochMs(end))
+    answer = samples.load(
+        server.id, window, Dimension.KIND, (), at_most=buckets.count, period_ms=server.period_ms, now=now,
+        widest_of=buckets.width_ms,
+    )  # fmt: skip
+    rows = dict(zip(answer.series.groups, answer.series.sessions(), strict=True))
+    nothing = np.where(answer.series.ticks > 0, 0.0, np.nan)
+    running, blocked = rows.get("running", nothing), rows.get("lock", nothing)
+    load = sum(rows.values(), start=nothing)
+    found: Floats = {
+        Indicator.LOAD: load,
+        Indicator.RUNNING: running,
+        Indicator.WAITING: load - running,
+        Indicator.BLOCKED: blocked,
+    }[indicator]
+    return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reading:
+    """An indicator over a window: its series, the mean of what is known, and how that differs from earlier."""
+
+    values: Floats
+    mean: float
+    yesterday: Change
+    last_week: Change
+
+
+def read(server: Server, indicator: Indicator, buckets: Buckets, now: int) -> Reading:
+    """With the same hours yesterday and a week ago."""
+    values = series(server, indicator, buckets, now)
+    mean = _mean(values)
+    earlier = [_mean(series(server, indicator, _shifted(buckets, days), now)) for days in (1, 7)]
+    return Reading(values=values, mean=mean, yesterday=change(mean, earlier[0]), last_week=change(mean, earlier[1]))
+
+
+def _shifted(buckets: Buckets, days: int) -> Buckets:
+    """The same hours so many days ago."""
+    start = EpochMs(buckets.start - days * MS_PER_DAY)
+    return Buckets(start=start, width_ms=buckets.width_ms, count=buckets.count)
+
+
+def _mean(values: Floats) -> float:
+    known = values[~np.isnan(values)]
+    return float(known.mean()) if len(known) else float("nan")
