@@ -167,7 +167,7 @@ class SharedStatementOut(Schema):
     spread: float | None
 
 
-class GroupOut(Schema):
+class ServerGroupOut(Schema):
     name: str
     start: int
     end: int
@@ -176,15 +176,15 @@ class GroupOut(Schema):
     statements: list[SharedStatementOut]
 
 
-@router.get("/groups/{name}", response=GroupOut, operation_id="groups_get")
-def get_group(request: HttpRequest, name: str, window_in: Query[WindowIn]) -> GroupOut:
+@router.get("/groups/{name}", response=ServerGroupOut, operation_id="groups_get")
+def get_group(request: HttpRequest, name: str, window_in: Query[WindowIn]) -> ServerGroupOut:
     """The nodes of a group over a window: load and its balance, replay lag, conflicts, and statements node by node."""
     now = now_ms()
     window = window_in.window(now)
     nodes = [groups.node(one, window, now) for one in groups.members(name)]
     loads = [_mean_load(one) for one in nodes]
     whole = sum(load or 0.0 for load in loads)
-    return GroupOut(
+    return ServerGroupOut(
         name=name,
         start=window.start,
         end=window.end,

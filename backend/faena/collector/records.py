@@ -16,6 +16,7 @@ from faena.core.readings import (
     Survey,
     TableFigures,
 )
+from faena.core.series.schedule import WeekSpan
 from faena.core.statements.counters import Break, CounterDelta
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
@@ -86,6 +87,7 @@ class WatchOrder:
     source: dict[str, Any]
     period_ms: int = 1000
     counters_every_ms: int = 15_000
+    schedule: tuple[WeekSpan, ...] = ()  # when to sample; empty: always
 
 
 class Store(Protocol):

@@ -9,6 +9,7 @@ from faena.collector.records import Counted, Learned, Noted, Record, Sampled, Su
 from faena.core.errors import SourceAway, SourceError
 from faena.core.ports import Clock, Source
 from faena.core.readings import CounterReading, ServerFacts
+from faena.core.series.schedule import next_open
 from faena.core.series.ticks import next_tick
 from faena.core.statements.counters import difference
 from faena.core.units import EpochMs, QueryId, Seconds
@@ -94,6 +95,10 @@ class Watch:
     async def _sample_forever(self) -> None:
         """One sample in flight at most; ticks that come due meanwhile are missed and counted."""
         while True:
+            opens = next_open(self._order.schedule, self._clock.now())
+            if opens > self._clock.now():  # outside the schedule: what is not wanted is not missed
+                self._last_tick = None
+                await self._clock.sleep(Seconds((opens - self._clock.now()) / 1000))
             tick = next_tick(self._last_tick, self._order.period_ms, self._clock.now())
             await self._clock.sleep(Seconds((tick.due - self._clock.now()) / 1000))
             try:

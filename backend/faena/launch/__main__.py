@@ -31,7 +31,12 @@ def parser() -> argparse.ArgumentParser:
     tests.add_argument("layers", nargs="*", metavar="LAYER", help=f"one or more of {', '.join(checks.LAYERS)}")
     commands.add_parser("serve", help="the web server, for real use")
     commands.add_parser("collect", help="the collector, for real use")
-    for name, words in (("server", "connect a server"), ("user", "make a user or change one")):
+    forwarded = (
+        ("server", "connect a server"),
+        ("user", "make a user or change one"),
+        ("import", "`import samples FILE --server NAME`: session samples of any engine"),
+    )
+    for name, words in forwarded:
         rest = commands.add_parser(name, help=words, add_help=False)
         rest.add_argument("rest", nargs=argparse.REMAINDER)
     bench = commands.add_parser("bench", help="measure speed, memory and cost; prints a table")
@@ -67,6 +72,8 @@ def main() -> int:
             real.server(arguments.rest)
         case "user":
             real.user(arguments.rest)
+        case "import":
+            real.imported(arguments.rest)
         case "build":
             setup.for_running()
         case "contract":

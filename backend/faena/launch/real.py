@@ -56,3 +56,13 @@ def server(arguments: list[str]) -> None:
 def user(arguments: list[str]) -> None:
     setup.for_running()
     _manage("user", *arguments)
+
+
+def imported(arguments: list[str]) -> None:
+    """./faena import samples FILE --server NAME"""
+    if arguments[:1] != ["samples"]:
+        raise Trouble("what is to be imported? ./faena import samples FILE --server NAME")
+    setup.for_running()
+    # The file is named from where the command was given, not from where the program runs.
+    paths = [os.path.abspath(one) if os.path.exists(one) else one for one in arguments[1:]]
+    _manage("import_samples", *paths)

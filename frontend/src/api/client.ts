@@ -13,6 +13,9 @@ export function keepCsrf(token: string): void {
   csrf = token;
 }
 
+/** For requests that do not go through the typed client. */
+export const csrfToken = (): string => csrf;
+
 // fetch is looked up at each call, so that tests can put their own in its place.
 export const client = createClient<paths>({ baseUrl: "", fetch: (request) => globalThis.fetch(request) });
 client.use({
@@ -37,6 +40,7 @@ export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
     if (error instanceof DOMException && error.name === "AbortError") throw error;
     throw new ApiError(0, "urn:faena:unreachable", "Faena does not answer", "Its web server cannot be reached.");
   }
-  if (got.data === undefined) throw toApiError(got.response.status, got.error);
-  return got.data;
+  const empty = got.response.status === 204;
+  if (!got.response.ok || (got.data === undefined && !empty)) throw toApiError(got.response.status, got.error);
+  return got.data as T;
 }

@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/import/samples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload Samples
+         * @description Session samples of any engine from a file. Bad rows are told and do not stop the rest. Operators and admins.
+         */
+        post: operations["import_samples"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/indicators": {
         parameters: {
             query?: never;
@@ -162,6 +182,50 @@ export interface paths {
         get: operations["servers_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/capture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Capture
+         * @description How the server is captured, and what that costs it.
+         */
+        get: operations["capture_get"];
+        /**
+         * Set Capture
+         * @description Change it. A choice that costs more than `dear_share` of a core is refused until confirmed. Admins only.
+         */
+        put: operations["capture_set"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/close-watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Close Watch
+         * @description Ten samples a second for a while, then back by itself. Operators and admins.
+         */
+        post: operations["close_watch"];
         delete?: never;
         options?: never;
         head?: never;
@@ -492,6 +556,88 @@ export interface components {
             /** Middle */
             middle: (number | null)[];
         };
+        /** CaptureBody */
+        CaptureBody: {
+            /**
+             * Confirmed
+             * @default false
+             */
+            confirmed: boolean;
+            /** Cores */
+            cores: number | null;
+            /** Counter Retention Days */
+            counter_retention_days: number;
+            /** Group */
+            group: string;
+            /** Machine */
+            machine: string;
+            /** Machine Retention Days */
+            machine_retention_days: number;
+            /** Period Ms */
+            period_ms: number;
+            /** Sample Retention Days */
+            sample_retention_days: number;
+            /** Schedule */
+            schedule: {
+                [key: string]: unknown;
+            }[];
+            /** Slow Ms */
+            slow_ms: number;
+            /** Storage */
+            storage: string;
+            /** Sum Retention Days */
+            sum_retention_days: number;
+        };
+        /**
+         * CaptureOut
+         * @description `sample_ms` is how long the server takes to answer one sample, null while nothing was measured.
+         *
+         *     `cost_share` of a core is what sampling costs at most; above `dear_share` a choice wants a second yes.
+         */
+        CaptureOut: {
+            /** Address */
+            address: string;
+            /** Close Cost Share */
+            close_cost_share: number | null;
+            /** Close Watch Until */
+            close_watch_until: number | null;
+            /** Cores */
+            cores: number | null;
+            /** Cost Share */
+            cost_share: number | null;
+            /** Counter Retention Days */
+            counter_retention_days: number;
+            /** Dear Share */
+            dear_share: number;
+            /** Engine */
+            engine: string;
+            /** Group */
+            group: string;
+            /** Machine */
+            machine: string;
+            /** Machine Retention Days */
+            machine_retention_days: number;
+            /** Name */
+            name: string;
+            /** Now */
+            now: number;
+            /** Period Ms */
+            period_ms: number;
+            /** Sample Ms */
+            sample_ms: number | null;
+            /** Sample Retention Days */
+            sample_retention_days: number;
+            /** Schedule */
+            schedule: {
+                [key: string]: unknown;
+            }[];
+            /** Slow Ms */
+            slow_ms: number;
+            /** Storage */
+            storage: string;
+            /** Sum Retention Days */
+            sum_retention_days: number;
+        };
         /** CellOut */
         CellOut: {
             last_week: components["schemas"]["ChangeOut"];
@@ -544,6 +690,19 @@ export interface components {
         ChosenBody: {
             /** Names */
             names: components["schemas"]["Indicator"][];
+        };
+        /**
+         * CloseWatchBody
+         * @description 0 minutes end it.
+         */
+        CloseWatchBody: {
+            /**
+             * Confirmed
+             * @default false
+             */
+            confirmed: boolean;
+            /** Minutes */
+            minutes: number;
         };
         /** ColumnOut */
         ColumnOut: {
@@ -610,6 +769,13 @@ export interface components {
             /** Running */
             running: number;
         };
+        /** FaultOut */
+        FaultOut: {
+            /** Line */
+            line: number;
+            /** Reason */
+            reason: string;
+        };
         /**
          * FiguresOut
          * @description Sums over a window as the server counted them; times in ms, blocks in pages, null where undefined.
@@ -653,20 +819,47 @@ export interface components {
             /** Start */
             start: number;
         };
-        /** GroupOut */
+        /**
+         * GroupOut
+         * @description One layer: mean sessions per bucket, null in a gap; `total` over the window.
+         *
+         *     `running` is the part that does not wait, null where the layers are the wait kinds themselves.
+         */
         GroupOut: {
-            /** End */
-            end: number;
-            /** Name */
-            name: string;
-            /** Nodes */
-            nodes: components["schemas"]["NodeOut"][];
-            /** Now */
-            now: number;
-            /** Start */
-            start: number;
-            /** Statements */
-            statements: components["schemas"]["SharedStatementOut"][];
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Running */
+            running: (number | null)[] | null;
+            /** Sessions */
+            sessions: (number | null)[];
+            /** Share */
+            share: number;
+            /** Total */
+            total: number;
+        };
+        /**
+         * ImportOut
+         * @description `ticks_known` were stored before and left as they are. `faults` are the first of `refused` rows.
+         */
+        ImportOut: {
+            /** Faults */
+            faults: components["schemas"]["FaultOut"][];
+            /** First */
+            first: number | null;
+            /** Last */
+            last: number | null;
+            /** Refused */
+            refused: number;
+            /** Rows */
+            rows: number;
+            /** Server */
+            server: number;
+            /** Ticks */
+            ticks: number;
+            /** Ticks Known */
+            ticks_known: number;
         };
         /**
          * Indicator
@@ -1166,6 +1359,21 @@ export interface components {
              */
             username: string;
         };
+        /** ServerGroupOut */
+        ServerGroupOut: {
+            /** End */
+            end: number;
+            /** Name */
+            name: string;
+            /** Nodes */
+            nodes: components["schemas"]["NodeOut"][];
+            /** Now */
+            now: number;
+            /** Start */
+            start: number;
+            /** Statements */
+            statements: components["schemas"]["SharedStatementOut"][];
+        };
         /**
          * ServerOut
          * @description A server without its credentials. Loads are mean active sessions; null where nothing was sampled.
@@ -1517,7 +1725,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["GroupOut"];
+                    "application/json": components["schemas"]["ServerGroupOut"];
+                };
+            };
+        };
+    };
+    import_samples: {
+        parameters: {
+            query: {
+                /** @description name; made when there is none */
+                server: string;
+                format: "csv" | "jsonl";
+                period_ms?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     * @description see docs/session-samples.md
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
                 };
             };
         };
@@ -1712,6 +1956,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ServerOut"];
+                };
+            };
+        };
+    };
+    capture_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    capture_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaptureBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    close_watch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseWatchBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaptureOut"];
                 };
             };
         };

@@ -123,7 +123,7 @@ function useNow(moving: boolean): number {
 function useGoKeys(server: number): void {
   const navigate = useNavigate();
   const pressed = useRef(0);
-  const go = (view: "load" | "statements" | "samples") => () => {
+  const go = (view: "load" | "statements" | "machine" | "samples") => () => {
     if (present() - pressed.current < 1000)
       void navigate({ to: `/servers/$server/${view}`, params: { server: String(server) }, search: true });
   };
@@ -133,6 +133,7 @@ function useGoKeys(server: number): void {
     },
     l: go("load"),
     s: go("statements"),
+    m: go("machine"),
     r: go("samples"),
   });
 }

@@ -14,7 +14,14 @@ import { Search } from "./Search";
 const VIEWS = [
   ["/servers/$server/load", "Load"],
   ["/servers/$server/statements", "Statements"],
+  ["/servers/$server/machine", "Machine"],
   ["/servers/$server/samples", "Samples"],
+  ["/servers/$server/settings", "Settings"],
+] as const;
+
+const OVERVIEWS = [
+  ["/", "Servers"],
+  ["/indicators", "Indicators"],
 ] as const;
 
 interface Props {
@@ -38,7 +45,17 @@ export const Shell = ({ username, role, children }: Props) => {
         {server === undefined ? null : <ServerChoice server={server} />}
         <nav aria-label="Views" className="flex gap-4">
           {server === undefined
-            ? null
+            ? OVERVIEWS.map(([to, label]) => (
+                <Link
+                  key={to}
+                  to={to}
+                  className="text-muted hover:text-accent"
+                  activeOptions={{ exact: true }}
+                  activeProps={{ className: "!text-ink font-semibold", "aria-current": "page" }}
+                >
+                  {label}
+                </Link>
+              ))
             : VIEWS.map(([to, label]) => (
                 <Link
                   key={to}

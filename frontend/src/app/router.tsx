@@ -13,10 +13,15 @@ import { WaitTextures } from "../charts/WaitTextures";
 import { SignInPage } from "../features/account/SignInPage";
 import { LoadPage } from "../features/load/LoadPage";
 import { SamplesPage } from "../features/samples/SamplesPage";
+import { MachinePage } from "../features/machine/MachinePage";
+import { GroupPage } from "../features/overview/GroupPage";
+import { IndicatorsPage } from "../features/overview/IndicatorsPage";
 import { ServersPage } from "../features/servers/ServersPage";
+import { SettingsPage } from "../features/servers/SettingsPage";
 import { RankingPage } from "../features/statements/RankingPage";
 import { StatementPage } from "../features/statements/StatementPage";
-import { mergeSearch, parseQuery, readSearch, type ViewSearch, writeQuery } from "../lib/view";
+import { mergeSearch, parseQuery, readSearch, type ViewSearch, type WindowSpec, writeQuery } from "../lib/view";
+import { OverviewFrame } from "./OverviewFrame";
 import { ServerFrame } from "./ServerFrame";
 import { Shell } from "./Shell";
 
@@ -80,6 +85,37 @@ const servers = createRoute({
   component: function Servers() {
     const { session } = inside.useRouteContext();
     return <ServersPage canConnect={session.role === "admin"} />;
+  },
+});
+
+const HOUR: WindowSpec = { last: 3600 };
+
+const group = createRoute({
+  getParentRoute: () => inside,
+  path: "/groups/$group",
+  validateSearch: readSearch,
+  component: function Group() {
+    const { group: name } = group.useParams();
+    const search = group.useSearch();
+    return (
+      <OverviewFrame title={`Group ${name}`} search={search} usual={HOUR}>
+        <GroupPage name={name} search={{ ...HOUR, ...search }} />
+      </OverviewFrame>
+    );
+  },
+});
+
+const indicators = createRoute({
+  getParentRoute: () => inside,
+  path: "/indicators",
+  validateSearch: readSearch,
+  component: function Indicators() {
+    const search = indicators.useSearch();
+    return (
+      <OverviewFrame title="Indicators" search={search} usual={HOUR}>
+        <IndicatorsPage search={search} onSearch={useChangeSearch()} />
+      </OverviewFrame>
+    );
   },
 });
 
@@ -164,6 +200,25 @@ const statement = createRoute({
   },
 });
 
+const machine = createRoute({
+  getParentRoute: () => server,
+  path: "machine",
+  component: function Machine() {
+    const { server: id } = server.useParams();
+    return <MachinePage key={id} server={Number(id)} search={server.useSearch()} />;
+  },
+});
+
+const settings = createRoute({
+  getParentRoute: () => server,
+  path: "settings",
+  component: function Settings() {
+    const { server: id } = server.useParams();
+    const { session } = inside.useRouteContext();
+    return <SettingsPage key={id} server={Number(id)} role={session.role ?? ""} />;
+  },
+});
+
 const samples = createRoute({
   getParentRoute: () => server,
   path: "samples",
@@ -176,7 +231,12 @@ const samples = createRoute({
 
 const tree = root.addChildren([
   signIn,
-  inside.addChildren([servers, server.addChildren([load, statements, statement, samples])]),
+  inside.addChildren([
+    servers,
+    group,
+    indicators,
+    server.addChildren([load, statements, statement, machine, samples, settings]),
+  ]),
 ]);
 
 let made: ReturnType<typeof build> | undefined;

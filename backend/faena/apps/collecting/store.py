@@ -1,6 +1,7 @@
 """The collector's store: PostgreSQL through Django. Every error of the connection becomes StoreAway."""
 
 import socket
+import time
 from collections.abc import Callable, Sequence
 from functools import wraps
 from itertools import groupby
@@ -15,12 +16,14 @@ from faena.apps.samples.actions import Codebook, store_ticks
 from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
 from faena.apps.servers import actions as servers
 from faena.apps.servers import vitals
+from faena.apps.servers.capture import CLOSE_WATCH_MS
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements
 from faena.collector.records import Counted, HostRead, Learned, Noted, Record, Sampled, Surveyed, WatchOrder
 from faena.core.errors import BadInput, SourceRefused, StoreAway
 from faena.core.ports import Source
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText, Survey
+from faena.core.series.schedule import read_schedule
 from faena.core.units import EpochMs, QueryId, Seconds
 from faena.sources.postgres import PostgresSource
 from faena.sources.simulated import SimulatedSource
@@ -55,7 +58,8 @@ class DjangoStore:
     @_away_means_away
     def orders(self) -> list[WatchOrder]:
         """The servers leased to this collector, the lease renewed. Raises StoreAway."""
-        return [_order(server) for server in servers.lease(self._holder)]
+        now_ms = int(time.time() * 1000)
+        return [_order(server, now_ms) for server in servers.lease(self._holder)]
 
     @_away_means_away
     def deliver(self, records: list[Record]) -> None:
@@ -100,13 +104,16 @@ class DjangoStore:
         return self._codebooks[server_id]
 
 
-def _order(server: Server) -> WatchOrder:
+def _order(server: Server, now_ms: int) -> WatchOrder:
+    """A close watch is part of what is ordered, so that it ends by itself, and goes on after a restart."""
+    close = now_ms < server.close_watch_until_ms
     return WatchOrder(
         server_id=server.id,
         name=server.name,
         revision=server.revision,
         source={"engine": server.engine},
-        period_ms=server.period_ms,
+        period_ms=min(CLOSE_WATCH_MS, server.period_ms) if close else server.period_ms,
+        schedule=() if close else read_schedule(server.schedule),
         counters_every_ms=server.counters_every_ms,
     )
 

@@ -15,7 +15,7 @@ from faena.apps.samples import packing
 from faena.apps.samples.models import Chunk, Combination, DayTotals, OpenSample, Rollup, Tick
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
 from faena.apps.servers import holdings
-from faena.core.sampling.frame import SampleFrame, join
+from faena.core.sampling.frame import SampleFrame, join, on_grid
 from faena.core.sampling.rollup import MINUTE_MS, rolled, shape_of
 from faena.core.units import MS_PER_HOUR
 
@@ -73,7 +73,7 @@ def put_hours(server_id: int, hours: Mapping[int, Columns]) -> None:
     chunks = [_chunk(server_id, hour, columns, revisions.get(hour, 0) + 1) for hour, columns in hours.items()]
     _upsert(Chunk, chunks, "hour_ms")
     frames = {
-        hour: SampleFrame(c["tick_ms"], c["tick"].astype(np.int32), c["code"].astype(np.int32))
+        hour: on_grid(SampleFrame(c["tick_ms"], c["tick"].astype(np.int32), c["code"].astype(np.int32)))
         for hour, c in hours.items()
     }
     _sum_up(server_id, frames)
@@ -140,7 +140,7 @@ def sum_up_missed(server_id: int) -> int:
     frames = {}
     for hour, *data in rows.values_list("hour_ms", "tick_ms", "tick", "code")[:CATCH_UP_HOURS]:
         tick_ms, tick, code = (packing.unpack(column) for column in data)
-        frames[hour] = SampleFrame(tick_ms, tick.astype(np.int32), code.astype(np.int32))
+        frames[hour] = on_grid(SampleFrame(tick_ms, tick.astype(np.int32), code.astype(np.int32)))
     if frames:
         with transaction.atomic():
             _sum_up(server_id, frames)

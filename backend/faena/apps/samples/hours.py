@@ -18,7 +18,7 @@ from faena.apps.samples.models import Chunk, DayTotals, Rollup, Tick
 from faena.apps.samples.rows import copy_frame
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings
-from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge
+from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge, on_grid
 from faena.core.sampling.growing import GrowingFrame
 from faena.core.sampling.rollup import whole_part
 from faena.core.series.window import Window
@@ -53,7 +53,7 @@ class HourCache:
             columns = ("hour_ms", "revision", "tick_ms", "tick", "code")
             for hour, revision, *data in rows.filter(hour_ms__in=missing).values_list(*columns):
                 tick_ms, tick, code = (packing.unpack(column) for column in data)
-                frame = SampleFrame(tick_ms, tick.astype(np.int32), code.astype(np.int32))
+                frame = on_grid(SampleFrame(tick_ms, tick.astype(np.int32), code.astype(np.int32)))
                 found[server_id, hour, revision] = frame
                 self._keep((server_id, hour, revision), frame)
         return join([found[key] for key in keys if key in found])

@@ -21,7 +21,7 @@ _COPY_OUT: LiteralString = (
 )
 _COPY_FRAME: LiteralString = (
     "COPY (SELECT t.at_ms, coalesce(s.code, -1) FROM samples_tick t LEFT JOIN samples_opensample s USING (server_id, at_ms) "
-    "WHERE t.server_id = {server} AND t.at_ms > {after} ORDER BY t.at_ms) TO STDOUT (FORMAT BINARY)"
+    "WHERE t.server_id = {server} AND t.at_ms > {after} AND t.at_ms % 1000 = 0 ORDER BY t.at_ms) TO STDOUT (FORMAT BINARY)"
 )
 _HEADER_BYTES = 19  # signature 11, flags 4, extension length 4
 # A row of binary COPY: field count, then length and value of each field. No field is null, so rows have one size.

@@ -13,7 +13,7 @@ from faena.apps.samples.models import Chunk, Tick
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
 from faena.apps.servers import holdings
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
-from faena.core.sampling.frame import SampleFrame
+from faena.core.sampling.frame import GRID_MS, SampleFrame
 from faena.core.sampling.load import Column, LoadSeries, count_codes, load_by, load_by_kind, rank
 from faena.core.sampling.rollup import unit_for
 from faena.core.sampling.trail import Pick, narrow
@@ -55,7 +55,7 @@ def load(
     widest_of: int = 0,
 ) -> LoadAnswer:
     """Load over time split by one dimension, largest groups first. Buckets are no narrower than `widest_of` ms."""
-    held = holdings.read(server_id)
+    held, period_ms = holdings.read(server_id), max(period_ms, GRID_MS)
     buckets = cut(window, at_most=at_most, period_ms=max(period_ms, widest_of))
     unit = unit_for(window, buckets.width_ms)
     frame, dictionary = read_frame(server_id, window, held, unit_ms=unit), read_dictionary(server_id, held)

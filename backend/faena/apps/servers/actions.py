@@ -15,6 +15,7 @@ from django.utils import timezone
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
 from faena.apps.servers import vitals
+from faena.apps.servers.capture import check_period
 from faena.apps.servers.models import Server, ServerNote
 from faena.apps.servers.sealing import seal, unseal
 from faena.core.errors import BadInput, SourceUnfit
@@ -53,8 +54,7 @@ class ServerForm:
             raise BadInput(f"sslmode is one of {', '.join(SSL_MODES)}, not {self.sslmode!r:.40}", field="sslmode")
         if self.cores is not None and not 0 < self.cores <= 4096:
             raise BadInput(f"cores lie between 1 and 4096, not {self.cores}", field="cores")
-        if not 100 <= self.period_ms <= 60_000:
-            raise BadInput(f"the period lies between 100 and 60000 ms, not {self.period_ms}", field="period_ms")
+        check_period(self.period_ms)
 
     def target(self) -> Target:
         return Target(

@@ -11,6 +11,7 @@ class Server(models.Model):
     class Engine(models.TextChoices):
         POSTGRESQL = "postgresql"
         SIMULATED = "simulated"
+        IMPORTED = "imported"
 
     name = models.CharField(max_length=80, unique=True)
     engine = models.CharField(max_length=20, choices=Engine.choices, default=Engine.POSTGRESQL)

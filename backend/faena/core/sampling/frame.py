@@ -8,6 +8,8 @@ import numpy.typing as npt
 
 from faena.core.series.window import Window
 
+GRID_MS = 1000  # load is counted at full seconds
+
 
 @dataclass(frozen=True, slots=True)
 class SampleFrame:
@@ -48,6 +50,16 @@ class SampleFrame:
             None if self.taken is None else self.taken[first:last],
             None if self.seen is None else self.seen[low:high],
         )
+
+
+def on_grid(frame: SampleFrame, grid_ms: int = GRID_MS) -> SampleFrame:
+    """Only the ticks on full seconds. What a close watch saw in between is kept, yet must not weigh more in a mean."""
+    keep = frame.tick_ms % grid_ms == 0
+    if keep.all():
+        return frame
+    renumber = np.cumsum(keep, dtype=np.int32) - np.int32(1)
+    rows = keep[frame.tick]
+    return SampleFrame(frame.tick_ms[keep], renumber[frame.tick[rows]], frame.code[rows])
 
 
 EMPTY = SampleFrame(np.empty(0, np.int64), np.empty(0, np.int32), np.empty(0, np.int32))

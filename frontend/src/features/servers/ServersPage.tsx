@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { TriangleAlert } from "lucide-react";
 import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
@@ -8,19 +9,44 @@ import { KIND_WORDS, isKind } from "../../charts/kinds";
 import { Spark } from "../../charts/Spark";
 import { duration, sessions } from "../../lib/units";
 import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
 import { ConnectDialog } from "./ConnectDialog";
 
-/** All servers, the busiest first: load now, main wait, freshness. */
+type Order = "trouble" | "load" | "name";
+const ORDERS = [
+  { value: "trouble", label: "trouble" },
+  { value: "load", label: "load" },
+  { value: "name", label: "name" },
+] as const;
+
+/** All servers, those in trouble first: what is wrong, load now and lately, group, freshness. */
 export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) => {
   const servers = useQuery(serversQuery);
   const [connecting, setConnecting] = useState(false);
-  const all = servers.data?.servers ?? [];
+  const [order, setOrder] = useState<Order>("trouble");
+  const [containing, setContaining] = useState("");
+  const every = servers.data?.servers ?? [];
+  const all = ordered(every, order).filter((one) => `${one.name} ${one.group}`.includes(containing));
   return (
     <div className="mx-auto max-w-[1280px] px-6 py-5">
       <div className="mb-3 flex items-baseline justify-between">
         <h1 className="text-lg font-semibold">Servers</h1>
-        {canConnect ? <Button onClick={() => setConnecting(true)}>connect a server</Button> : null}
+        <span className="flex items-baseline gap-4">
+          {every.length > 8 ? (
+            <input
+              value={containing}
+              placeholder="name or group"
+              aria-label="only servers whose name or group contains"
+              onChange={(event) => setContaining(event.target.value)}
+              className="border-line bg-raised border px-2"
+            />
+          ) : null}
+          <span className="text-muted text-sm">
+            sorted by <Choice label="sorted by" value={order} options={ORDERS} onChange={setOrder} />
+          </span>
+          {canConnect ? <Button onClick={() => setConnecting(true)}>connect a server</Button> : null}
+        </span>
       </div>
       {servers.error ? (
         <Failure
@@ -30,7 +56,7 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
         />
       ) : null}
       <CollectorNotice servers={servers.data} />
-      {servers.data && all.length === 0 ? (
+      {servers.data && every.length === 0 ? (
         <p className="text-muted">
           Here will be every watched server with its load.{" "}
           {canConnect ? "Connect the first one with the button above." : "An admin can connect one."}
@@ -42,6 +68,7 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
             <tr className="border-strong text-muted border-b text-left text-sm">
               <th className="py-1 font-normal">server</th>
               <th className="font-normal">state</th>
+              <th className="font-normal">group</th>
               <th className="font-normal">last minute</th>
               <th className="font-normal">last 15 minutes</th>
               <th className="pr-4 font-normal">newest sample</th>
@@ -61,6 +88,14 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
     </div>
   );
 };
+
+/** Ties keep the order of names. */
+export function ordered(servers: readonly Schemas["ServerOut"][], order: Order): Schemas["ServerOut"][] {
+  const named = servers.toSorted((a, b) => a.name.localeCompare(b.name));
+  if (order === "name") return named;
+  const weight = (one: Schemas["ServerOut"]): number => (order === "trouble" ? one.trouble : (one.load_now ?? -1));
+  return named.sort((a, b) => weight(b) - weight(a));
+}
 
 const STATES: Readonly<Record<string, string>> = {
   new: "waiting for the collector",
@@ -89,6 +124,21 @@ const ServerRow = ({ server }: { readonly server: Schemas["ServerOut"] }) => (
         {STATES[server.state] ?? server.state}
       </span>
       {server.state_message ? <div className="text-muted max-w-64 text-sm">{server.state_message}</div> : null}
+      {server.trouble_words && !server.state_message ? (
+        <div className="text-danger flex max-w-64 items-baseline gap-1 text-sm font-semibold">
+          <TriangleAlert size={12} className="shrink-0 self-center" aria-hidden="true" />
+          {server.trouble_words}
+        </div>
+      ) : null}
+    </td>
+    <td className="py-2 pr-4 text-sm">
+      {server.group ? (
+        <Link to="/groups/$group" params={{ group: server.group }} className="text-accent hover:underline">
+          {server.group}
+        </Link>
+      ) : null}
+      {server.group ? <div className="text-muted">{server.role}</div> : null}
+      {server.lag_ms !== null && server.lag_ms > 1000 ? <div>lags by {duration(Math.round(server.lag_ms))}</div> : null}
     </td>
     <td className="py-2 pr-4">
       {server.load_now === null ? (
@@ -109,7 +159,7 @@ const ServerRow = ({ server }: { readonly server: Schemas["ServerOut"] }) => (
     <td className="py-1">
       <Spark
         load={server.recent}
-        width={340}
+        width={300}
         height={48}
         label={`load of ${server.name} over 15 minutes; running above the line, waiting below`}
       />

@@ -1,0 +1,159 @@
+"""How a server is captured, close watch, and session samples from files."""
+
+from typing import Annotated, Any, Literal, cast
+
+from django.http import HttpRequest
+from ninja import File, Query, Router, Schema
+from ninja.files import UploadedFile
+
+from faena.api.parameters import now_ms
+from faena.apps.collecting.imports import ImportReport, import_samples, imported_server
+from faena.apps.samples import selectors as samples
+from faena.apps.servers import capture
+from faena.apps.servers import selectors as servers
+from faena.apps.servers.models import Server
+from faena.core.series.window import Window
+from faena.core.units import EpochMs
+
+router = Router(tags=["capture"])
+MEASURED_MS = 10 * 60_000
+
+
+class CaptureOut(Schema):
+    """`sample_ms` is how long the server takes to answer one sample, null while nothing was measured.
+
+    `cost_share` of a core is what sampling costs at most; above `dear_share` a choice wants a second yes.
+    """
+
+    name: str
+    engine: str
+    address: str
+    period_ms: int
+    slow_ms: int
+    schedule: list[dict[str, Any]]
+    sample_retention_days: int
+    sum_retention_days: int
+    counter_retention_days: int
+    machine_retention_days: int
+    cores: int | None
+    group: str
+    storage: str
+    machine: str
+    sample_ms: float | None
+    cost_share: float | None
+    close_cost_share: float | None
+    dear_share: float
+    close_watch_until: int | None
+    now: int
+
+
+class CaptureBody(Schema):
+    period_ms: int
+    slow_ms: int
+    schedule: list[dict[str, Any]]
+    sample_retention_days: int
+    sum_retention_days: int
+    counter_retention_days: int
+    machine_retention_days: int
+    cores: int | None
+    group: str
+    storage: str
+    machine: str
+    confirmed: bool = False
+
+
+class CloseWatchBody(Schema):
+    """0 minutes end it."""
+
+    minutes: int
+    confirmed: bool = False
+
+
+class FaultOut(Schema):
+    line: int
+    reason: str
+
+
+class ImportOut(Schema):
+    """`ticks_known` were stored before and left as they are. `faults` are the first of `refused` rows."""
+
+    server: int
+    rows: int
+    ticks: int
+    ticks_known: int
+    first: int | None
+    last: int | None
+    refused: int
+    faults: list[FaultOut]
+
+
+def _sample_ms(server: Server, now: int) -> float | None:
+    cost = samples.sample_cost(server.id, Window(start=EpochMs(now - MEASURED_MS), end=EpochMs(now)))
+    return cost[0] if cost else None
+
+
+def _out(server: Server) -> CaptureOut:
+    now = now_ms()
+    took = _sample_ms(server, now)
+    names = [name for name in CaptureBody.model_fields if name != "confirmed"]
+    return CaptureOut(
+        name=server.name,
+        engine=server.engine,
+        address=f"{server.host}:{server.port}",
+        sample_ms=took,
+        cost_share=capture.cost_share(took, server.period_ms),
+        close_cost_share=capture.cost_share(took, capture.CLOSE_WATCH_MS),
+        dear_share=capture.DEAR_SHARE,
+        close_watch_until=server.close_watch_until_ms if server.close_watch_until_ms > now else None,
+        now=now,
+        **{name: getattr(server, name) for name in names},
+    )
+
+
+@router.get("/servers/{server_id}/capture", response=CaptureOut, operation_id="capture_get")
+def get_capture(request: HttpRequest, server_id: int) -> CaptureOut:
+    """How the server is captured, and what that costs it."""
+    return _out(servers.server(server_id))
+
+
+@router.put("/servers/{server_id}/capture", response=CaptureOut, operation_id="capture_set")
+def set_capture(request: HttpRequest, server_id: int, body: CaptureBody) -> CaptureOut:
+    """Change it. A choice that costs more than `dear_share` of a core is refused until confirmed. Admins only."""
+    server = servers.server(server_id)
+    form = capture.CaptureForm(**body.dict())
+    return _out(capture.set_capture(server, form, _sample_ms(server, now_ms()), by=request.user))
+
+
+@router.post("/servers/{server_id}/close-watch", response=CaptureOut, operation_id="close_watch")
+def close_watch(request: HttpRequest, server_id: int, body: CloseWatchBody) -> CaptureOut:
+    """Ten samples a second for a while, then back by itself. Operators and admins."""
+    server, now = servers.server(server_id), now_ms()
+    sample_ms = _sample_ms(server, now)
+    return _out(capture.watch_closely(server, body.minutes, sample_ms, now, confirmed=body.confirmed, by=request.user))
+
+
+@router.post("/import/samples", response=ImportOut, operation_id="import_samples")
+def upload_samples(
+    request: HttpRequest,
+    server: Annotated[str, Query(min_length=1, max_length=80, description="name; made when there is none")],
+    format: Literal["csv", "jsonl"],
+    file: Annotated[UploadedFile, File(description="see docs/session-samples.md")],
+    period_ms: Annotated[int, Query(ge=100, le=3_600_000)] = 1000,
+) -> ImportOut:
+    """Session samples of any engine from a file. Bad rows are told and do not stop the rest. Operators and admins."""
+    target = imported_server(server, period_ms=period_ms, by=request.user)
+    report = import_samples(target, cast(Any, file.file), format, by=request.user)
+    return _report(target, report)
+
+
+def _report(server: Server, report: ImportReport) -> ImportOut:
+    return ImportOut(
+        server=server.id,
+        rows=report.rows,
+        ticks=report.ticks,
+        ticks_known=report.ticks_known,
+        first=report.first_ms,
+        last=report.last_ms,
+        refused=report.faults.count,
+        faults=[FaultOut(line=fault.line, reason=fault.reason) for fault in report.faults.told],
+    )

@@ -1,0 +1,53 @@
+import { useNavigate } from "@tanstack/react-router";
+import type { ReactNode } from "react";
+
+import { present, zone } from "../lib/time";
+import {
+  type ViewSearch,
+  type WindowSpec,
+  bounds,
+  mergeSearch,
+  readSearch,
+  scaled,
+  stepped,
+  windowOf,
+} from "../lib/view";
+import { useShortcuts } from "../ui/useShortcuts";
+import { WindowPicker } from "./WindowPicker";
+
+interface Props {
+  readonly title: ReactNode;
+  readonly search: ViewSearch;
+  readonly usual: WindowSpec; // the window when none was chosen
+  readonly children: ReactNode;
+}
+
+/** A title and the window above views of several servers; the same keys move it. */
+export const OverviewFrame = ({ title, search, usual, children }: Props) => {
+  const navigate = useNavigate();
+  const spec = search.last === undefined && search.from === undefined ? usual : windowOf(search);
+  const show = (window: WindowSpec): void => {
+    void navigate({ to: ".", search: (old: Record<string, unknown>) => mergeSearch(readSearch(old), window) });
+  };
+  useShortcuts({
+    "[": () => show(stepped(spec, -1, present())),
+    "]": () => show(stepped(spec, 1, present())),
+    "-": () => show(scaled(spec, 2, present())),
+    "=": () => show(scaled(spec, 0.5, present())),
+    "0": () => show({ last: Math.round((bounds(spec, present()).to - bounds(spec, present()).from) / 1000) }),
+  });
+  return (
+    <div className="flex h-full flex-col">
+      <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] items-end gap-5 border-b px-6 pt-1.5 pb-1">
+        <div>
+          <h2 className="text-lg font-semibold">{title}</h2>
+          <p className="text-muted text-sm">all times in {zone(present())}</p>
+        </div>
+        <div className="text-sm">
+          <WindowPicker spec={spec} now={present()} onWindow={show} />
+        </div>
+      </div>
+      <div className="min-h-0 grow overflow-auto">{children}</div>
+    </div>
+  );
+};

@@ -1,0 +1,33 @@
+import { useQuery } from "@tanstack/react-query";
+
+import { Failure } from "../../ui/Failure";
+import { CaptureForm } from "./CaptureForm";
+import { CloseWatch } from "./CloseWatch";
+import { ImportSamples } from "./ImportSamples";
+import { captureQuery } from "./queries";
+
+/** How a server is captured and what that costs it; close watch; samples from files. */
+export const SettingsPage = ({ server, role }: { readonly server: number; readonly role: string }) => {
+  const capture = useQuery(captureQuery(server));
+  if (capture.error)
+    return (
+      <div className="px-6">
+        <Failure title="The settings cannot be shown" detail={capture.error.message} />
+      </div>
+    );
+  if (!capture.data) return <p className="text-muted px-6 py-4">Reading the settings …</p>;
+  return (
+    <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-10 px-6 py-3">
+      <CaptureForm key={capture.data.name} server={server} capture={capture.data} canChange={role === "admin"} />
+      <div className="flex flex-col gap-6">
+        {capture.data.engine === "imported" ? null : (
+          <CloseWatch server={server} capture={capture.data} canAct={role !== "viewer"} />
+        )}
+        <ImportSamples
+          canAct={role !== "viewer"}
+          suggested={capture.data.engine === "imported" ? capture.data.name : ""}
+        />
+      </div>
+    </div>
+  );
+};

@@ -1,0 +1,12 @@
+import { queryOptions } from "@tanstack/react-query";
+
+import { ask, client } from "../../api/client";
+
+/** How a server is captured; asked again while a close watch runs down. */
+export const captureQuery = (server: number) =>
+  queryOptions({
+    queryKey: ["capture", server],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/servers/{server_id}/capture", { params: { path: { server_id: server } }, signal })),
+    refetchInterval: 5000,
+  });
