@@ -157,9 +157,10 @@ def get_machine(
 ) -> MachineOut:
     """CPU, memory, disk, network and the busiest processes of the machine a server runs on."""
     server, window = servers.server(server_id), window_in.window(now_ms())
-    cells = cut(window, at_most=buckets, period_ms=EVERY_MS)
-    rows = selectors.over_time(server.machine, cells) if server.machine else []
     newest = selectors.newest(server.machine, window) if server.machine else None
+    # No narrower than readings are apart: a bar between two readings would pose as a gap.
+    cells = cut(window, at_most=buckets, period_ms=max(EVERY_MS, newest.covers_ms if newest else 0))
+    rows = selectors.over_time(server.machine, cells) if newest else []
     return MachineOut(
         machine=server.machine,
         start=window.start,

@@ -24,7 +24,7 @@ interface Props {
 
 const DASHES = ["", "7 3", "2 3", "9 3 2 3", "4 2", "1 2"] as const;
 const LEFT = 52;
-const RIGHT = 190;
+const RIGHT = 210;
 
 const color = (i: number): string => `var(--tone-${i % 6})`;
 
@@ -118,7 +118,7 @@ export const ManyLines = ({ title, starts, bucketMs, start, end, lines, now, say
               <g key={name} transform={`translate(${plot.width + 8} ${top})`} fontSize="12" fill="var(--ink)">
                 <line x2={18} y1={-4} y2={-4} stroke={color(i)} strokeWidth="2" strokeDasharray={DASHES[i % 6]} />
                 <text x={23}>
-                  {name.length > 16 ? `${name.slice(0, 15)}…` : name} {value === null ? "–" : say(value)}
+                  {name.length > 19 ? `${name.slice(0, 18)}…` : name} {value === null ? "–" : say(value)}
                 </text>
               </g>
             ))}

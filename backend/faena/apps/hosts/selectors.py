@@ -128,12 +128,15 @@ def _sentence(server: Server, neighbours: list[Neighbour], latency: float | None
     first = neighbours[0]
     who = f"{first.server.name} makes {first.share:.0%} of its requests" if first.share is not None else ""
     if usual is None:
-        return f"A request takes {latency:.2g} ms; what is usual is not known yet. {who}".strip()
+        return f"A request takes {latency:.2g} ms; what is usual is not known yet. {who}.".strip()
     factor = latency / usual if usual else 1.0
     if factor < SLOW_FACTOR:
-        return f"A request takes {latency:.2g} ms, as usual ({usual:.2g} ms). {who}".strip()
+        return f"A request takes {latency:.2g} ms, as usual ({usual:.2g} ms). {who}.".strip()
     blame = "this server itself" if first.server.id == server.id else f"its neighbour {first.server.name}"
-    return f"A request takes {latency:.2g} ms, {factor:.1f} times the usual {usual:.2g} ms; most of the load is {blame}. {who}"
+    return (
+        f"A request takes {latency:.2g} ms, {factor:.1f} times the usual {usual:.2g} ms; {blame} makes "
+        f"{first.share or 0:.0%} of the disk's requests."
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

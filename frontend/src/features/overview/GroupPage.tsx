@@ -148,7 +148,9 @@ const SharedStatements = ({ group }: { readonly group: Schemas["ServerGroupOut"]
                       {duration(cell.mean_ms)} <span className="text-muted">× {count(Math.round(cell.calls))}</span>
                     </Link>
                   ) : (
-                    <span className="text-muted">does not run here</span>
+                    <span className="text-muted" title="does not run here">
+                      –
+                    </span>
                   )}
                 </td>
               );

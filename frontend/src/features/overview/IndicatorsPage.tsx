@@ -76,10 +76,10 @@ interface TableProps {
 const Table = ({ data, shown, onShow, onChoose }: TableProps) => {
   const free = data.offered.filter((one) => !data.chosen.includes(one.name));
   return (
-    <table className="mt-3 w-full">
+    <table className="mt-3 w-full table-fixed">
       <thead>
         <tr className="border-strong border-b text-left text-sm align-bottom">
-          <th className="text-muted font-normal">
+          <th className="text-muted w-40 font-normal">
             server
             {free.length ? (
               <Menu
@@ -155,15 +155,15 @@ const Cell = ({ unit, cell }: { readonly unit: string; readonly cell: Schemas["C
       </div>
       {cell && cell.mean !== null ? (
         <div className="text-muted font-condensed text-sm">
-          {changeLine(cell.yesterday, "yesterday")}
-          {changeLine(cell.last_week, "a week ago")}
+          <ChangeLine change={cell.yesterday} label="yesterday" />
+          <ChangeLine change={cell.last_week} label="a week ago" />
         </div>
       ) : null}
     </td>
   );
 };
 
-const changeLine = (change: Schemas["ChangeOut"], label: string) => {
+const ChangeLine = ({ change, label }: { readonly change: Schemas["ChangeOut"]; readonly label: string }) => {
   const words = changeWords(change.ratio, change.difference);
-  return words ? <span className="mr-2 whitespace-nowrap">{`${words} ${label}`}</span> : null;
+  return words ? <div className="leading-tight whitespace-nowrap">{`${words} against ${label}`}</div> : null;
 };

@@ -63,7 +63,7 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
         </p>
       ) : null}
       {all.length > 0 ? (
-        <table className="w-full">
+        <table className="font-condensed w-full">
           <thead>
             <tr className="border-strong text-muted border-b text-left text-sm">
               <th className="py-1 font-normal">server</th>
@@ -71,10 +71,7 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
               <th className="font-normal">group</th>
               <th className="font-normal">last minute</th>
               <th className="font-normal">last 15 minutes</th>
-              <th className="pr-4 font-normal">newest sample</th>
-              <th className="font-normal" title="how long the server takes to answer one sample">
-                a sample takes
-              </th>
+              <th className="pl-4 font-normal">newest sample</th>
             </tr>
           </thead>
           <tbody className={servers.isPlaceholderData ? "opacity-50" : ""}>
@@ -164,18 +161,19 @@ const ServerRow = ({ server }: { readonly server: Schemas["ServerOut"] }) => (
         label={`load of ${server.name} over 15 minutes; running above the line, waiting below`}
       />
     </td>
-    <td className="py-2">
+    <td className="py-2 pl-4">
       {server.freshness_ms === null ? (
         <span className="text-muted">older than 15 min</span>
       ) : (
         `${duration(Math.round(server.freshness_ms / 100) * 100)} old`
       )}
-    </td>
-    <td className="py-2">
-      {server.sample_ms_median === null ? (
-        <span className="text-muted">–</span>
-      ) : (
-        `${duration(server.sample_ms_median)}, 1 in 20 over ${duration(server.sample_ms_p95 ?? 0)}`
+      {server.sample_ms_median === null ? null : (
+        <div
+          className="text-muted text-sm"
+          title={`how long the server takes to answer; 1 in 20 over ${duration(server.sample_ms_p95 ?? 0)}`}
+        >
+          takes {duration(server.sample_ms_median)}
+        </div>
       )}
     </td>
   </tr>
