@@ -4,7 +4,17 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from faena.core.readings import COUNTER_FIELDS, CounterKey, CounterReading, SampleReading, SessionSample
+from faena.core.readings import (
+    COUNTER_FIELDS,
+    CounterKey,
+    CounterReading,
+    HostFigures,
+    SampleReading,
+    ServerVitals,
+    SessionSample,
+    Survey,
+    TableFigures,
+)
 from faena.core.sampling.dimensions import Combination, Dictionary, combination_of
 from faena.core.sampling.frame import SampleFrame
 from faena.core.units import EpochMs, Millis, Pid, QueryId
@@ -38,6 +48,45 @@ def frame_of(readings: Sequence[SampleReading]) -> tuple[SampleFrame, Dictionary
     ticks = np.array([r.due for r in readings], dtype=np.int64)
     frame = SampleFrame(ticks, np.array(tick, dtype=np.int32), np.array(code, dtype=np.int32))
     return frame, Dictionary(combinations, kinds, ["none"] * len(combinations))
+
+
+def host_figures(at: EpochMs, **values: object) -> HostFigures:
+    """A machine of four cores, a quarter busy, with a disk that takes 0.5 ms."""
+    defaults: dict[str, object] = {
+        "covers_ms": 10_000, "cores": 4, "cpu_user": 0.2, "cpu_system": 0.05, "cpu_iowait": 0.0, "cpu_steal": 0.0,
+        "memory_used": 3_000_000_000, "memory_total": 8_000_000_000, "disk_reads": 100.0, "disk_writes": 20.0,
+        "disk_read_bytes": 819_200.0, "disk_write_bytes": 163_840.0, "disk_latency_ms": 0.5, "disk_queue": 0.06,
+        "net_in_bytes": 1000.0, "net_out_bytes": 5000.0, "processes": ({"name": "postgres", "cpu": 1.0, "memory": 5},),
+    }  # fmt: skip
+    return HostFigures(at=at, **{**defaults, **values})  # type: ignore[arg-type]
+
+
+def vitals(at: EpochMs, **values: object) -> ServerVitals:
+    """A minute of a primary at work."""
+    defaults: dict[str, object] = {
+        "covers_ms": 60_000, "connections": 20, "size_bytes": 5_000_000, "commits": 600.0, "rollbacks": 6.0,
+        "deadlocks": 0.0, "conflicts": 0.0, "temp_bytes": 0.0, "blocks_read": 1200.0, "blocks_hit": 9000.0,
+        "lag_ms": None,
+    }  # fmt: skip
+    return ServerVitals(at=at, **{**defaults, **values})  # type: ignore[arg-type]
+
+
+def table_figures(table: str, reads: float, index: str = "") -> TableFigures:
+    return TableFigures(
+        table=table, index=index, blocks_read=reads, blocks_hit=9 * reads, scans=1.0, rows_read=10.0, rows_written=2.0,
+        size_bytes=1_000_000,
+    )  # fmt: skip
+
+
+def survey(at: EpochMs) -> Survey:
+    """Of a minute, with everything in it."""
+    return Survey(
+        at=at,
+        since=EpochMs(at - 60_000),
+        vitals=vitals(at),
+        tables=(table_figures("booking", 600.0), table_figures("booking", 60.0, "booking_pkey")),
+        host=host_figures(at, covers_ms=60_000),
+    )
 
 
 def counters(second: int, **calls_and_ms: tuple[float, float]) -> CounterReading:

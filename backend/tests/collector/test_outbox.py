@@ -6,12 +6,23 @@ from pathlib import Path
 import numpy as np
 import pytest
 from faena.collector.outbox import Outbox
-from faena.collector.records import Counted, Learned, Noted, Record, Sampled, WatchOrder, pack, unpack
+from faena.collector.records import (
+    Counted,
+    HostRead,
+    Learned,
+    Noted,
+    Record,
+    Sampled,
+    Surveyed,
+    WatchOrder,
+    pack,
+    unpack,
+)
 from faena.core.errors import StoreAway
-from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText
+from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText, Survey
 from faena.core.statements.counters import Break, CounterDelta
 from faena.core.units import EpochMs, Pid, QueryId
-from faena.testing.builders import START, reading, session
+from faena.testing.builders import START, host_figures, reading, session, survey
 from faena.testing.clocks import ManualClock
 
 
@@ -52,6 +63,9 @@ RECORDS: list[Record] = [
     ),
     Learned(server_id=7, texts=(StatementText(query_id=QueryId(1), text="SELECT 'ü'\n"),)),
     Noted(server_id=7, at=START, event="away", detail="x", facts={"version": 150000}),
+    Surveyed(server_id=7, survey=survey(START)),
+    Surveyed(server_id=7, survey=Survey(at=START)),
+    HostRead(machine="vm-3", figures=host_figures(START)),
 ]
 
 

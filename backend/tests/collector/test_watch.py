@@ -7,6 +7,7 @@ from faena.collector.records import Learned, Noted, Record, Sampled, WatchOrder
 from faena.collector.watch import BACKOFF_S, Watch
 from faena.core.errors import SourceAway
 from faena.core.readings import SampleReading
+from faena.core.series.schedule import read_schedule
 from faena.core.units import EpochMs, QueryId
 from faena.testing.builders import session
 from faena.testing.clocks import ManualClock
@@ -98,3 +99,26 @@ def test_the_simulated_server_repeats_itself_by_seed() -> None:
 
     assert asyncio.run(sessions(3)) == asyncio.run(sessions(3))
     assert asyncio.run(sessions(3)) != asyncio.run(sessions(4))
+
+
+def test_outside_its_schedule_nothing_is_sampled_and_nothing_missed() -> None:
+    clock = ManualClock()
+    minute = clock.now() // 60_000 * 60_000
+    day, opens = (minute // 86_400_000 + 3) % 7, minute % 86_400_000 // 60_000 + 10
+    spans = read_schedule([{"days": [day], "from": f"{opens // 60:02}:{opens % 60:02}", "to": "24:00"}])
+    order = WatchOrder(server_id=1, name="test", revision=1, source={}, schedule=spans)
+    records: list[Record] = []
+
+    async def scenario() -> None:
+        task = asyncio.create_task(Watch(order, SteadySource(), records.append, clock).run())
+        async with asyncio.timeout(5):
+            while len(ticks(records)) < 3:
+                await asyncio.sleep(0)
+        task.cancel()
+        await asyncio.gather(task, return_exceptions=True)
+
+    asyncio.run(scenario())
+    first = ticks(records)[0]
+    assert first.reading.due >= minute + 600_000
+    assert first.reading.due < minute + 610_000, "the other loop moves this clock, too, by a few seconds"
+    assert [one.missed for one in ticks(records)] == [0, 0, 0]

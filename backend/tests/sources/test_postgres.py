@@ -13,12 +13,13 @@ from typing import Any, TypeVar
 import psycopg
 import pytest
 from faena.core.errors import SourceAway, SourceRefused, SourceUnfit
-from faena.core.readings import COUNTER_FIELDS, CounterReading, SampleReading, SessionSample
+from faena.core.readings import COUNTER_FIELDS, CounterReading, SampleReading, SessionSample, Survey
 from faena.core.statements.counters import Break, difference
 from faena.core.units import EpochMs
 from faena.core.waits.catalogue import CATALOGUE
 from faena.sources.postgres import PostgresSource, Target, check_connection, queries
 from faena.sources.postgres.check import role_script
+from faena.sources.postgres.surveys import Counts, survey_between
 from watched import owner
 
 T = TypeVar("T")
@@ -258,3 +259,59 @@ def test_every_wait_event_in_the_servers_own_program_is_explained() -> None:
         )
     }
     assert suspicious <= {e for _, e in CATALOGUE}
+
+
+def test_a_survey_counts_what_happened_since_the_one_before(target: Target) -> None:
+    with owner() as connection:
+        connection.execute("DROP TABLE IF EXISTS surveyed")
+        connection.execute("CREATE TABLE surveyed (id int PRIMARY KEY, filler text)")
+
+        async def scenario(source: PostgresSource) -> tuple[Survey, Survey]:
+            first = await source.survey(NOW)
+            connection.execute("INSERT INTO surveyed SELECT i, repeat('x', 100) FROM generate_series(1, 5000) i")
+            connection.execute("SELECT count(*) FROM surveyed WHERE filler <> ''")
+            connection.execute("SELECT * FROM surveyed WHERE id = 77")
+            with suppress(psycopg.Error):
+                connection.execute("SELECT 1 / 0")
+            connection.execute("SELECT pg_stat_force_next_flush()") if target else None
+            connection.execute("SELECT 1")
+            for _ in range(40):
+                second = await source.survey(EpochMs(NOW + 60_000))
+                if any(one.table == "surveyed" and one.rows_written for one in second.tables):
+                    return first, second
+                await asyncio.sleep(0.1)
+                source._surveyed = before  # the statistics were not flushed yet: look again from the same start
+            raise AssertionError("the statistics never came")
+
+        before = None
+
+        async def remembering(source: PostgresSource) -> tuple[Survey, Survey]:
+            nonlocal before
+            await source.survey(NOW)
+            before = source._surveyed
+            return await scenario(source)
+
+        first, second = with_source(target, remembering)
+        connection.execute("DROP TABLE surveyed")
+    assert second.since is not None
+    assert second.vitals is not None
+    assert second.vitals.commits > 0
+    assert (second.vitals.size_bytes or 0) > 1_000_000
+    assert second.vitals.lag_ms is None, "no replica"
+    table = next(one for one in second.tables if one.table == "surveyed" and not one.index)
+    assert table.rows_written == 5000
+    assert table.blocks_hit > 0
+    assert table.size_bytes > 500_000
+    assert any(one.index == "surveyed_pkey" for one in second.tables)
+    assert first.at == NOW
+
+
+def test_counts_that_went_back_are_no_figures() -> None:
+    def counts(at: int, commits: float) -> Counts:
+        return Counts(at=EpochMs(at), vitals=(5, commits, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 10, None), tables=())
+
+    assert survey_between(None, counts(1, 5.0)) == Survey(at=EpochMs(1))
+    assert survey_between(counts(1, 5.0), counts(60_001, 3.0)).vitals is None, "the statistics were reset"
+    vitals = survey_between(counts(1, 5.0), counts(60_001, 8.0)).vitals
+    assert vitals is not None
+    assert (vitals.commits, vitals.covers_ms, vitals.connections) == (3.0, 60_000, 5)

@@ -8,7 +8,7 @@ from itertools import groupby
 from pathlib import Path
 from typing import ParamSpec, TypeVar, assert_never
 
-from django.db import InterfaceError, OperationalError, close_old_connections, connection
+from django.db import IntegrityError, InterfaceError, OperationalError, close_old_connections, connection
 
 from faena.apps.collecting.estate import engine_of
 from faena.apps.hosts import actions as hosts
@@ -78,7 +78,11 @@ class DjangoStore:
     def _store(self, server_id: int, kind: type[Record], records: list[Record]) -> None:
         if kind is Sampled:
             ticks = [(r.reading, r.missed) for r in records if isinstance(r, Sampled)]
-            store_ticks(server_id, ticks, self._codebook(server_id))
+            try:
+                store_ticks(server_id, ticks, self._codebook(server_id))
+            except IntegrityError:  # another collector had the server meanwhile and gave out codes we do not know
+                del self._codebooks[server_id]
+                store_ticks(server_id, ticks, self._codebook(server_id))
             return
         for record in records:
             match record:

@@ -25,7 +25,7 @@ from faena.sources.postgres import Target, check_connection
 from faena.sources.postgres.check import CheckStep
 
 LOOPBACK = ("127.0.0.1", "::1", "localhost")
-LEASE = timedelta(seconds=20)
+LEASE = timedelta(seconds=10)  # renewed every 3 s; who is silent for so long is replaced
 SSL_MODES = ("disable", "allow", "prefer", "require", "verify-ca", "verify-full")
 
 
