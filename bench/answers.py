@@ -12,19 +12,24 @@ from django.db import connection  # noqa: E402
 from django.test import Client  # noqa: E402
 from faena.apps.accounts.actions import save_user  # noqa: E402
 from faena.apps.accounts.models import Role  # noqa: E402
+from faena.apps.samples import packing  # noqa: E402
 from faena.apps.samples.actions import Codebook, store_ticks  # noqa: E402
-from faena.apps.samples.closing import close_hours  # noqa: E402
+from faena.apps.samples.closing import PER_TICK, close_hours, put_hours  # noqa: E402
 from faena.apps.samples.dictionary import read_dictionary  # noqa: E402
 from faena.apps.samples.hours import read_frame  # noqa: E402
-from faena.apps.servers.models import Server  # noqa: E402
+from faena.apps.samples.models import Chunk  # noqa: E402
+from faena.apps.samples.rows import OPEN_COLUMNS  # noqa: E402
+from faena.apps.servers.models import Holdings, Server  # noqa: E402
 from faena.core.readings import SampleReading  # noqa: E402
 from faena.core.sampling.dimensions import Dimension  # noqa: E402
 from faena.core.sampling.load import count_codes, load_by, rank  # noqa: E402
+from faena.core.sampling.rollup import unit_for  # noqa: E402
 from faena.core.series.window import Window, cut  # noqa: E402
 from faena.core.units import MS_PER_HOUR, EpochMs, Millis  # noqa: E402
 from faena.testing.steady import SteadySource  # noqa: E402
 from reporting import report, timed  # noqa: E402
 
+COLUMNS = (*PER_TICK, "tick", *OPEN_COLUMNS[1:])
 settings.ALLOWED_HOSTS.append("testserver")
 DIMENSIONS = [
     Dimension.WAIT,
@@ -55,6 +60,21 @@ def fill(hours: int) -> tuple[Server, int]:
     return server, end
 
 
+def lengthen(server: Server, end: int, days: int) -> None:
+    """The same day again and again before itself, so that a fortnight is there within seconds."""
+    begun = time.perf_counter()
+    day = 24 * MS_PER_HOUR
+    hours = Chunk.objects.filter(server=server, hour_ms__gte=end - day).order_by("hour_ms")
+    known = {row.hour_ms: {name: packing.unpack(getattr(row, name)) for name in COLUMNS} for row in hours}
+    for back in range(1, days):
+        put_hours(
+            server.id,
+            {hour - back * day: {**c, "tick_ms": c["tick_ms"] - back * day} for hour, c in known.items()},
+        )
+    Holdings.objects.filter(server=server).update(first_ms=end - days * day)
+    print(f"lengthened to {days} d in {time.perf_counter() - begun:.0f} s", flush=True)
+
+
 def measure(server: Server, end: int, hours: int, budget: float) -> None:
     window = Window(start=EpochMs(end - hours * MS_PER_HOUR), end=EpochMs(end))
     client = Client()
@@ -63,13 +83,16 @@ def measure(server: Server, end: int, hours: int, budget: float) -> None:
     )
     span = f"from={window.start}&to={window.end}"
     columns = "".join(f"&dimension={d}" for d in DIMENSIONS)
-    frame, dictionary = read_frame(server.id, window), read_dictionary(server.id)
     buckets = cut(window, at_most=300)
+    frame, dictionary = (
+        read_frame(server.id, window, unit_ms=unit_for(window, buckets.width_ms)),
+        read_dictionary(server.id),
+    )
 
     def sieve_floor() -> None:
         counts = count_codes(frame, dictionary)
         for dimension in DIMENSIONS:
-            rank(counts, len(frame.tick_ms), dictionary, dimension)
+            rank(counts, frame.ticks, dictionary, dimension)
 
     floors = {
         "load": timed(lambda: load_by(frame, buckets, dictionary, Dimension.KIND))[0],
@@ -105,4 +128,6 @@ server, end = fill(24)
 measure(server, end, 1, 30)
 measure(server, end, 24, 60)
 sizes(server)
+lengthen(server, end, 14)
+measure(server, end, 14 * 24, 200)
 Path(settings.ENVIRONMENT.state_dir / "bench-server").write_text(f"{server.id} {end}")

@@ -86,6 +86,8 @@ class ServerBody(Schema):
     sslmode: str = "prefer"
     cores: int | None = None
     period_ms: int = 1000
+    passfile: str = ""
+    service: str = ""
 
     def form(self) -> actions.ServerForm:
         """Raises BadInput."""
@@ -125,7 +127,7 @@ def _glance(server: Server, now: int) -> ServerOut:
         id=server.id,
         name=server.name,
         engine=server.engine,
-        address=f"{server.host}:{server.port}",
+        address=f"{server.host}:{server.port}" if server.host else f"service {server.service}",
         database=server.database,
         version=server.facts.get("version_text"),
         cores=server.cores,

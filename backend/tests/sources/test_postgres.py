@@ -315,3 +315,26 @@ def test_counts_that_went_back_are_no_figures() -> None:
     vitals = survey_between(counts(1, 5.0), counts(60_001, 8.0)).vitals
     assert vitals is not None
     assert (vitals.commits, vitals.covers_ms, vitals.connections) == (3.0, 60_000, 5)
+
+
+def test_password_file_and_service_name_lead_to_the_server(
+    target: Target, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    passfile = tmp_path / "passfile"
+    passfile.write_text(f"127.0.0.1:{target.port}:*:{target.user}:{target.password}\n")
+    passfile.chmod(0o600)
+    services = tmp_path / "services"
+    services.write_text(f"[shelf]\nhost=127.0.0.1\nport={target.port}\ndbname=watched\nuser={target.user}\n")
+    monkeypatch.setenv("PGSERVICEFILE", str(services))
+
+    async def works(source: PostgresSource) -> bool:
+        return (await source.sample(NOW)).due == NOW
+
+    by_file = replace(target, password="", passfile=str(passfile))
+    assert with_source(by_file, works)
+    by_service = replace(by_file, host="", database="", user="", service="shelf")
+    assert by_service.where == "service shelf"
+    assert with_source(by_service, works)
+    (first, *_) = asyncio.run(check_connection(replace(by_service, service="nowhere")))
+    assert not first.ok
+    assert "nowhere" in first.found

@@ -54,3 +54,20 @@ export const loadQuery = (
       return (follows(spec) ? null : crop(old, spec.from, spec.to)) ?? old;
     },
   });
+
+const MACHINE_EVERY_MS = 10_000; // a machine is read that often; asking more often shows nothing new
+
+/** Figures of the machine a server runs on. */
+export const machineQuery = (server: number, spec: WindowSpec, buckets: number) =>
+  queryOptions({
+    queryKey: ["machine", server, spec, buckets],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/machine", {
+          params: { path: { server_id: server }, query: { ...windowQuery(spec), buckets } },
+          signal,
+        }),
+      ),
+    refetchInterval: follows(spec) ? MACHINE_EVERY_MS : false,
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });

@@ -1334,6 +1334,11 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Passfile
+             * @default
+             */
+            passfile: string;
+            /**
              * Password
              * @default
              */
@@ -1348,6 +1353,11 @@ export interface components {
              * @default 5432
              */
             port: number;
+            /**
+             * Service
+             * @default
+             */
+            service: string;
             /**
              * Sslmode
              * @default prefer

@@ -21,6 +21,7 @@ export interface ViewSearch {
   split?: string;
   compare?: string;
   view?: string;
+  under?: string;
 }
 
 /** How far back "the same hours" lie, in milliseconds. */
@@ -51,7 +52,7 @@ export function readSearch(raw: Record<string, unknown>): ViewSearch {
   if (pick) found.pick = pick;
   const columns = texts(raw.columns);
   if (columns) found.columns = columns;
-  for (const key of ["sort", "containing", "wait", "split", "compare", "view"] as const) {
+  for (const key of ["sort", "containing", "wait", "split", "compare", "view", "under"] as const) {
     const value = raw[key];
     if (typeof value === "string" && value !== "") found[key] = value;
   }

@@ -42,11 +42,17 @@ class ServerForm:
     sslmode: str = "prefer"
     cores: int | None = None
     period_ms: int = 1000
+    passfile: str = ""
+    service: str = ""
 
     def __post_init__(self) -> None:
         if not re.fullmatch(r"[\w][\w .:-]{0,79}", unicodedata.normalize("NFC", self.name)):
             raise BadInput("a name has 1 to 80 letters, digits, spaces or . : - and starts with a letter", field="name")
-        if not self.host or len(self.host) > 255 or re.search(r"[\s,=]", self.host):
+        if not re.fullmatch(r"[\w.-]{0,80}", self.service):
+            raise BadInput(f"{self.service!r:.60} is no name of a service", field="service")
+        if self.passfile and (not self.passfile.startswith("/") or len(self.passfile) > 255):
+            raise BadInput("a password file is named by its whole path, from / on", field="passfile")
+        if not (self.host or self.service) or len(self.host) > 255 or re.search(r"[\s,=]", self.host):
             raise BadInput(f"{self.host!r:.60} is not a host name or address", field="host")
         if not 0 < self.port < 65536:
             raise BadInput(f"a port lies between 1 and 65535, not {self.port}", field="port")
@@ -64,6 +70,8 @@ class ServerForm:
             user=self.username,
             password=self.password,
             sslmode=self.sslmode,
+            passfile=self.passfile,
+            service=self.service,
         )
 
 
@@ -95,6 +103,8 @@ def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> 
                 username=form.username,
                 password_sealed=seal(form.password),
                 sslmode=form.sslmode,
+                passfile=form.passfile,
+                service=form.service,
                 cores=form.cores,
                 period_ms=form.period_ms,
                 # A server on loopback runs on the machine of its collector, whose figures are then its own.
@@ -113,6 +123,8 @@ def target_of(server: Server) -> Target:
         user=server.username,
         password=unseal(server.password_sealed),
         sslmode=server.sslmode,
+        passfile=server.passfile,
+        service=server.service,
     )
 
 

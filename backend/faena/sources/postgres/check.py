@@ -34,7 +34,7 @@ async def check_connection(target: Target) -> list[CheckStep]:
                 )
             ).fetchone()
     except psycopg.Error as error:
-        failure = as_source_error(error, f"{target.host}:{target.port}")
+        failure = as_source_error(error, target.where)
         first = CheckStep(name=NAMES[0], ok=False, found=str(failure), remedy=failure.remedy)
         return [first, *(CheckStep(name=name, ok=None, found="not reached") for name in NAMES[1:])]
     assert row is not None
@@ -53,7 +53,7 @@ def _judge(target: Target, row: tuple[object, ...], settings: dict[str, str], *,
     )
     identifiers = version < 140000 or settings.get("compute_query_id") in ("on", "auto")
     return [
-        CheckStep(name=NAMES[0], ok=True, found=f"answered at {target.host}:{target.port}"),
+        CheckStep(name=NAMES[0], ok=True, found=f"answered at {target.where}"),
         CheckStep(
             name=NAMES[1],
             ok=version >= queries.OLDEST,

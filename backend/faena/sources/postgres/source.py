@@ -42,15 +42,24 @@ class Target:
     user: str = "faena"
     password: str = field(default="", repr=False)
     sslmode: str = "prefer"
+    passfile: str = ""  # on the machine of web server and collector
+    service: str = ""  # a name of pg_service.conf there; what stands here beside it wins over what stands there
     connect_timeout_s: int = 5
+
+    @property
+    def where(self) -> str:
+        """For messages: the address, or the service that knows it."""
+        return f"{self.host}:{self.port}" if self.host else f"service {self.service}"
 
     def conninfo(self) -> str:
         return psycopg.conninfo.make_conninfo(
-            host=self.host,
-            port=self.port,
-            dbname=self.database,
-            user=self.user,
+            host=self.host or None,
+            port=self.port if self.host else None,
+            dbname=self.database or None,
+            user=self.user or None,
             password=self.password or None,
+            passfile=self.passfile or None,
+            service=self.service or None,
             sslmode=self.sslmode,
             connect_timeout=self.connect_timeout_s,
             application_name=queries.OWN_NAME,
@@ -77,7 +86,7 @@ class PostgresSource:
 
     def __init__(self, target: Target) -> None:
         self._target = target
-        self._where = f"{target.host}:{target.port}"
+        self._where = target.where
         self._quick: psycopg.AsyncConnection[TupleRow] | None = None
         self._slow: psycopg.AsyncConnection[TupleRow] | None = None
         self._version = 0

@@ -25,6 +25,7 @@ import { sieveQuery, waitQuery } from "./queries";
 import { Sieve } from "./Sieve";
 import { TotalView } from "./TotalView";
 import { Trail } from "./Trail";
+import { UnderLoad } from "./UnderLoad";
 import { ViewChoices } from "./ViewChoices";
 
 interface Props {
@@ -142,6 +143,9 @@ export const LoadPage = ({ server, search, canMark, onSearch, onOpen }: Props) =
           {wait.data && asked ? <Explanation wait={wait.data} /> : null}
         </div>
       </div>
+      {search.under === "machine" && shownLoad ? (
+        <UnderLoad server={server} spec={spec} start={shownLoad.start} end={shownLoad.end} now={shownLoad.now} />
+      ) : null}
       <div className="flex items-center justify-between pt-1">
         <Trail trail={trail} words={words} onTrail={setTrail} />
         <AddColumn columns={columns} onColumns={(next) => onSearch({ columns: next })} />

@@ -37,6 +37,14 @@ export const ViewChoices = ({ search, load, earlier, onSearch }: Props) => {
           onChange={(compare) => onSearch({ compare })}
         />
       </span>
+      <button
+        type="button"
+        aria-pressed={search.under === "machine"}
+        className={`hover:text-accent ${search.under === "machine" ? "text-ink font-semibold underline" : ""}`}
+        onClick={() => onSearch({ under: search.under === "machine" ? "" : "machine" })}
+      >
+        machine
+      </button>
       <span role="group" aria-label="how the window is shown">
         {(["", "total"] as const).map((view) => (
           <button

@@ -3,15 +3,16 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
-import { serversQuery } from "../../api/queries";
+import { machineQuery, serversQuery } from "../../api/queries";
 import { Tracks } from "../../charts/Tracks";
+import { machineTracks } from "../../charts/machineTracks";
 import { clock, present } from "../../lib/time";
 import { figure } from "../../lib/figure";
 import { bytes, duration, sessions, share } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
-import { coresToTry, machineTracks } from "./model";
-import { diskQuery, machineQuery, tablesQuery, whatIfQuery } from "./queries";
+import { coresToTry } from "./model";
+import { diskQuery, tablesQuery, whatIfQuery } from "./queries";
 
 interface Props {
   readonly server: number;

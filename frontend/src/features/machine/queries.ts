@@ -16,20 +16,6 @@ const of = (server: number, spec: WindowSpec) => ({
   query: windowQuery(spec),
 });
 
-/** Figures of the machine a server runs on. */
-export const machineQuery = (server: number, spec: WindowSpec, buckets: number) =>
-  queryOptions({
-    queryKey: ["machine", server, spec, buckets],
-    queryFn: ({ signal }) => {
-      const { path, query } = of(server, spec);
-      return ask(
-        client.GET("/api/v1/servers/{server_id}/machine", { params: { path, query: { ...query, buckets } }, signal }),
-      );
-    },
-    refetchInterval: slower(spec),
-    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
-  });
-
 /** Who shares the server's disk. */
 export const diskQuery = (server: number, spec: WindowSpec) =>
   queryOptions({

@@ -19,6 +19,8 @@ const EMPTY: Form = {
   password: "",
   sslmode: "prefer",
   cores: null,
+  passfile: "",
+  service: "",
 };
 
 interface FieldProps {
@@ -59,8 +61,8 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
   });
   const failure = connect.error ?? check.error;
   const wrong = failure instanceof ApiError ? failure.field : null;
-  const text = (key: "name" | "host" | "database" | "username" | "password") => ({
-    value: form[key],
+  const text = (key: "name" | "host" | "database" | "username" | "password" | "passfile" | "service") => ({
+    value: form[key] ?? "",
     onChange: (value: string) => setForm({ ...form, [key]: value }),
     wrong: wrong === key,
   });
@@ -84,6 +86,8 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
         <Field label="database" {...text("database")} />
         <Field label="user" {...text("username")} />
         <Field label="password" type="password" {...text("password")} />
+        <Field label="or a password file on Faena’s machine" {...text("passfile")} />
+        <Field label="or a service name, which knows host and database" {...text("service")} />
         <Field
           label="cores of its host (for the ceiling)"
           value={form.cores ? String(form.cores) : ""}

@@ -19,7 +19,9 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: ArgumentParser) -> None:
         parser.add_argument("name", nargs="?", help="what the server is called on screen")
-        parser.add_argument("--host", default="127.0.0.1")
+        parser.add_argument("--host", help="127.0.0.1 when neither this nor a service is given")
+        parser.add_argument("--service", default="", help="a name of pg_service.conf on this machine")
+        parser.add_argument("--passfile", default="", help="a password file on this machine, in place of a password")
         parser.add_argument("--port", type=int, default=5432)
         parser.add_argument("--database", default="postgres")
         parser.add_argument("--user", default="faena")
@@ -36,12 +38,16 @@ class Command(BaseCommand):
         if not options["name"]:
             raise CommandError("give the server a name: ./faena server NAME --host …")
         password = os.environ.get("FAENA_SERVER_PASSWORD")
+        if options["passfile"]:
+            password = ""
         if password is None:
             password = getpass.getpass(f"Password of {options['user']} (empty for none): ")
         try:
             form = ServerForm(
                 name=options["name"],
-                host=options["host"],
+                host=options["host"] or ("" if options["service"] else "127.0.0.1"),
+                service=options["service"],
+                passfile=options["passfile"],
                 port=options["port"],
                 database=options["database"],
                 username=options["user"],
