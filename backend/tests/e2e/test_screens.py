@@ -133,7 +133,18 @@ def test_connecting_a_server_shows_each_gap(page: Page) -> None:
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
 @pytest.mark.parametrize(
-    "path", ["/", "/servers/1/load?last=900", "/servers/1/statements?last=900", "/servers/1/samples?last=60"]
+    "path",
+    [
+        "/",
+        "/servers/1/load?last=900",
+        "/servers/2/load?last=7200&under=machine&compare=day",
+        "/servers/1/statements?last=900",
+        "/servers/1/samples?last=60",
+        "/servers/2/machine?last=3600",
+        "/groups/bookings",
+        "/indicators",
+        "/servers/1/settings",
+    ],
 )
 def test_axe_finds_nothing_serious(page: Page, path: str, theme: str) -> None:
     page.evaluate(f"localStorage.setItem('faena-theme', '{theme}')")

@@ -15,7 +15,7 @@ import numpy.typing as npt
 from faena.apps.samples import packing
 from faena.apps.samples.closing import MS_PER_DAY, SUMMED, unpacked
 from faena.apps.samples.models import Chunk, DayTotals, Rollup, Tick
-from faena.apps.samples.rows import copy_frame
+from faena.apps.samples.rows import NEVER_MS, copy_frame
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings
 from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge, on_grid
@@ -112,10 +112,8 @@ class SpanCache:
 
     def _made(self, server_id: int, window: Window, held: Holdings, *, past: bool) -> _Span:
         for _ in range(MAX_TRIES):
-            opened = copy_frame(server_id, window.start - 1)
+            opened = copy_frame(server_id, window.start - 1, window.end if past else NEVER_MS)
             newest = int(opened.tick_ms[-1]) if len(opened.tick_ms) else held.newest_ms
-            if past:
-                opened = opened.within(window)
             frame = merge(self._hours.read(server_id, window), opened)
             now = holdings.read(server_id)
             if now.rewrites == held.rewrites:
@@ -135,10 +133,14 @@ class SpanCache:
 
 @dataclass(frozen=True, slots=True)
 class _Summed:
-    """Which hours of a server can be read as sums: closed, and nothing late lies beside them."""
+    """Which hours of a server can be read as sums: closed, and nothing late lies beside them.
+
+    `others` hold samples, too, but have to be read one by one: open, reopened, or never summed up.
+    """
 
     rewrites: int
     hours: npt.NDArray[np.int64]
+    others: npt.NDArray[np.int64]
 
 
 class SumCache:
@@ -155,20 +157,30 @@ class SumCache:
         whole = whole_part(window, unit_ms)
         if whole is None:
             return self._spans.read(server_id, window, held)
-        hours = self._hours(server_id, held).hours
+        known = self._hours(server_id, held)
+        hours = known.hours
         hours = hours[(hours + MS_PER_HOUR > whole.start) & (hours < whole.end)]
         if unit_ms == MS_PER_HOUR:
             hours = hours[(hours >= whole.start) & (hours + MS_PER_HOUR <= whole.end)]
         parts, at = list[SampleFrame](), window.start
         for first, last in _runs(hours):
             run = Window(start=EpochMs(max(first, whole.start)), end=EpochMs(min(last + MS_PER_HOUR, whole.end)))
-            if at < run.start:
-                parts.append(self._spans.read(server_id, Window(start=at, end=run.start), held))
+            parts.append(self._singly(server_id, at, run.start, known, held))
             parts.append(self._sums(server_id, run, unit_ms, held.rewrites))
             at = run.end
-        if at < window.end:
-            parts.append(self._spans.read(server_id, Window(start=at, end=window.end), held))
+        parts.append(self._singly(server_id, at, window.end, known, held))
         return join(parts)
+
+    def _singly(self, server_id: int, start: EpochMs, end: EpochMs, known: _Summed, held: Holdings) -> SampleFrame:
+        """Tick by tick, and nothing is asked where nothing is: a long history has many gaps."""
+        if start >= end:
+            return EMPTY
+        ragged = known.hours[(known.hours + MS_PER_HOUR > start) & (known.hours < end)]
+        others = known.others[(known.others + MS_PER_HOUR > start) & (known.others < end)]
+        # What is newer than the last look lies in an hour that was not known then.
+        if not len(ragged) and not len(others) and end <= held.newest_ms - 2 * MS_PER_HOUR:
+            return EMPTY
+        return self._spans.read(server_id, Window(start=start, end=end), held)
 
     def _hours(self, server_id: int, held: Holdings) -> _Summed:
         with self._lock:
@@ -178,7 +190,11 @@ class SumCache:
             opened = Tick.objects.filter(server_id=server_id).values_list("at_ms", flat=True)
             late = np.unique(np.fromiter(opened, dtype=np.int64) // MS_PER_HOUR * MS_PER_HOUR)
             hours = np.fromiter(closed, dtype=np.int64)
-            known = _Summed(held.rewrites, hours[~np.isin(hours, late)])
+            hours = hours[~np.isin(hours, late)]
+            chunks = np.fromiter(
+                Chunk.objects.filter(server_id=server_id).values_list("hour_ms", flat=True), dtype=np.int64
+            )
+            known = _Summed(held.rewrites, hours, np.union1d(late, chunks[~np.isin(chunks, hours)]))
             with self._lock:
                 self._summed[server_id] = known
         return known

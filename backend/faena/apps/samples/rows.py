@@ -21,8 +21,9 @@ _COPY_OUT: LiteralString = (
 )
 _COPY_FRAME: LiteralString = (
     "COPY (SELECT t.at_ms, coalesce(s.code, -1) FROM samples_tick t LEFT JOIN samples_opensample s USING (server_id, at_ms) "
-    "WHERE t.server_id = {server} AND t.at_ms > {after} AND t.at_ms % 1000 = 0 ORDER BY t.at_ms) TO STDOUT (FORMAT BINARY)"
+    "WHERE t.server_id = {server} AND t.at_ms > {after} AND t.at_ms < {end} AND t.at_ms % 1000 = 0 ORDER BY t.at_ms) TO STDOUT (FORMAT BINARY)"
 )
+NEVER_MS = 2**53  # later than anything
 _HEADER_BYTES = 19  # signature 11, flags 4, extension length 4
 # A row of binary COPY: field count, then length and value of each field. No field is null, so rows have one size.
 _ROW = np.dtype(
@@ -46,9 +47,10 @@ def copy_out(server_id: int, start_ms: int, end_ms: int) -> npt.NDArray[np.void]
     return np.frombuffer(_read(query), dtype=_ROW)
 
 
-def copy_frame(server_id: int, after_ms: int) -> SampleFrame:
-    """All open ticks later than a moment, those at which nothing was seen included."""
-    rows = np.frombuffer(_read(_COPY_FRAME.format(server=int(server_id), after=int(after_ms))), dtype=_FRAME_ROW)
+def copy_frame(server_id: int, after_ms: int, end_ms: int = NEVER_MS) -> SampleFrame:
+    """All open ticks between two moments, both left out, and also those at which nothing was seen."""
+    query = _COPY_FRAME.format(server=int(server_id), after=int(after_ms), end=int(end_ms))
+    rows = np.frombuffer(_read(query), dtype=_FRAME_ROW)
     tick_ms, tick = np.unique(rows["at_ms"].astype(np.int64), return_inverse=True)
     seen = rows["code"] >= 0
     return SampleFrame(tick_ms, tick[seen].astype(np.int32), rows["code"][seen].astype(np.int32))

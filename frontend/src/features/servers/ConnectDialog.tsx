@@ -62,7 +62,7 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
   const failure = connect.error ?? check.error;
   const wrong = failure instanceof ApiError ? failure.field : null;
   const text = (key: "name" | "host" | "database" | "username" | "password" | "passfile" | "service") => ({
-    value: form[key] ?? "",
+    value: form[key],
     onChange: (value: string) => setForm({ ...form, [key]: value }),
     wrong: wrong === key,
   });

@@ -1,0 +1,1 @@
+"""Execution plans: read from any form, time per step, suspicions, differences."""

@@ -1,0 +1,205 @@
+"""From the names PostgreSQL gives the parts of a plan to a step; the same for every form it can be written in."""
+
+from collections.abc import Mapping, Sequence
+from math import isfinite
+from typing import Any
+
+from faena.core.plans.model import Actual, Blocks, Jit, Plan, Step, Trigger
+
+CONDITIONS = (
+    "Filter", "Index Cond", "Recheck Cond", "Hash Cond", "Merge Cond", "Join Filter", "TID Cond", "One-Time Filter",
+    "Run Condition", "Conflict Filter", "Order By", "Cache Key",
+)  # fmt: skip
+KEYS = ("Sort Key", "Presorted Key", "Group Key")
+_ROWS_REMOVED = {
+    "Rows Removed by Filter": "removed_filter",
+    "Rows Removed by Join Filter": "removed_join",
+    "Rows Removed by Index Recheck": "removed_recheck",
+}
+_TAKEN = {
+    *CONDITIONS, *KEYS, *_ROWS_REMOVED, "Node Type", "Parent Relationship", "Subplan Name", "Relation Name", "Schema", "Alias",
+    "Index Name", "Join Type", "Join Words", "Strategy", "Parallel Aware", "Startup Cost", "Total Cost", "Plan Rows", "Plan Width",
+    "Actual Startup Time", "Actual Total Time", "Actual Rows", "Actual Loops", "Sort Method", "Sort Space Used",
+    "Sort Space Type", "Hash Batches", "Peak Memory Usage", "Disk Usage", "Heap Fetches", "Exact Heap Blocks",
+    "Lossy Heap Blocks", "Workers Planned", "Workers Launched", "Subplans Removed", "Plans", "CTE Name", "Function Name",
+    "Shared Hit Blocks", "Shared Read Blocks", "Shared Dirtied Blocks", "Shared Written Blocks", "Temp Read Blocks",
+    "Temp Written Blocks", "I/O Read Time", "I/O Write Time", "Shared I/O Read Time", "Shared I/O Write Time",
+}  # fmt: skip
+
+
+def number(raw: Mapping[str, Any], name: str) -> float | None:
+    """None when it is not there or no finite number."""
+    value = raw.get(name)
+    if isinstance(value, str):
+        try:
+            value = float(value)
+        except ValueError:
+            return None
+    if isinstance(value, bool) or not isinstance(value, int | float) or not isfinite(value):
+        return None
+    return float(value)
+
+
+def _int(raw: Mapping[str, Any], name: str) -> int | None:
+    value = number(raw, name)
+    return None if value is None else int(value)
+
+
+def _text(raw: Mapping[str, Any], name: str) -> str:
+    value = raw.get(name)
+    return "" if value is None else str(value)
+
+
+def step_of(raw: Mapping[str, Any], children: tuple[Step, ...]) -> Step:
+    """One step from a mapping with PostgreSQL's own names; its children are made already."""
+    loops = number(raw, "Actual Loops")
+    workers = raw.get("Workers")
+    on_disk = "disk" in _text(raw, "Sort Space Type").lower() or "external" in _text(raw, "Sort Method").lower()
+    sort_kb, sorted_on_disk = _widest_sort(raw, workers if isinstance(workers, Sequence) else (), on_disk=on_disk)
+    return Step(
+        kind=_kind(raw),
+        relation=_text(raw, "Parent Relationship"),
+        label=_text(raw, "Subplan Name"),
+        table=_table(raw),
+        schema=_text(raw, "Schema"),
+        alias=_text(raw, "Alias"),
+        index=_text(raw, "Index Name"),
+        join=_text(raw, "Join Type") or _text(raw, "Join Words"),
+        strategy=_text(raw, "Strategy"),
+        parallel=raw.get("Parallel Aware") in (True, "true") or _text(raw, "Node Type").startswith("Parallel "),
+        cost_start=number(raw, "Startup Cost"),
+        cost_total=number(raw, "Total Cost"),
+        rows_planned=number(raw, "Plan Rows"),
+        width=_int(raw, "Plan Width"),
+        actual=_actual(raw, loops),
+        never=loops == 0,
+        conditions={name: _words(raw[name]) for name in CONDITIONS if raw.get(name) not in (None, "")},
+        keys={name: _list(raw[name]) for name in KEYS if raw.get(name) not in (None, "")},
+        **{target: number(raw, name) or 0.0 for name, target in _ROWS_REMOVED.items()},
+        sort_method=_text(raw, "Sort Method"),
+        sort_kb=sort_kb,
+        sort_on_disk=sorted_on_disk,
+        hash_batches=_int(raw, "Hash Batches") or _int(raw, "HashAgg Batches"),
+        hash_kb=number(raw, "Peak Memory Usage"),
+        disk_kb=number(raw, "Disk Usage") or None,
+        heap_fetches=number(raw, "Heap Fetches"),
+        heap_exact=number(raw, "Exact Heap Blocks") or None,
+        heap_lossy=number(raw, "Lossy Heap Blocks") or None,
+        workers_planned=_int(raw, "Workers Planned"),
+        workers_launched=_int(raw, "Workers Launched"),
+        subplans_removed=_int(raw, "Subplans Removed") or 0,
+        blocks=_blocks(raw),
+        details={name: value for name, value in raw.items() if name not in _TAKEN},
+        children=children,
+    )
+
+
+def _table(raw: Mapping[str, Any]) -> str:
+    """What a scan reads; of a subquery or a list of values its alias is all there is."""
+    return next(
+        (text for name in ("Relation Name", "CTE Name", "Function Name", "Alias") if (text := _text(raw, name))), ""
+    )
+
+
+def _kind(raw: Mapping[str, Any]) -> str:
+    """As the text form names it: Hash Left Join, Parallel Seq Scan, HashAggregate, Insert."""
+    kind = _text(raw, "Node Type")
+    join = _text(raw, "Join Type")
+    strategy = _text(raw, "Strategy")
+    if kind == "ModifyTable":
+        kind = _text(raw, "Operation") or kind
+    elif kind == "Aggregate":
+        kind = {"Sorted": "GroupAggregate", "Hashed": "HashAggregate", "Mixed": "MixedAggregate"}.get(strategy, kind)
+        partial = _text(raw, "Partial Mode")
+        kind = f"{partial} {kind}" if partial in ("Partial", "Finalize") else kind
+    elif kind == "SetOp":
+        kind = "HashSetOp" if strategy == "Hashed" else kind
+        kind = f"{kind} {_text(raw, 'Command')}".strip()
+    elif join and join != "Inner":
+        kind = f"Nested Loop {join} Join" if kind == "Nested Loop" else kind.replace(" Join", f" {join} Join")
+    if _text(raw, "Scan Direction") == "Backward":
+        kind += " Backward"
+    return f"Parallel {kind}" if raw.get("Parallel Aware") in (True, "true") else kind
+
+
+def _actual(raw: Mapping[str, Any], loops: float | None) -> Actual | None:
+    if loops is None or loops <= 0:
+        return None
+    return Actual(
+        loops=loops,
+        rows=number(raw, "Actual Rows") or 0.0,
+        startup_ms=number(raw, "Actual Startup Time"),
+        total_ms=number(raw, "Actual Total Time"),
+    )
+
+
+def _widest_sort(raw: Mapping[str, Any], workers: Sequence[Any], *, on_disk: bool) -> tuple[float | None, bool]:
+    """Space of the sort that took most, of leader and workers; whether any went to disk."""
+    found = number(raw, "Sort Space Used")
+    for worker in workers:
+        if isinstance(worker, Mapping):
+            mine = number(worker, "Sort Space Used")
+            on_disk = on_disk or "disk" in _text(worker, "Sort Space Type").lower()
+            found = mine if found is None else max(found, mine or 0.0)
+    return found, on_disk
+
+
+def _blocks(raw: Mapping[str, Any]) -> Blocks | None:
+    if "Shared Hit Blocks" not in raw and "Shared Read Blocks" not in raw and "Temp Read Blocks" not in raw:
+        return None
+    read_ms, write_ms = (
+        number(raw, f"Shared I/O {way} Time") if f"Shared I/O {way} Time" in raw else number(raw, f"I/O {way} Time")
+        for way in ("Read", "Write")
+    )
+    return Blocks(
+        hit=_int(raw, "Shared Hit Blocks") or 0,
+        read=_int(raw, "Shared Read Blocks") or 0,
+        dirtied=_int(raw, "Shared Dirtied Blocks") or 0,
+        written=_int(raw, "Shared Written Blocks") or 0,
+        temp_read=_int(raw, "Temp Read Blocks") or 0,
+        temp_written=_int(raw, "Temp Written Blocks") or 0,
+        read_ms=read_ms,
+        write_ms=write_ms,
+    )
+
+
+def _words(value: Any) -> str:
+    return ", ".join(map(str, value)) if isinstance(value, list | tuple) else str(value)
+
+
+def _list(value: Any) -> tuple[str, ...]:
+    return tuple(map(str, value)) if isinstance(value, list | tuple) else (str(value),)
+
+
+def plan_of(raw: Mapping[str, Any], root: Step, form: str) -> Plan:
+    """What stands around the steps."""
+    jit = raw.get("JIT")
+    triggers = raw.get("Triggers")
+    settings = raw.get("Settings")
+    query_id = raw.get("Query Identifier")
+    return Plan(
+        root=root,
+        form=form,
+        statement=_text(raw, "Query Text"),
+        query_id=int(query_id) if isinstance(query_id, int | str) and str(query_id).lstrip("-").isdigit() else None,
+        planning_ms=number(raw, "Planning Time"),
+        execution_ms=number(raw, "Execution Time"),
+        triggers=tuple(_trigger(one) for one in triggers if isinstance(one, Mapping))
+        if isinstance(triggers, list | tuple)
+        else (),
+        jit=_jit(jit) if isinstance(jit, Mapping) else None,
+        settings={str(k): str(v) for k, v in settings.items()} if isinstance(settings, Mapping) else {},
+    )
+
+
+def _trigger(raw: Mapping[str, Any]) -> Trigger:
+    name = _text(raw, "Trigger Name") or _text(raw, "Constraint Name")
+    return Trigger(
+        name=name, ms=number(raw, "Time") or 0.0, calls=_int(raw, "Calls") or 0, table=_text(raw, "Relation")
+    )
+
+
+def _jit(raw: Mapping[str, Any]) -> Jit:
+    timing = raw.get("Timing")
+    total = number(timing, "Total") if isinstance(timing, Mapping) else None
+    return Jit(functions=_int(raw, "Functions") or 0, total_ms=total)

@@ -1,0 +1,118 @@
+"""What a condition of a plan asks of which columns, as far as its text tells."""
+
+import re
+from dataclasses import dataclass
+
+_NAME = r"(?:\"[^\"]+\"|[a-z_][\w$]*)"
+_COLUMN = rf"(?:(?P<alias>{_NAME})\.)?(?P<column>{_NAME})"
+_OPERATOR = r"(?P<op>=|<>|<=|>=|<|>|~~\*?|!~~\*?|IS NULL|IS NOT NULL)"
+_PLAIN = re.compile(rf"\(*{_COLUMN}\)*(?:::(?:text|character varying|bpchar|varchar))?\s*{_OPERATOR}\s*(?P<value>.*)")
+# A call on a column beside an operator: lower((email)::text) = …, date_trunc('day', at) >= …
+_FUNCTION = re.compile(
+    r"\b(?P<function>[a-z_][\w]*)\((?=[^()]*(?:\([^()]*\))?[^()]*\b[a-z_])(?P<inside>[^=<>~]*)\)\s*(?:=|<>|<=|>=|<|>|~~)"
+)
+_NO_FUNCTIONS = {"any", "all", "in", "not", "and", "or", "array", "row", "exists", "now", "current_date", "hashed"}
+_CAST = re.compile(
+    rf"\(({_NAME}(?:\.{_NAME})?)\)::(?P<type>numeric|double precision|real|integer|bigint|smallint|date|timestamp[a-z ]*|time[a-z ]*)\s*(?:=|<>|<=|>=|<|>)"
+)
+_WIDENED = ("numeric", "double precision", "real", "integer", "bigint", "smallint")
+_WILDCARD = re.compile(r"~~\*?\s*'%")
+
+
+@dataclass(frozen=True, slots=True)
+class Predicate:
+    """One comparison of a plain column. `equal` can stand first in an index."""
+
+    column: str
+    equal: bool
+
+
+def conjuncts(condition: str) -> list[str]:
+    """The parts of a condition that AND joins at its outermost level."""
+    text = _unbracketed(condition.strip())
+    return [_unbracketed(part) for part in _split(text, " AND ")]
+
+
+def alternatives(condition: str) -> list[str]:
+    """The parts that OR joins at the outermost level of any conjunct; empty when there are none."""
+    for part in conjuncts(condition):
+        found = _split(part, " OR ")
+        if len(found) > 1:
+            return [_unbracketed(one) for one in found]
+    return []
+
+
+def _unbracketed(text: str) -> str:
+    text = text.strip()
+    while text.startswith("(") and text.endswith(")") and _closes_at_end(text):
+        text = text[1:-1].strip()
+    return text
+
+
+def _closes_at_end(text: str) -> bool:
+    depth, quoted = 0, False
+    for i, letter in enumerate(text):
+        if letter == "'":
+            quoted = not quoted
+        elif not quoted and letter == "(":
+            depth += 1
+        elif not quoted and letter == ")":
+            depth -= 1
+            if depth == 0:
+                return i == len(text) - 1
+    return False
+
+
+def _split(text: str, word: str) -> list[str]:
+    parts, depth, quoted, start = [], 0, False, 0
+    for i, letter in enumerate(text):
+        if letter == "'":
+            quoted = not quoted
+        elif not quoted and letter == "(":
+            depth += 1
+        elif not quoted and letter == ")":
+            depth -= 1
+        elif not quoted and depth == 0 and text.startswith(word, i):
+            parts.append(text[start:i])
+            start = i + len(word)
+    return [*parts, text[start:]]
+
+
+def predicates(condition: str) -> list[Predicate]:
+    """Comparisons of plain columns, equality first: the order in which an index would want them."""
+    found: dict[str, Predicate] = {}
+    for part in conjuncts(condition):
+        match = _PLAIN.fullmatch(part)
+        if match and match["op"] not in ("<>", "!~~", "!~~*", "IS NOT NULL"):
+            column = match["column"].strip('"')
+            equal = match["op"] in ("=", "IS NULL")
+            if column not in found or equal:
+                found[column] = Predicate(column, equal)
+    return sorted(found.values(), key=lambda one: not one.equal)
+
+
+def function_on_column(condition: str) -> str | None:
+    """Name of a function that wraps a column beside an operator; "a cast to date" for casts that lose precision."""
+    for match in _FUNCTION.finditer(condition):
+        if match["function"] not in _NO_FUNCTIONS and re.search(r"\b[a-z_][\w]*\b", _without_strings(match["inside"])):
+            return match["function"]
+    for match in _CAST.finditer(condition):
+        if match["type"] not in _WIDENED:
+            return f"a cast to {match['type']}"
+    return None
+
+
+def implicit_cast(condition: str) -> tuple[str, str] | None:
+    """Column and the type it is turned into before it is compared; casts that an index still serves are none."""
+    for match in _CAST.finditer(condition):
+        if match["type"] in _WIDENED:
+            return match[1].split(".")[-1].strip('"'), match["type"]
+    return None
+
+
+def leading_wildcard(condition: str) -> bool:
+    return bool(_WILDCARD.search(condition))
+
+
+def _without_strings(text: str) -> str:
+    return re.sub(r"'[^']*'(?:::[a-z ]+)?", "", text)

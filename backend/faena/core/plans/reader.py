@@ -1,0 +1,189 @@
+"""Reads a plan however it was written down: text, JSON, YAML or XML, in a psql frame, quoted in a mail, in a log entry."""
+
+import json
+import re
+from collections.abc import Iterator, Mapping
+from typing import Any
+from xml.etree import ElementTree
+
+import yaml
+
+from faena.core.errors import BadInput
+from faena.core.plans.fields import plan_of, step_of
+from faena.core.plans.model import MAX_STEPS, Plan, Step
+from faena.core.plans.text import read_text
+
+MAX_CHARACTERS = 20_000_000
+MAX_DEPTH = 1000
+
+
+class BadPlan(BadInput):
+    """Not a plan that we can read; the message says where reading stopped and what would be understood."""
+
+    def __init__(self, reason: str) -> None:
+        super().__init__(reason, field="plan")
+
+
+def read_plan(written: str) -> Plan:
+    """Raises BadPlan."""
+    if len(written) > MAX_CHARACTERS:
+        raise BadPlan(f"this has {len(written)} characters; a plan of more than {MAX_CHARACTERS} is not read")
+    body = unwrap(written)
+    if not body.strip():
+        raise BadPlan("there is nothing to read; paste what EXPLAIN printed")
+    first = body.lstrip()[0]
+    try:
+        if first in "[{":
+            return _structured(_json(body.strip()), "json")
+        if first == "<":
+            return _structured(_xml(body.strip()), "xml")
+        if re.match(r"\s*(- |Query Text: .*\n\s*)?Plan:", body) or re.match(r"\s*- ?\n?\s*(Query Text|Plan)\b", body):
+            return _structured(_yaml(body), "yaml")
+        return _from_text(body)
+    except RecursionError:
+        raise BadPlan("the plan is nested too deeply to be one") from None
+
+
+def unwrap(written: str) -> str:
+    """What was printed, without what it was put into: mail quotes, table frames, continuation marks, quotes, log prefixes."""
+    text = written.replace("\r\n", "\n").replace("\r", "\n").replace("\N{ZERO WIDTH NO-BREAK SPACE}", "")
+    text = text.replace("\N{NO-BREAK SPACE}", " ")
+    lines = text.split("\n")
+    lines = _without_mail_quotes(lines)
+    lines = _without_log_prefix(lines)
+    lines = _without_frame(lines)
+    return "\n".join(lines)
+
+
+def _filled(lines: list[str]) -> list[str]:
+    return [line for line in lines if line.strip()]
+
+
+def _without_mail_quotes(lines: list[str]) -> list[str]:
+    quoted = [line for line in _filled(lines) if re.match(r"\s?>", line)]
+    if len(quoted) < 2 or len(quoted) < 0.8 * len(_filled(lines)):
+        return lines
+    return [re.sub(r"^(\s?>)+ ?", "", line) for line in lines if re.match(r"\s?>", line)]
+
+
+def _without_log_prefix(lines: list[str]) -> list[str]:
+    """From behind "duration: … plan:" on; a log entry's further lines begin with a tab."""
+    for i, line in enumerate(lines):
+        match = re.search(r"duration: [\d.]+ ms\s+plan:\s*(.*)$", line)
+        if match:
+            rest = [one.removeprefix("\t") for one in lines[i + 1 :]]
+            return [match[1], *rest] if match[1].strip() else rest
+    return lines
+
+
+def _without_frame(lines: list[str]) -> list[str]:
+    kept = []
+    for line in lines:
+        bare = line.strip()
+        if re.fullmatch(r"[+|]?[-=+]{3,}[+|]?|QUERY PLAN|\|?\s*QUERY PLAN\s*\|?|\(\d+ rows?\)", bare):
+            continue
+        boxed = bare.startswith("|") and bare.endswith("|") and len(bare) > 1
+        kept.append(bare[1:-1] if boxed else line)
+    filled = _filled(kept)
+    if len(filled) > 1 and sum(line.rstrip().endswith("+") for line in filled[:-1]) >= 0.9 * (len(filled) - 1):
+        kept = [re.sub(r"\s*\+\s*$", "", line) for line in kept]
+        filled = _filled(kept)
+    if filled and all(line.strip().startswith('"') and line.strip().endswith('"') for line in filled):
+        kept = [line.strip()[1:-1].replace('""', '"') for line in filled]
+    return kept
+
+
+def _json(body: str) -> Any:
+    try:
+        return json.loads(body)
+    except ValueError as error:
+        try:  # something may stand behind it: a prompt, the next log entry
+            return json.JSONDecoder().raw_decode(body)[0]
+        except ValueError:
+            raise BadPlan(f"this begins like JSON and is none: {error}") from None
+
+
+def _yaml(body: str) -> Any:
+    try:
+        return yaml.load(body, Loader=yaml.CSafeLoader)
+    except yaml.YAMLError as error:
+        raise BadPlan(f"this begins like YAML and is none: {error!s:.200}") from None
+
+
+def _xml(body: str) -> Any:
+    """As the mapping the other forms yield: "Node-Type" is "Node Type", lists have Item or Plan elements."""
+    if "<!DOCTYPE" in body or "<!ENTITY" in body:
+        raise BadPlan("an EXPLAIN in XML has no document type; this one is not read")
+    try:
+        root = ElementTree.fromstring(body)
+    except ElementTree.ParseError as error:
+        raise BadPlan(f"this begins like XML and is none: {error}") from None
+    query = root if _name(root) == "Query" else next((e for e in root.iter() if _name(e) == "Query"), None)
+    if query is None:
+        raise BadPlan("this XML holds no <Query> element, so it is no EXPLAIN")
+    return _element(query, 0)
+
+
+_LISTS = {"Plans", "Workers", "Triggers", "Output", "Sort-Key", "Group-Key", "Presorted-Key", "Sort-Methods-Used"}
+
+
+def _name(element: ElementTree.Element) -> str:
+    return element.tag.rsplit("}", 1)[-1]
+
+
+def _element(element: ElementTree.Element, depth: int) -> Any:
+    if depth > MAX_DEPTH:
+        raise BadPlan("the plan is nested too deeply to be one")
+    if _name(element) in _LISTS:
+        return [_element(child, depth + 1) for child in element]
+    if not len(element):
+        return element.text or ""
+    return {_name(child).replace("-", " ").replace("I O ", "I/O "): _element(child, depth + 1) for child in element}
+
+
+def _structured(raw: Any, form: str) -> Plan:
+    if isinstance(raw, list):
+        raw = next((one for one in raw if isinstance(one, Mapping) and "Plan" in one), None)
+    if not isinstance(raw, Mapping) or not isinstance(raw.get("Plan"), Mapping):
+        raise BadPlan('this has no "Plan"; paste the whole answer of EXPLAIN (FORMAT JSON)')
+    return plan_of(raw, _steps(raw["Plan"]), form)
+
+
+def _steps(raw: Mapping[str, Any]) -> Step:
+    """Children before parents, with a stack: the depth is the input's choice, not ours."""
+    order: list[tuple[Mapping[str, Any], int]] = []
+    stack: list[tuple[Mapping[str, Any], int]] = [(raw, -1)]
+    while stack:
+        node, parent = stack.pop()
+        if len(order) >= MAX_STEPS:
+            raise BadPlan(f"the plan has more than {MAX_STEPS} steps")
+        order.append((node, parent))
+        at = len(order) - 1
+        stack.extend((child, at) for child in reversed(list(_children(node))))
+    made: dict[int, list[Step]] = {}
+    for at in range(len(order) - 1, -1, -1):
+        node, parent = order[at]
+        if not str(node.get("Node Type", "")).strip():
+            raise BadPlan('a step has no "Node Type"')
+        made.setdefault(parent, []).append(step_of(node, tuple(reversed(made.pop(at, [])))))
+    return made[-1][0]
+
+
+def _children(node: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
+    plans = node.get("Plans")
+    if isinstance(plans, list):
+        yield from (one for one in plans if isinstance(one, Mapping))
+
+
+def _from_text(body: str) -> Plan:
+    raw, root = read_text(body)
+    if root is None:
+        line = next((one.strip() for one in body.split("\n") if one.strip()), "")
+        raise BadPlan(
+            f"no step of a plan was found, beginning with {line!r:.80}; paste what EXPLAIN printed, as text, JSON, YAML or XML"
+        )
+    return plan_of(raw, _text_steps(root), "text")
+
+
+def _text_steps(root: dict[str, Any]) -> Step:
+    return _steps(root)

@@ -1,0 +1,117 @@
+"""Where the time went: wall time of each step, with loops, parallel workers, subplans and CTEs put where they belong."""
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from faena.core.plans.model import Plan, Step, walk
+
+GATHERS = ("Gather", "Gather Merge")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StepTime:
+    """`whole_ms` of wall time with all below it, `own_ms` without. None where timing was off or the plan was not run."""
+
+    whole_ms: float | None
+    own_ms: float | None
+
+
+def step_times(plan: Plan) -> dict[int, StepTime]:
+    """By id() of each step of the plan.
+
+    PostgreSQL tells the mean time of one loop. Under a Gather the loops of all processes are counted together though they
+    run side by side, so wall time is the mean times loops over processes. A subtree that hangs at one step and runs inside
+    another (a CTE, an InitPlan) counts where it runs.
+    """
+    whole, parents = _whole(plan.root)
+    borne = _borne_elsewhere(plan.root, parents, whole)
+    found: dict[int, StepTime] = {}
+    for _, step in walk(plan.root):
+        mine = whole[id(step)]
+        if mine is None:
+            found[id(step)] = StepTime(whole_ms=None, own_ms=None)
+            continue
+        inside = sum(whole[id(child)] or 0.0 for child in step.children if id(child) not in borne.moved)
+        inside += borne.added.get(id(step), 0.0)
+        found[id(step)] = StepTime(whole_ms=mine, own_ms=max(0.0, mine - inside))
+    return found
+
+
+def _whole(root: Step) -> tuple[dict[int, float | None], dict[int, Step]]:
+    """Wall time of each step with all below it, and each step's parent."""
+    whole: dict[int, float | None] = {}
+    parents: dict[int, Step] = {}
+    stack: list[tuple[Step, float]] = [(root, 1.0)]
+    while stack:
+        step, processes = stack.pop()
+        actual = step.actual
+        if step.never or (actual is not None and actual.loops == 0):
+            whole[id(step)] = 0.0
+        elif actual is None or actual.total_ms is None:
+            whole[id(step)] = None
+        else:
+            # A step below a Gather that ran in one process only (an InitPlan) has fewer loops than there are processes.
+            whole[id(step)] = actual.total_ms * actual.loops / min(processes, max(actual.loops, 1.0))
+        below = processes
+        if step.kind in GATHERS:
+            # Workers and, unless it was kept from it, the leader.
+            below = (step.workers_launched or 0) + 1.0
+        for child in step.children:
+            parents[id(child)] = step
+            stack.append((child, 1.0 if child.relation == "InitPlan" else below))
+    return whole, parents
+
+
+@dataclass(frozen=True, slots=True)
+class _Borne:
+    """Subtrees whose time lies in another step than the one they hang at, and how much of it lies in which."""
+
+    moved: set[int]
+    added: dict[int, float]
+
+
+def _borne_elsewhere(root: Step, parents: Mapping[int, Step], whole: Mapping[int, float | None]) -> _Borne:
+    moved: set[int] = set()
+    added: dict[int, float] = {}
+    steps = [step for _, step in walk(root)]
+    for step in steps:
+        if step.relation != "InitPlan" or id(step) not in parents:
+            continue
+        if step.label.startswith("CTE "):
+            name = step.label.removeprefix("CTE ").strip()
+            users = [one for one in steps if "CTE Scan" in one.kind and one.table == name]
+        else:
+            users = [one for one in _below(parents[id(step)]) if _mentions(one, step.label)]
+        users = [one for one in users if (whole[id(one)] or 0.0) > 0]
+        cost = whole[id(step)] or 0.0
+        if not users:
+            # Nobody is seen using it: a data-changing CTE runs by itself, others count where they hang.
+            continue
+        moved.add(id(step))
+        total = sum(whole[id(one)] or 0.0 for one in users)
+        for one in users:
+            added[id(one)] = added.get(id(one), 0.0) + cost * (whole[id(one)] or 0.0) / total
+    return _Borne(moved, added)
+
+
+def _below(step: Step) -> list[Step]:
+    return [one for _, one in walk(step)]
+
+
+def _mentions(step: Step, label: str) -> bool:
+    """Whether a step's conditions use what an InitPlan returned: $0 before 17, (InitPlan 1).col1 since."""
+    numbers = re.findall(r"\$\d+", label)
+    name = re.match(r"InitPlan \d+", label)
+    words = " ".join(step.conditions.values())
+    return any(re.search(re.escape(one) + r"(?!\d)", words) for one in numbers) or bool(
+        name and f"({name[0]})" in words
+    )
+
+
+def wasted_share(part: float, plan: Plan) -> float | None:
+    """Share of the execution that some milliseconds are; None when it was not timed."""
+    total = plan.execution_ms
+    if total is None and plan.root.actual is not None:
+        total = plan.root.actual.total_ms
+    return None if not total else min(1.0, part / total)

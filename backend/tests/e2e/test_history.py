@@ -1,0 +1,136 @@
+"""The estate's past on screen: servers, a group, indicators, the usual, the machine, settings, samples from a file."""
+
+import time
+from pathlib import Path
+
+import pytest
+from conftest import api
+from playwright.sync_api import Page, expect
+
+DAY_S = 86_400
+
+
+def server_id(page: Page, name: str) -> int:
+    return next(one["id"] for one in api(page, "/servers")["servers"] if one["name"] == name)
+
+
+def yesterday(hour: int, minute: int = 0) -> int:
+    midnight = int(time.time()) // DAY_S * DAY_S - DAY_S
+    return 1000 * (midnight + 3600 * hour + 60 * minute)
+
+
+def test_all_servers_are_listed_and_a_group_leads_to_its_nodes(page: Page) -> None:
+    for name in ("bookings-main", "bookings-replica-a", "bookings-replica-b", "warehouse", "crew", "bookings-primary"):
+        expect(page.get_by_role("row").filter(has_text=name)).to_be_visible()
+    page.get_by_role("button", name="sorted by: trouble").click()
+    page.get_by_role("option", name="name").click()
+    expect(page.get_by_role("row").nth(1)).to_contain_text("bookings-main")
+    page.get_by_role("link", name="bookings", exact=True).first.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("of the load of bookings")
+    expect(page.get_by_role("row").filter(has_text="bookings-replica-b")).to_contain_text("replica")
+
+
+def test_the_idle_console_of_yesterday_is_found_in_three_steps(page: Page) -> None:
+    """The planted incident: when, what kind, who holds it up."""
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/load?from={yesterday(9)}&to={yesterday(10)}")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Waiting: row and table locks")
+    expect(page.locator("[data-rail-window]")).to_be_visible()
+    page.get_by_role("button", name="ops-console").first.click()
+    page.wait_for_url("**pick=held_by*")
+    expect(page.get_by_label("Trail")).to_contain_text("ops-console")
+    found = api(
+        page,
+        f"/servers/{server}/sieve?from={yesterday(9, 22)}&to={yesterday(9, 37)}&dimension=program&pick=held_by:ops-console",
+    )
+    assert found["columns"][0]["rows"][0]["value"] == "booking-web"
+
+
+def test_a_long_window_says_at_which_resolution_it_was_read(page: Page) -> None:
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/load?last=86400")
+    expect(page.get_by_text("summed up by minute")).to_be_visible()
+    page.get_by_role("button", name="in total").click()
+    page.wait_for_url("**view=total*")
+    expect(page.get_by_label("The window in total").get_by_role("listitem").first).to_be_visible()
+    page.get_by_role("button", name="what the layers are: Wait kind").click()
+    page.get_by_role("option", name="Program").click()
+    page.wait_for_url("**split=program*")
+    expect(page.get_by_label("The window in total")).to_contain_text("booking-web")
+    page.get_by_role("button", name="over time").click()
+    page.get_by_role("button", name="compare the window with: nothing").click()
+    page.get_by_role("option", name="the same hours yesterday").click()
+    page.wait_for_url("**compare=day*")
+    page.locator("[data-before]").wait_for(state="attached")
+
+
+def test_the_machine_lies_under_the_load_and_has_a_page(page: Page) -> None:
+    server = server_id(page, "warehouse")
+    page.goto(f"/servers/{server}/load?last=3600&under=machine")
+    expect(page.get_by_role("img", name="Machine: CPU of 16 cores")).to_be_visible()
+    page.get_by_role("link", name="Machine").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("A request takes")
+    expect(page.get_by_text("Who loads the disk quay-b")).to_be_visible()
+    expect(page.get_by_role("row").filter(has_text="fact_sailing").first).to_be_visible()
+    expect(page.get_by_text("(now)")).to_be_visible()
+
+
+def test_indicators_are_chosen_and_stay_chosen(page: Page) -> None:
+    page.goto("/indicators?last=3600")
+    page.get_by_role("button", name="add an indicator").click()
+    page.get_by_role("menuitem", name="replay lag").click()
+    expect(page.get_by_role("button", name="replay lag", exact=True)).to_be_visible()
+    page.get_by_role("button", name="replay lag", exact=True).click()
+    page.wait_for_url("**view=lag*")
+    page.reload()
+    expect(page.get_by_role("img", name="replay lag")).to_be_visible()
+    page.get_by_role("button", name="remove replay lag").click()
+    expect(page.get_by_role("button", name="replay lag", exact=True)).to_have_count(0)
+
+
+def test_a_close_watch_is_begun_and_ended_on_the_real_server(page: Page) -> None:
+    page.goto("/servers/1/settings")
+    confirm = page.get_by_label("yes, at that cost")
+    if confirm.count():
+        confirm.check()
+    page.get_by_role("button", name="watch closely").click()
+    expect(page.get_by_text("watched closely until")).to_be_visible()
+    deadline = time.monotonic() + 20
+    while time.monotonic() < deadline:
+        now = int(time.time() * 1000)
+        rows = api(page, f"/servers/1/samples?from={now - 4000}&to={now}&limit=500")["rows"]
+        if any(row["at"] % 1000 for row in rows):
+            break
+        time.sleep(0.5)
+    else:
+        pytest.fail("no samples between full seconds")
+    page.get_by_role("button", name="end it now").click()
+    expect(page.get_by_role("button", name="watch closely")).to_be_visible()
+
+
+def test_a_file_of_samples_is_imported_with_its_bad_lines_told(page: Page, tmp_path: Path) -> None:
+    start = int(time.time()) - 600
+    rows = [f"{start + i},{s},active,Lock,row,till,UPDATE stock SET n = {i}" for i in range(60) for s in (1, 2)]
+    rows[7] = "no moment,1,active,,,till,"
+    file = tmp_path / "other-engine.csv"
+    file.write_text("time,session,state,wait_type,wait_event,program,statement\n" + "\n".join(rows) + "\n")
+    page.goto("/servers/1/settings")
+    page.get_by_label("into server").fill("other engine")
+    page.get_by_label("file with samples").set_input_files(file)
+    page.get_by_role("button", name="import").click()
+    report = page.get_by_role("status")
+    expect(report).to_contain_text("60 moments stored")
+    expect(report).to_contain_text("line 9")
+    expect(report).to_contain_text("'no moment' is no time")
+    report.get_by_role("link", name="look at them").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("locks")
+
+
+def test_settings_that_cannot_be_meant_are_refused_in_words(page: Page) -> None:
+    page.goto(f"/servers/{server_id(page, 'crew')}/settings")
+    page.get_by_label("a sample every").fill("333")
+    page.get_by_role("button", name="save").click()
+    expect(page.get_by_role("alert")).to_contain_text("neither a whole part of a second nor whole seconds")
+    page.get_by_label("a sample every").fill("1000")
+    page.get_by_role("button", name="save").click()
+    expect(page.get_by_text("saved; the collector follows")).to_be_visible()
