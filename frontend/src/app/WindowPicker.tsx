@@ -30,7 +30,7 @@ export const WindowPicker = ({ spec, now, onWindow }: Props) => {
       <div className="flex items-center justify-between">
         <button
           type="button"
-          className={`hover:text-accent font-semibold whitespace-nowrap ${span(from, to, now).length > 24 ? "font-condensed" : ""}`}
+          className={`hover:text-accent font-semibold whitespace-nowrap ${span(from, to, now).length > 24 ? "font-condensed text-[13px]" : ""}`}
           title="exact times"
           onClick={() => setOpen(true)}
         >
