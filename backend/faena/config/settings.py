@@ -24,6 +24,7 @@ INSTALLED_APPS = [
     "faena.apps.samples",
     "faena.apps.statements",
     "faena.apps.hosts",
+    "faena.apps.plans",
     "faena.apps.collecting",
 ]
 

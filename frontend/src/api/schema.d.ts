@@ -124,6 +124,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Plans
+         * @description The newest plans that the signed-in user brought.
+         */
+        get: operations["plans_list"];
+        put?: never;
+        /**
+         * Bring Plan
+         * @description Read a plan and keep it under a link for 90 days.
+         */
+        post: operations["plans_bring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Plan
+         * @description A plan as a ledger, with what is suspected.
+         */
+        get: operations["plans_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{key}/against/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Plans
+         * @description Two plans, matched step by step.
+         */
+        get: operations["plans_compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers": {
         parameters: {
             query?: never;
@@ -715,6 +779,22 @@ export interface components {
             /** Samples */
             samples: number;
         };
+        /** ComparisonOut */
+        ComparisonOut: {
+            after: components["schemas"]["PlanOut"];
+            before: components["schemas"]["PlanOut"];
+            /** Pairs */
+            pairs: components["schemas"]["PairOut"][];
+            /** Sentence */
+            sentence: string;
+        };
+        /** ConditionOut */
+        ConditionOut: {
+            /** Name */
+            name: string;
+            /** Text */
+            text: string;
+        };
         /**
          * DepartureOut
          * @description A stretch outside the usual band; `size` is load less what is usual.
@@ -811,6 +891,24 @@ export interface components {
             total_ms: number;
             /** Wal Bytes */
             wal_bytes: number;
+        };
+        /**
+         * FindingOut
+         * @description `step` null: the plan as a whole. `share` of the time is at stake.
+         */
+        FindingOut: {
+            /** At Stake Ms */
+            at_stake_ms: number | null;
+            /** Code */
+            code: string;
+            /** Next Step */
+            next_step: string;
+            /** Sentence */
+            sentence: string;
+            /** Share */
+            share: number | null;
+            /** Step */
+            step: number | null;
         };
         /** GapOut */
         GapOut: {
@@ -1101,6 +1199,74 @@ export interface components {
             label: string;
             /** Name */
             name: string;
+        };
+        /**
+         * PairOut
+         * @description Rows of the first and the second plan by their `step`; null where the other has none.
+         */
+        PairOut: {
+            /** After */
+            after: number | null;
+            /** Before */
+            before: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * PlanBody
+         * @description A plan as EXPLAIN printed it: text, JSON, YAML or XML, also quoted, framed or inside a log entry.
+         */
+        PlanBody: {
+            /** Plan */
+            plan: string;
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+        };
+        /** PlanKeyOut */
+        PlanKeyOut: {
+            /**
+             * Brought At
+             * Format: date-time
+             */
+            brought_at: string;
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+        };
+        /** PlanOut */
+        PlanOut: {
+            /** Analysed */
+            analysed: boolean;
+            /** Execution Ms */
+            execution_ms: number | null;
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Form */
+            form: string;
+            /** Jit Ms */
+            jit_ms: number | null;
+            /** Key */
+            key: string;
+            /** Planning Ms */
+            planning_ms: number | null;
+            /** Rows */
+            rows: components["schemas"]["StepOut"][];
+            /** Settings */
+            settings: {
+                [key: string]: string;
+            };
+            /** Statement */
+            statement: string;
+            /** Title */
+            title: string;
+            /** Total Ms */
+            total_ms: number | null;
+            /** Written */
+            written: string;
         };
         /**
          * ProcessOut
@@ -1551,6 +1717,61 @@ export interface components {
             waits: components["schemas"]["GroupOut"][];
         };
         /**
+         * StepOut
+         * @description One row of the ledger, in the order in which data flows. Times in ms of wall time, blocks in pages.
+         *
+         *     `feeds` is the row it hands its rows to; `rails` the columns of lines that pass by. `factor`: rows that came over rows
+         *     expected. Figures are null where the plan was not run or did not count.
+         */
+        StepOut: {
+            /** Conditions */
+            conditions: components["schemas"]["ConditionOut"][];
+            /** Cost */
+            cost: number | null;
+            /** Depth */
+            depth: number;
+            /** Factor */
+            factor: number | null;
+            /** Feeds */
+            feeds: number | null;
+            /** Hit */
+            hit: number | null;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Loops */
+            loops: number | null;
+            /** Never */
+            never: boolean;
+            /** Own Ms */
+            own_ms: number | null;
+            /** Own Share */
+            own_share: number | null;
+            /** Rails */
+            rails: number[];
+            /** Read */
+            read: number | null;
+            /** Relation */
+            relation: string;
+            /** Rows */
+            rows: number | null;
+            /** Rows Planned */
+            rows_planned: number | null;
+            /** Step */
+            step: number;
+            /** Target */
+            target: string;
+            /** Temp */
+            temp: number | null;
+            /** Thrown Away */
+            thrown_away: number;
+            /** Whole Ms */
+            whole_ms: number | null;
+            /** Workers */
+            workers: string;
+        };
+        /**
          * TableOut
          * @description Rates per second over the window; `statements` are those that name the table and ran, most time first.
          */
@@ -1876,6 +2097,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TokenOut"];
+                };
+            };
+        };
+    };
+    plans_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanKeyOut"][];
+                };
+            };
+        };
+    };
+    plans_bring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    plans_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    plans_compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOut"];
                 };
             };
         };

@@ -22,6 +22,7 @@ const VIEWS = [
 const OVERVIEWS = [
   ["/", "Servers"],
   ["/indicators", "Indicators"],
+  ["/plans", "Plans"],
 ] as const;
 
 interface Props {

@@ -16,6 +16,9 @@ import { SamplesPage } from "../features/samples/SamplesPage";
 import { MachinePage } from "../features/machine/MachinePage";
 import { GroupPage } from "../features/overview/GroupPage";
 import { IndicatorsPage } from "../features/overview/IndicatorsPage";
+import { BringPage } from "../features/plans/BringPage";
+import { ComparePage } from "../features/plans/ComparePage";
+import { PlanPage } from "../features/plans/PlanPage";
 import { ServersPage } from "../features/servers/ServersPage";
 import { SettingsPage } from "../features/servers/SettingsPage";
 import { RankingPage } from "../features/statements/RankingPage";
@@ -85,6 +88,39 @@ const servers = createRoute({
   component: function Servers() {
     const { session } = inside.useRouteContext();
     return <ServersPage canConnect={session.role === "admin"} />;
+  },
+});
+
+const plans = createRoute({
+  getParentRoute: () => inside,
+  path: "/plans",
+  component: function Plans() {
+    const navigate = useNavigate();
+    return <BringPage onPlan={(key) => void navigate({ to: "/plans/$key", params: { key } })} />;
+  },
+});
+
+const plan = createRoute({
+  getParentRoute: () => inside,
+  path: "/plans/$key",
+  component: function Plan() {
+    const { key } = plan.useParams();
+    const navigate = useNavigate();
+    return (
+      <PlanPage
+        planKey={key}
+        onAgainst={(other) => void navigate({ to: "/plans/$key/against/$other", params: { key, other } })}
+      />
+    );
+  },
+});
+
+const plansCompared = createRoute({
+  getParentRoute: () => inside,
+  path: "/plans/$key/against/$other",
+  component: function Compared() {
+    const { key, other } = plansCompared.useParams();
+    return <ComparePage planKey={key} other={other} />;
   },
 });
 
@@ -235,6 +271,9 @@ const tree = root.addChildren([
     servers,
     group,
     indicators,
+    plans,
+    plan,
+    plansCompared,
     server.addChildren([load, statements, statement, machine, samples, settings]),
   ]),
 ]);

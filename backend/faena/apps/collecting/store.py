@@ -12,6 +12,7 @@ from django.db import IntegrityError, InterfaceError, OperationalError, close_ol
 
 from faena.apps.collecting.estate import engine_of
 from faena.apps.hosts import actions as hosts
+from faena.apps.plans import selectors as plans
 from faena.apps.samples.actions import Codebook, store_ticks
 from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
 from faena.apps.servers import actions as servers
@@ -170,6 +171,7 @@ def make_source(order: WatchOrder) -> Source:
 @_away_means_away
 def keep_house(now_ms: int) -> None:
     """Close hours and drop what is older than each server's retention. Safe to run at any time, by anyone."""
+    plans.forget_old()
     for server in Server.objects.all():
         close_hours(server.id, now_ms)
         sum_up_missed(server.id)

@@ -1,0 +1,209 @@
+"""Plans: read, kept under a link, compared."""
+
+from datetime import datetime
+
+from django.http import HttpRequest
+from ninja import Router, Schema, Status
+
+from faena.apps.plans import actions, selectors
+from faena.apps.plans.models import BroughtPlan
+from faena.core.plans.compare import compare
+from faena.core.plans.ledger import Row, ledger
+from faena.core.plans.model import Plan
+from faena.core.plans.reader import read_plan
+
+router = Router(tags=["plans"])
+
+
+class PlanBody(Schema):
+    """A plan as EXPLAIN printed it: text, JSON, YAML or XML, also quoted, framed or inside a log entry."""
+
+    plan: str
+    title: str = ""
+
+
+class PlanKeyOut(Schema):
+    key: str
+    title: str
+    brought_at: datetime
+
+
+class ConditionOut(Schema):
+    name: str
+    text: str
+
+
+class StepOut(Schema):
+    """One row of the ledger, in the order in which data flows. Times in ms of wall time, blocks in pages.
+
+    `feeds` is the row it hands its rows to; `rails` the columns of lines that pass by. `factor`: rows that came over rows
+    expected. Figures are null where the plan was not run or did not count.
+    """
+
+    step: int
+    depth: int
+    feeds: int | None
+    rails: list[int]
+    kind: str
+    target: str
+    label: str
+    relation: str
+    never: bool
+    own_ms: float | None
+    own_share: float | None
+    whole_ms: float | None
+    rows_planned: float | None
+    rows: float | None
+    factor: float | None
+    loops: float | None
+    thrown_away: float
+    cost: float | None
+    hit: int | None
+    read: int | None
+    temp: int | None
+    workers: str
+    conditions: list[ConditionOut]
+
+
+class FindingOut(Schema):
+    """`step` null: the plan as a whole. `share` of the time is at stake."""
+
+    code: str
+    step: int | None
+    at_stake_ms: float | None
+    share: float | None
+    sentence: str
+    next_step: str
+
+
+class PlanOut(Schema):
+    key: str
+    title: str
+    form: str
+    statement: str
+    analysed: bool
+    planning_ms: float | None
+    execution_ms: float | None
+    total_ms: float | None
+    jit_ms: float | None
+    settings: dict[str, str]
+    rows: list[StepOut]
+    findings: list[FindingOut]
+    written: str
+
+
+class PairOut(Schema):
+    """Rows of the first and the second plan by their `step`; null where the other has none."""
+
+    before: int | None
+    after: int | None
+    words: str
+
+
+class ComparisonOut(Schema):
+    before: PlanOut
+    after: PlanOut
+    pairs: list[PairOut]
+    sentence: str
+
+
+def _step(row: Row) -> StepOut:
+    s, blocks = row.shown, row.shown.blocks
+    workers = (
+        ""
+        if s.workers_planned is None
+        else f"{s.workers_launched if s.workers_launched is not None else '?'} of {s.workers_planned} workers"
+    )
+    told = [*s.conditions.items(), *((name, ", ".join(keys)) for name, keys in s.keys.items())]
+    return StepOut(
+        step=row.step,
+        depth=row.depth,
+        feeds=row.feeds,
+        rails=list(row.rails),
+        kind=s.kind,
+        target=s.target,
+        label=s.label,
+        relation=s.relation,
+        never=s.never,
+        own_ms=row.own_ms,
+        own_share=row.own_share,
+        whole_ms=row.whole_ms,
+        rows_planned=s.rows_planned,
+        rows=s.actual.rows if s.actual else None,
+        factor=row.factor,
+        loops=s.actual.loops if s.actual else None,
+        thrown_away=row.thrown_away,
+        cost=s.cost_total,
+        hit=blocks.hit if blocks else None,
+        read=blocks.read if blocks else None,
+        temp=blocks.temp_read + blocks.temp_written if blocks else None,
+        workers=workers,
+        conditions=[ConditionOut(name=name, text=text) for name, text in told],
+    )
+
+
+def _plan(kept: BroughtPlan, plan: Plan) -> PlanOut:
+    found = ledger(plan)
+    return PlanOut(
+        key=kept.key,
+        title=kept.title,
+        form=plan.form,
+        statement=plan.statement,
+        analysed=plan.analysed,
+        planning_ms=plan.planning_ms,
+        execution_ms=plan.execution_ms,
+        total_ms=found.total_ms,
+        jit_ms=plan.jit.total_ms if plan.jit else None,
+        settings=dict(plan.settings),
+        rows=[_step(row) for row in found.rows],
+        findings=[
+            FindingOut(
+                code=one.code,
+                step=one.step,
+                at_stake_ms=one.at_stake_ms,
+                share=one.share,
+                sentence=one.sentence,
+                next_step=one.next_step,
+            )
+            for one in found.findings
+        ],
+        written=kept.written,
+    )
+
+
+def _key(kept: BroughtPlan) -> PlanKeyOut:
+    return PlanKeyOut(key=kept.key, title=kept.title, brought_at=kept.brought_at)
+
+
+@router.get("/plans", response=list[PlanKeyOut], operation_id="plans_list")
+def list_plans(request: HttpRequest) -> list[PlanKeyOut]:
+    """The newest plans that the signed-in user brought."""
+    return [_key(one) for one in selectors.recent(request.user.pk or 0)]
+
+
+@router.post("/plans", response={201: PlanOut}, operation_id="plans_bring")
+def bring_plan(request: HttpRequest, body: PlanBody) -> Status[PlanOut]:
+    """Read a plan and keep it under a link for 90 days."""
+    kept = actions.bring(body.plan, body.title, by=request.user)
+    return Status(201, _plan(kept, read_plan(kept.written)))
+
+
+@router.get("/plans/{key}", response=PlanOut, operation_id="plans_get")
+def get_plan(request: HttpRequest, key: str) -> PlanOut:
+    """A plan as a ledger, with what is suspected."""
+    kept = selectors.brought(key)
+    return _plan(kept, read_plan(kept.written))
+
+
+@router.get("/plans/{key}/against/{other}", response=ComparisonOut, operation_id="plans_compare")
+def compare_plans(request: HttpRequest, key: str, other: str) -> ComparisonOut:
+    """Two plans, matched step by step."""
+    kept = [selectors.brought(one) for one in (key, other)]
+    first, second = (read_plan(one.written) for one in kept)
+    found = compare(first, second)
+    return ComparisonOut(
+        before=_plan(kept[0], first),
+        after=_plan(kept[1], second),
+        pairs=[PairOut(before=pair.before, after=pair.after, words=pair.words) for pair in found.pairs],
+        sentence=found.sentence,
+    )

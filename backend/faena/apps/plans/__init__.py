@@ -1,0 +1,1 @@
+"""Plans that somebody brought, kept so that a link shows them."""

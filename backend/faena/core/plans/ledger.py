@@ -1,0 +1,85 @@
+"""A plan as rows, in the order in which data flows: what feeds a step stands above it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from faena.core.plans.model import Plan, Step
+from faena.core.plans.suspicions import Finding, Look, examine, look_at
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Row:
+    """`step` is its index in pre-order; `feeds` the row it hands its rows to, None for the last.
+
+    `rails` says which columns left of the row have a line that passes by, and `depth` the column of its own.
+    """
+
+    step: int
+    depth: int
+    feeds: int | None
+    rails: tuple[int, ...]
+    shown: Step
+    own_ms: float | None
+    own_share: float | None
+    whole_ms: float | None
+    factor: float | None  # rows that came over rows expected, above 1 more; None when not run or not comparable
+    thrown_away: float  # rows, over all loops
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ledger:
+    rows: Sequence[Row]
+    findings: Sequence[Finding]
+    total_ms: float | None
+
+
+def ledger(plan: Plan) -> Ledger:
+    """Rows from the innermost sources to the step that answers."""
+    look = look_at(plan)
+    order = _flow(look)
+    place = {id(step): at for at, (step, _) in enumerate(order)}
+    parents = [None if (above := look.parent(step)) is None else place[id(above)] for step, _ in order]
+    rows = [
+        _row(look, step, depth, parents[at], tuple(sorted(_passing(order, parents, at))))
+        for at, (step, depth) in enumerate(order)
+    ]
+    return Ledger(rows=rows, findings=examine(plan), total_ms=look.total_ms)
+
+
+def _flow(look: Look) -> list[tuple[Step, int]]:
+    """Post-order with depth: inner sides and subplans first, then what uses them. A stack, not recursion."""
+    found: list[tuple[Step, int]] = []
+    stack: list[tuple[Step, int, bool]] = [(look.plan.root, 0, False)]
+    while stack:
+        step, depth, ready = stack.pop()
+        if ready:
+            found.append((step, depth))
+            continue
+        stack.append((step, depth, True))
+        stack.extend((child, depth + 1, False) for child in reversed(step.children))
+    return found
+
+
+def _passing(order: Sequence[tuple[Step, int]], parents: Sequence[int | None], at: int) -> set[int]:
+    """Columns of the rows above this one whose line has not yet reached the row they feed."""
+    mine = order[at][1]
+    return {order[i][1] for i in range(at) if (to := parents[i]) is not None and to > at and order[i][1] <= mine}
+
+
+def _row(look: Look, step: Step, depth: int, feeds: int | None, rails: tuple[int, ...]) -> Row:
+    own, loops = look.own(step), step.actual.loops if step.actual else 0.0
+    factor = None
+    if step.actual is not None and step.rows_planned is not None:
+        factor = max(step.actual.rows, 1.0) / max(step.rows_planned, 1.0)
+    return Row(
+        step=look.index(step),
+        depth=depth,
+        feeds=feeds,
+        rails=rails,
+        shown=step,
+        own_ms=own,
+        own_share=None if own is None or not look.total_ms else min(1.0, own / look.total_ms),
+        whole_ms=look.whole(step),
+        factor=factor,
+        thrown_away=(step.removed_filter + step.removed_join + step.removed_recheck) * loops,
+    )

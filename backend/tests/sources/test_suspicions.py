@@ -1,0 +1,186 @@
+"""Each suspicion on a plan of the real server that has its cause, and none on plans that are right."""
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import psycopg
+import pytest
+from faena.core.plans.compare import compare
+from faena.core.plans.ledger import ledger
+from faena.core.plans.model import Plan
+from faena.core.plans.reader import read_plan
+from faena.core.plans.suspicions import Suspicion, examine
+from watched import owner
+
+SETUP = """
+CREATE TABLE booking (id int PRIMARY KEY, reference text, email text, code int, a int, b int, note text);
+INSERT INTO booking SELECT i, 'R' || i, 'p' || i || '@tide', i, i % 100, i % 100, md5(i::text) || md5((i + 1)::text)
+  FROM generate_series(1, 120000) i;
+CREATE TABLE sailing (id int PRIMARY KEY, name text);
+INSERT INTO sailing SELECT i, md5(i::text) FROM generate_series(1, 2000) i;
+CREATE TABLE slot (id int PRIMARY KEY, sailing int REFERENCES sailing, held int);
+INSERT INTO slot SELECT i, i % 2000 + 1, i % 7 FROM generate_series(1, 60000) i;
+CREATE TABLE hollow (id int, filler text) WITH (autovacuum_enabled = off);
+INSERT INTO hollow SELECT i, repeat('x', 50) FROM generate_series(1, 50000) i;
+CREATE TABLE touched (id int PRIMARY KEY, n int) WITH (autovacuum_enabled = off);
+INSERT INTO touched SELECT i, 0 FROM generate_series(1, 40000) i;
+CREATE TABLE scan (at timestamp, gate int) PARTITION BY RANGE (at);
+DO $$ BEGIN FOR m IN 1..8 LOOP EXECUTE format(
+  'CREATE TABLE scan_%s PARTITION OF scan FOR VALUES FROM (%L) TO (%L)', m, make_date(2026, m, 1), make_date(2026, m + 1, 1));
+END LOOP; END $$;
+INSERT INTO scan SELECT '2026-01-01'::timestamp + i * interval '3 minutes', i % 9 FROM generate_series(1, 100000) i;
+ANALYZE;
+DELETE FROM hollow WHERE id > 900;
+UPDATE touched SET n = 1;
+"""
+ALONE = ("max_parallel_workers_per_gather = 0", "jit = off")
+
+
+@dataclass(frozen=True)
+class Case:
+    statement: str
+    settings: tuple[str, ...] = ()
+    words: str = ""  # in the sentence or the next step
+    alone: tuple[str, ...] = field(default=ALONE)
+
+
+CASES: dict[Suspicion, Case] = {
+    Suspicion.MISSING_INDEX: Case("SELECT * FROM booking WHERE reference = 'R777'", words="ON booking (reference)"),
+    Suspicion.FUNCTION_ON_COLUMN: Case("SELECT * FROM booking WHERE lower(email) = 'p5@tide'", words="lower"),
+    Suspicion.IMPLICIT_CAST: Case("SELECT * FROM booking WHERE code = 5.0", words="numeric"),
+    Suspicion.LEADING_WILDCARD: Case("SELECT * FROM booking WHERE email LIKE '%777@tide'", words="pg_trgm"),
+    Suspicion.OR_PREDICATE: Case("SELECT * FROM booking WHERE reference = 'R5' OR email = 'p9@tide'", words="email, reference"),
+    Suspicion.SORT_SPILL: Case("SELECT * FROM booking ORDER BY note", ("work_mem = '256kB'",), "work_mem"),
+    Suspicion.HASH_SPILL: Case(
+        "SELECT count(*) FROM booking x JOIN booking y ON x.reference = y.reference",
+        ("work_mem = '256kB'", "enable_mergejoin = off"), "batches",
+    ),
+    Suspicion.OFFSET_PAGING: Case("SELECT * FROM booking ORDER BY id OFFSET 50000 LIMIT 10", words="last"),
+    Suspicion.LIMIT_BAD_INDEX_CHOICE: Case(
+        "SELECT * FROM booking WHERE reference > 'R9999' AND b = 77 AND note > 'f' AND email > 'p99998' ORDER BY id LIMIT 5",
+        ("enable_seqscan = off", "enable_sort = off", "enable_bitmapscan = off"), "booking_pkey",
+    ),
+    Suspicion.CARTESIAN_JOIN: Case("SELECT count(*) FROM sailing x, (SELECT * FROM slot LIMIT 300) y", words="no condition"),
+    Suspicion.REPEATED_SUBPLAN: Case(
+        "SELECT name, (SELECT count(*) FROM slot WHERE slot.sailing = sailing.id) FROM sailing WHERE id < 300", words="once for each row"
+    ),
+    Suspicion.LOSSY_BITMAP: Case(
+        "SELECT count(note) FROM booking WHERE a IN (1, 2, 3, 5)",
+        ("work_mem = '64kB'", "enable_seqscan = off", "enable_indexscan = off"), "pages",
+    ),
+    Suspicion.INDEX_ONLY_HEAP_FETCHES: Case(
+        "SELECT count(id) FROM touched WHERE id > 10", ("enable_seqscan = off", "enable_bitmapscan = off"), "VACUUM touched"
+    ),
+    Suspicion.PARTITION_PRUNED_FAIL: Case("SELECT * FROM scan WHERE at + interval '0' < '2026-01-02'", words="partitions"),
+    Suspicion.STALE_STATS: Case("SELECT count(*) FROM hollow", words="ANALYZE hollow"),
+    Suspicion.BAD_ESTIMATE: Case("SELECT * FROM booking WHERE a = 7 AND b = 7", words="CREATE STATISTICS"),
+    Suspicion.NESTED_LOOP_BLOWUP: Case(
+        "SELECT count(*) FROM booking x JOIN sailing s ON s.name = x.note WHERE x.a < 2 AND x.b < 2",
+        ("enable_hashjoin = off", "enable_mergejoin = off"), "inner side",
+    ),
+    Suspicion.PARALLEL_NOT_STARTED: Case(
+        "SELECT count(*) FROM booking WHERE note > 'a'",
+        ("max_parallel_workers_per_gather = 2", "max_parallel_workers = 0", "parallel_setup_cost = 0", "parallel_tuple_cost = 0"),
+        "0 of 2 workers",
+    ),
+    Suspicion.JIT_OVERHEAD: Case(
+        "SELECT sum(a + b * 2), avg(code) FROM booking WHERE a < 50 GROUP BY b",
+        ("jit = on", "jit_above_cost = 0", "jit_inline_above_cost = 0", "jit_optimize_above_cost = 0"), "compiled",
+    ),
+    Suspicion.TRIGGER_TIME: Case("DELETE FROM sailing WHERE id > 1980 AND id NOT IN (SELECT sailing FROM slot)", words="trigger"),
+}  # fmt: skip
+
+RIGHT = {
+    "by key": "SELECT * FROM booking WHERE id = 77",
+    "all of it": "SELECT count(*) FROM booking WHERE id > 0",
+    "a small table": "SELECT * FROM sailing WHERE name = 'nobody'",
+    "a join that fits": "SELECT count(*) FROM slot JOIN sailing ON sailing.id = slot.sailing",
+    "a page by key": "SELECT * FROM booking WHERE id > 5000 ORDER BY id LIMIT 10",
+    "one aggregate": "SELECT held, count(*) FROM slot GROUP BY held",
+}
+
+
+@pytest.fixture(scope="module")
+def server() -> Iterator[psycopg.Connection]:
+    with owner("postgres") as connection:
+        connection.execute("DROP DATABASE IF EXISTS suspects WITH (FORCE)")
+        connection.execute("CREATE DATABASE suspects")
+    with owner("suspects") as connection:
+        connection.execute(SETUP)
+        connection.execute("CREATE INDEX booking_a ON booking (a)")
+        yield connection
+
+
+def plan_of(server: psycopg.Connection, statement: str, settings: tuple[str, ...]) -> Plan:
+    with server.transaction(force_rollback=True):
+        for setting in settings:
+            server.execute(f"SET LOCAL {setting}")
+        row = server.execute(f"EXPLAIN (ANALYZE, BUFFERS, FORMAT JSON) {statement}").fetchone()
+    assert row
+    return read_plan(json.dumps(row[0]))
+
+
+@pytest.mark.parametrize("code", [c for c in Suspicion if c is not Suspicion.HEALTHY])
+def test_the_cause_is_suspected_with_figures_and_a_next_step(server: psycopg.Connection, code: Suspicion) -> None:
+    case = CASES[code]
+    if code is Suspicion.TRIGGER_TIME:
+        statement = "DELETE FROM sailing WHERE id IN (SELECT id FROM sailing ORDER BY id DESC LIMIT 60)"
+        with server.transaction(force_rollback=True):
+            server.execute("SET LOCAL jit = off")
+            server.execute("DELETE FROM slot WHERE sailing > 1900")
+            row = server.execute(f"EXPLAIN (ANALYZE, FORMAT JSON) {statement}").fetchone()
+        assert row
+        plan = read_plan(json.dumps(row[0]))
+    else:
+        plan = plan_of(server, case.statement, (*case.alone, *case.settings))
+    found = {one.code: one for one in examine(plan)}
+    assert code in found, sorted(found)
+    one = found[code]
+    assert one.at_stake_ms is not None
+    assert one.at_stake_ms >= 0
+    assert one.share is None or 0 <= one.share <= 1
+    assert one.next_step
+    assert case.words in one.sentence + one.next_step
+
+
+@pytest.mark.parametrize("name", RIGHT)
+def test_a_plan_that_is_right_gets_no_suspicion(server: psycopg.Connection, name: str) -> None:
+    found = examine(plan_of(server, RIGHT[name], ALONE))
+    assert [one.code for one in found] == [Suspicion.HEALTHY], found
+
+
+def test_suspicions_come_by_time_at_stake_and_the_ledger_in_the_flow_of_rows(server: psycopg.Connection) -> None:
+    statement = "SELECT * FROM booking x JOIN booking y ON y.id = x.code WHERE x.reference = 'R5' ORDER BY y.note"
+    found = ledger(plan_of(server, statement, ALONE))
+    stakes = [one.at_stake_ms or 0.0 for one in found.findings]
+    assert stakes == sorted(stakes, reverse=True)
+    for at, row in enumerate(found.rows):
+        assert row.feeds is None or row.feeds > at, "what feeds stands above"
+    assert [row.feeds for row in found.rows].count(None) == 1
+    assert sorted(row.step for row in found.rows) == list(range(len(found.rows)))
+
+
+def test_a_plan_with_and_without_its_index_side_by_side(server: psycopg.Connection) -> None:
+    statement = "SELECT * FROM booking WHERE reference = 'R4711'"
+    before = plan_of(server, statement, ALONE)
+    server.execute("CREATE INDEX booking_reference ON booking (reference)")
+    try:
+        after = plan_of(server, statement, ALONE)
+    finally:
+        server.execute("DROP INDEX booking_reference")
+    found = compare(before, after)
+    assert "Seq Scan became Index Scan" in found.sentence
+    assert "booking_reference" in found.sentence
+    assert "times less" in found.sentence
+    assert [(p.before, p.after) for p in found.pairs] == [(0, 0)]
+    same = compare(before, before)
+    assert all(not pair.words for pair in same.pairs)
+    assert "same steps" in same.sentence
+
+
+def test_an_estimate_alone_says_that_it_is_one(server: psycopg.Connection) -> None:
+    rows = server.execute("EXPLAIN SELECT * FROM booking WHERE id = 1").fetchall()
+    (only,) = examine(read_plan("\n".join(row[0] for row in rows)))
+    assert only.code is Suspicion.HEALTHY
+    assert "estimate" in only.sentence

@@ -1,0 +1,44 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+
+import { Failure } from "../../ui/Failure";
+import { Ledger } from "./Ledger";
+import { planSentence } from "./model";
+import { comparisonQuery } from "./queries";
+
+/** Two plans, matched step by step, with what differs under each row. */
+export const ComparePage = ({ planKey, other }: { readonly planKey: string; readonly other: string }) => {
+  const found = useQuery(comparisonQuery(planKey, other));
+  if (found.error)
+    return (
+      <div className="px-6">
+        <Failure title="The plans cannot be compared" detail={found.error.message} />
+      </div>
+    );
+  if (!found.data) return <p className="text-muted px-6 py-4">Reading the plans …</p>;
+  const { before, after, pairs, sentence } = found.data;
+  const marks = (side: "before" | "after"): Map<number, string> =>
+    new Map(pairs.flatMap((pair) => (pair[side] !== null && pair.words ? [[pair[side], pair.words] as const] : [])));
+  return (
+    <div className="px-6 py-3">
+      <h1 className="text-base font-semibold">{sentence}</h1>
+      {(
+        [
+          ["First", before, "before"],
+          ["Second", after, "after"],
+        ] as const
+      ).map(([label, plan, side]) => (
+        <section key={side} className="mt-3">
+          <h2 className="text-muted">
+            <Link to="/plans/$key" params={{ key: plan.key }} className="text-accent hover:underline">
+              {label}
+              {plan.title ? `: ${plan.title}` : ""}
+            </Link>{" "}
+            {planSentence(plan)}
+          </h2>
+          <Ledger plan={plan} marks={marks(side)} />
+        </section>
+      ))}
+    </div>
+  );
+};

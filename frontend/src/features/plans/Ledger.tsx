@@ -1,0 +1,159 @@
+import type { Schemas } from "../../api/client";
+import { bytes, count, duration, PAGE_BYTES, share } from "../../lib/units";
+import { type Plan, type Step, SUSPICION_WORDS, factorWords, railLines, rowsWords } from "./model";
+
+interface Props {
+  readonly plan: Plan;
+  readonly marks?: ReadonlyMap<number, string>; // words under a row by its step, of a comparison
+}
+
+const COLUMN = 12; // pixels between two rails
+const HEIGHT = 26;
+
+/** Steps in the order in which rows flow, with the suspicion under the row it is about. */
+export const Ledger = ({ plan, marks }: Props) => {
+  const deepest = Math.max(...plan.rows.map((row) => row.depth), 0);
+  const width = (Math.min(deepest, 24) + 1) * COLUMN + 6;
+  const general = plan.findings.filter((one) => one.step === null);
+  return (
+    <div>
+      {general.map((one) => (
+        <Suspicion key={one.code} finding={one} />
+      ))}
+      <table className="font-condensed w-full" aria-label="Ledger of the plan">
+        <thead>
+          <tr className="border-strong text-muted border-b text-left text-sm">
+            <th style={{ width }} aria-label="what feeds what" />
+            <th className="font-normal">step, in the order in which rows flow</th>
+            <th className="w-52 font-normal">own time</th>
+            <th className="text-right font-normal">rows expected → came</th>
+            <th className="pl-2 font-normal">off by</th>
+            <th className="text-right font-normal">thrown away</th>
+            <th className="text-right font-normal">loops</th>
+            <th className="text-right font-normal">in memory</th>
+            <th className="text-right font-normal">read</th>
+            <th className="text-right font-normal">temp</th>
+          </tr>
+        </thead>
+        <tbody>
+          {plan.rows.map((row, at) => (
+            <LedgerRow
+              key={row.step}
+              plan={plan}
+              row={row}
+              at={at}
+              width={width}
+              mark={marks?.get(row.step) ?? ""}
+              findings={plan.findings.filter((one) => one.step === row.step)}
+            />
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+};
+
+interface RowProps {
+  readonly plan: Plan;
+  readonly row: Step;
+  readonly at: number;
+  readonly width: number;
+  readonly mark: string;
+  readonly findings: readonly Schemas["FindingOut"][];
+}
+
+const LedgerRow = ({ plan, row, at, width, mark, findings }: RowProps) => {
+  const lines = railLines(plan.rows, at);
+  const x = (column: number): number => Math.min(column, 24) * COLUMN + COLUMN / 2;
+  const blocks = (value: number | null): string => (value === null || value === 0 ? "" : bytes(value * PAGE_BYTES));
+  return (
+    <>
+      <tr className={`border-line border-t align-top ${row.never ? "opacity-60" : ""}`}>
+        <td className="p-0">
+          <svg width={width} height={HEIGHT} className="block" aria-hidden="true">
+            {lines.passing.map((column) => (
+              <line key={column} x1={x(column)} x2={x(column)} y2={HEIGHT} stroke="var(--strong)" />
+            ))}
+            {lines.joins.map((column) => (
+              <path
+                key={`j${column}`}
+                d={`M${x(column)} 0V${HEIGHT / 2}H${x(lines.own)}`}
+                fill="none"
+                stroke="var(--strong)"
+              />
+            ))}
+            {row.feeds === null ? null : (
+              <line x1={x(lines.own)} x2={x(lines.own)} y1={HEIGHT / 2} y2={HEIGHT} stroke="var(--strong)" />
+            )}
+            <circle cx={x(lines.own)} cy={HEIGHT / 2} r="3" fill="var(--ink)" />
+          </svg>
+        </td>
+        <td className="py-1">
+          <b className="font-semibold">{row.kind}</b> {row.target}
+          {row.label ? <span className="text-muted"> · {row.label}</span> : null}
+          {row.workers ? <span className="text-muted"> · {row.workers}</span> : null}
+          {row.conditions.map((one) => (
+            <div key={one.name} className="text-muted font-mono text-xs break-all">
+              {one.name}: {one.text}
+            </div>
+          ))}
+        </td>
+        <td className="py-1">
+          {row.own_ms === null ? (
+            <span className="text-muted">{row.cost === null ? "" : `cost ${count(Math.round(row.cost))}`}</span>
+          ) : (
+            <span className="flex items-center gap-2">
+              <svg width="90" height="10" aria-hidden="true">
+                <rect width={90 * (row.own_share ?? 0)} height="10" fill="var(--running)" />
+              </svg>
+              {duration(row.own_ms)}
+              <span className="text-muted">{row.own_share === null ? "" : share(row.own_share)}</span>
+            </span>
+          )}
+        </td>
+        <td className="py-1 text-right">{rowsWords(row)}</td>
+        <td
+          className={`py-1 pl-2 ${(row.factor ?? 1) >= 10 || (row.factor ?? 1) <= 0.1 ? "font-semibold" : "text-muted"}`}
+        >
+          {factorWords(row.factor)}
+        </td>
+        <td className="py-1 text-right">{row.thrown_away ? count(Math.round(row.thrown_away)) : ""}</td>
+        <td className="py-1 text-right">{row.loops !== null && row.loops !== 1 ? count(row.loops) : ""}</td>
+        <td className="py-1 text-right">{blocks(row.hit)}</td>
+        <td className="py-1 text-right">{blocks(row.read)}</td>
+        <td className="py-1 text-right">{blocks(row.temp)}</td>
+      </tr>
+      {mark || findings.length ? (
+        <tr>
+          <td className="p-0">
+            <svg width={width} height="100%" className="block min-h-5" aria-hidden="true">
+              {[...lines.passing, ...(row.feeds === null ? [] : [lines.own])].map((column) => (
+                <line key={column} x1={x(column)} x2={x(column)} y2="200" stroke="var(--strong)" />
+              ))}
+            </svg>
+          </td>
+          <td colSpan={9} className="pb-1">
+            {mark ? <div className="text-accent">{mark}</div> : null}
+            {findings.map((one) => (
+              <Suspicion key={one.code} finding={one} />
+            ))}
+          </td>
+        </tr>
+      ) : null}
+    </>
+  );
+};
+
+const Suspicion = ({ finding }: { readonly finding: Schemas["FindingOut"] }) => (
+  <div className={`border-l-2 pl-2 ${finding.code === "healthy" ? "border-line" : "border-danger"}`}>
+    <b className={`font-semibold ${finding.code === "healthy" ? "" : "text-danger"}`}>
+      {SUSPICION_WORDS[finding.code] ?? finding.code}
+    </b>
+    {finding.at_stake_ms === null ? "" : `, ${duration(finding.at_stake_ms)} at stake`}: {finding.sentence}
+    {finding.next_step ? (
+      <div>
+        <span className="font-semibold">Next</span> <code className="font-mono text-xs">{finding.next_step}</code>
+      </div>
+    ) : null}
+  </div>
+);

@@ -1,0 +1,75 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+
+import { saveFile } from "../../charts/saving";
+import { duration } from "../../lib/units";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Failure";
+import { Menu } from "../../ui/Menu";
+import { Ledger } from "./Ledger";
+import { planSentence } from "./model";
+import { planQuery, recentPlansQuery } from "./queries";
+
+interface Props {
+  readonly planKey: string;
+  readonly onAgainst: (other: string) => void;
+}
+
+/** One plan as a ledger: where the time went, and what is suspected. */
+export const PlanPage = ({ planKey, onAgainst }: Props) => {
+  const found = useQuery(planQuery(planKey));
+  const recent = useQuery(recentPlansQuery);
+  const others = (recent.data ?? []).filter((one) => one.key !== planKey);
+  if (found.error)
+    return (
+      <div className="px-6">
+        <Failure title="The plan cannot be shown" detail={found.error.message} />
+      </div>
+    );
+  const plan = found.data;
+  if (!plan) return <p className="text-muted px-6 py-4">Reading the plan …</p>;
+  return (
+    <div className="px-6 py-3">
+      <header className="flex items-baseline justify-between gap-6">
+        <div>
+          <h1 className="text-base font-semibold">{planSentence(plan)}</h1>
+          <p className="text-muted text-sm">
+            {plan.title ? `${plan.title} · ` : ""}
+            {plan.planning_ms === null ? "" : `planned in ${duration(plan.planning_ms)} · `}
+            {plan.jit_ms === null ? "" : `compiled in ${duration(plan.jit_ms)} · `}
+            read from {plan.form}
+            {Object.entries(plan.settings).map(([name, value]) => ` · ${name} = ${value}`)}
+          </p>
+        </div>
+        <span className="flex shrink-0 gap-3">
+          {others.length ? (
+            <Menu
+              label="compare with another plan"
+              className="border-line border px-2 py-0.5"
+              entries={others.map((one) => ({
+                label: one.title || one.key.slice(0, 8),
+                act: () => onAgainst(one.key),
+              }))}
+            >
+              compare with ▾
+            </Menu>
+          ) : null}
+          <Button onClick={() => saveFile(new Blob([plan.written], { type: "text/plain" }), "plan.txt")}>
+            as written
+          </Button>
+          <Link to="/plans" className="border-line hover:border-strong rounded-sm border px-2 py-0.5">
+            another plan
+          </Link>
+        </span>
+      </header>
+      {plan.statement ? (
+        <pre className="bg-raised my-2 max-h-28 overflow-auto p-2 font-mono text-xs whitespace-pre-wrap">
+          {plan.statement}
+        </pre>
+      ) : null}
+      <div className="mt-2">
+        <Ledger plan={plan} />
+      </div>
+    </div>
+  );
+};

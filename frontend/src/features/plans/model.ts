@@ -1,0 +1,86 @@
+// The ledger's figures in words.
+import type { Schemas } from "../../api/client";
+import { count, duration } from "../../lib/units";
+
+export type Step = Schemas["StepOut"];
+export type Plan = Schemas["PlanOut"];
+
+/** Expected and actual rows of one loop with the factor between them: "10 → 12.3 k, 1230 times more". */
+export function rowsWords(step: Step): string {
+  const planned = step.rows_planned === null ? "?" : count(Math.round(step.rows_planned));
+  if (step.never) return `${planned} → never run`;
+  if (step.rows === null) return planned;
+  return `${planned} → ${count(Math.round(step.rows))}`;
+}
+
+/** "1230 times more", "×40 fewer"; empty while the estimate was good enough. */
+export function factorWords(factor: number | null): string {
+  if (factor === null) return "";
+  if (factor >= 2) return `${factor >= 10 ? factor.toFixed(0) : factor.toFixed(1)} times more`;
+  if (factor <= 0.5) return `${factor <= 0.1 ? (1 / factor).toFixed(0) : (1 / factor).toFixed(1)} times fewer`;
+  return "";
+}
+
+export interface RailLines {
+  readonly passing: readonly number[]; // columns of lines that go on downwards
+  readonly own: number; // column where the row's own line begins
+  readonly joins: readonly number[]; // columns of lines that end here
+}
+
+/** Which lines stand left of a row: each child's line runs down in its column until the row it feeds. */
+export function railLines(rows: readonly Pick<Step, "depth" | "feeds">[], at: number): RailLines {
+  const passing = new Set<number>();
+  const joins = new Set<number>();
+  rows.forEach((row, i) => {
+    if (i >= at || row.feeds === null) return;
+    if (row.feeds > at) passing.add(row.depth);
+    if (row.feeds === at) joins.add(row.depth);
+  });
+  return {
+    passing: [...passing].sort((a, b) => a - b),
+    own: rows[at]?.depth ?? 0,
+    joins: [...joins].sort((a, b) => a - b),
+  };
+}
+
+/** One line above the ledger: what it is and how long it took. */
+export function planSentence(plan: Plan): string {
+  const worst = plan.findings[0];
+  const time =
+    plan.total_ms === null
+      ? plan.analysed
+        ? "Run without timing"
+        : "An estimate: it was not run"
+      : `Took ${duration(plan.total_ms)}`;
+  if (!worst || worst.code === "healthy") return `${time}. ${worst?.sentence ?? ""}`;
+  const stake =
+    worst.share === null || worst.at_stake_ms === null
+      ? ""
+      : `, ${duration(worst.at_stake_ms)} of it at stake (${(worst.share * 100).toFixed(0)}%)`;
+  const many = plan.findings.length > 1 ? `${plan.findings.length} suspicions; first: ` : "";
+  return `${time}. ${many}${SUSPICION_WORDS[worst.code] ?? worst.code}${stake}.`;
+}
+
+export const SUSPICION_WORDS: Readonly<Record<string, string>> = {
+  missing_index: "missing index",
+  bad_estimate: "wrong estimate",
+  stale_stats: "stale statistics",
+  sort_spill: "sort on disk",
+  hash_spill: "hash table on disk",
+  nested_loop_blowup: "nested loop out of hand",
+  function_on_column: "function on a column",
+  implicit_cast: "implicit cast",
+  leading_wildcard: "pattern that begins with a wildcard",
+  or_predicate: "OR over several columns",
+  offset_paging: "paging by OFFSET",
+  limit_bad_index_choice: "index chosen for its order alone",
+  cartesian_join: "join without a condition",
+  cte_or_subplan_repeated: "subquery run for each row",
+  lossy_bitmap: "bitmap that did not fit",
+  index_only_heap_fetches: "index that must look into the table",
+  partition_pruned_fail: "partitions searched in vain",
+  parallel_not_started: "missing parallel workers",
+  jit_overhead: "compiling took long",
+  trigger_time: "triggers took long",
+  healthy: "nothing wrong here",
+};

@@ -1,0 +1,26 @@
+import { queryOptions } from "@tanstack/react-query";
+
+import { ask, client } from "../../api/client";
+
+/** A plan that was brought; it never changes. */
+export const planQuery = (key: string) =>
+  queryOptions({
+    queryKey: ["plan", key],
+    queryFn: ({ signal }) => ask(client.GET("/api/v1/plans/{key}", { params: { path: { key } }, signal })),
+    staleTime: Infinity,
+  });
+
+/** Two plans matched step by step. */
+export const comparisonQuery = (key: string, other: string) =>
+  queryOptions({
+    queryKey: ["plan", key, "against", other],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/plans/{key}/against/{other}", { params: { path: { key, other } }, signal })),
+    staleTime: Infinity,
+  });
+
+/** The newest plans of the signed-in user. */
+export const recentPlansQuery = queryOptions({
+  queryKey: ["plans"],
+  queryFn: ({ signal }) => ask(client.GET("/api/v1/plans", { signal })),
+});
