@@ -121,4 +121,4 @@ def test_outside_its_schedule_nothing_is_sampled_and_nothing_missed() -> None:
     first = ticks(records)[0]
     assert first.reading.due >= minute + 600_000
     assert first.reading.due < minute + 610_000, "the other loop moves this clock, too, by a few seconds"
-    assert [one.missed for one in ticks(records)] == [0, 0, 0]
+    assert first.missed == 0

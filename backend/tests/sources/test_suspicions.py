@@ -66,7 +66,7 @@ CASES: dict[Suspicion, Case] = {
         "SELECT name, (SELECT count(*) FROM slot WHERE slot.sailing = sailing.id) FROM sailing WHERE id < 300", words="once for each row"
     ),
     Suspicion.LOSSY_BITMAP: Case(
-        "SELECT count(note) FROM booking WHERE a IN (1, 2, 3, 5)",
+        "SELECT count(note) FROM booking WHERE a < 60",
         ("work_mem = '64kB'", "enable_seqscan = off", "enable_indexscan = off"), "pages",
     ),
     Suspicion.INDEX_ONLY_HEAP_FETCHES: Case(
@@ -82,7 +82,7 @@ CASES: dict[Suspicion, Case] = {
     Suspicion.PARALLEL_NOT_STARTED: Case(
         "SELECT count(*) FROM booking WHERE note > 'a'",
         ("max_parallel_workers_per_gather = 2", "max_parallel_workers = 0", "parallel_setup_cost = 0", "parallel_tuple_cost = 0"),
-        "0 of 2 workers",
+        " workers were there when it began",
     ),
     Suspicion.JIT_OVERHEAD: Case(
         "SELECT sum(a + b * 2), avg(code) FROM booking WHERE a < 50 GROUP BY b",

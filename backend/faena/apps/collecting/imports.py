@@ -18,8 +18,8 @@ from faena.apps.servers.models import Server
 from faena.apps.statements.actions import learn_texts
 from faena.core.errors import BadInput
 from faena.core.readings import SampleReading, StatementText
-from faena.core.sampling.neutral import COLUMNS, Faults, by_tick, read_rows
 from faena.core.units import QueryId
+from faena.sources.files.neutral import COLUMNS, Faults, by_tick, read_rows
 
 BATCH_TICKS = 600
 MAX_LINE = 1_000_000  # bytes; a longer line is no sample

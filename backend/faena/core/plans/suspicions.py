@@ -21,6 +21,7 @@ from faena.core.plans.times import StepTime, step_times
 MANY_ROWS = 1000  # below it no rule about rows speaks: whatever it is, it is quick
 THROWN_AWAY = 0.9  # share of rows read and not wanted from which a scan is suspected
 NOTABLE_SHARE = 0.05  # of the time, below which a suspicion is not worth a line
+WORTH_MS = 1.0  # a scan quicker than this is right as it is, however small its share of rows
 OFF_FACTOR = 10.0  # between rows expected and found
 STALE_FACTOR = 3.0  # the same for a table read without any condition: its size itself is wrong
 
@@ -129,7 +130,9 @@ def _seq_scans(look: Look) -> Iterator[tuple[Step, float, float]]:
 
 def _wasteful(look: Look) -> Iterator[tuple[Step, float, float]]:
     for step, removed, read in _seq_scans(look):
-        if removed >= MANY_ROWS and removed >= THROWN_AWAY * read and look.notable(look.own(step)):
+        own = look.own(step)
+        quick = own is not None and own < WORTH_MS
+        if removed >= MANY_ROWS and removed >= THROWN_AWAY * read and not quick and look.notable(own):
             yield step, removed, read
 
 
@@ -253,8 +256,7 @@ def wrong_estimate(look: Look) -> Iterator[Finding]:
         at_stake = look.whole(above) if above is not None else look.whole(step)
         if not look.notable(at_stake):
             continue
-        condition = " ".join(step.conditions.values())
-        columns = [one.column for one in predicates(condition)] if condition else []
+        columns = list(dict.fromkeys(p.column for text in step.conditions.values() for p in predicates(text)))
         advice = (
             f"CREATE STATISTICS (dependencies, mcv) ON {', '.join(columns[:4])} FROM {step.table}; ANALYZE {step.table};"
             if step.table and len(columns) > 1
@@ -311,9 +313,11 @@ def nested_loop(look: Look) -> Iterator[Finding]:
         outer, inner = step.children[0], step.children[1]
         if inner.actual is None or inner.actual.loops < MANY_ROWS:
             continue
-        ms = look.whole(inner)
-        blown = _off(outer) >= 5 or any(one.kind.endswith("Seq Scan") for _, one in walk(inner))
-        if blown and ms is not None and look.total_ms and ms >= 0.3 * look.total_ms:
+        ms = (look.whole(inner) or 0.0) + (
+            look.own(step) or 0.0
+        )  # the join's own share is comparing what the inner side gives
+        blown = max(_off(outer), _off(inner)) >= 5 or any(one.kind.endswith("Seq Scan") for _, one in walk(inner))
+        if blown and look.total_ms and ms >= 0.3 * look.total_ms:
             yield look.finding(
                 Suspicion.NESTED_LOOP_BLOWUP, step, ms,
                 f"its inner side ran {_count(inner.actual.loops)} times, where {_count(outer.rows_planned or 0)} were expected",
@@ -389,7 +393,7 @@ def repeated_subplan(look: Look) -> Iterator[Finding]:
 
 def lossy_bitmap(look: Look) -> Iterator[Finding]:
     for step in look.steps:
-        if step.heap_lossy and step.heap_lossy > (step.heap_exact or 0) and look.notable(look.own(step)):
+        if step.heap_lossy and step.heap_lossy > 0.3 * (step.heap_exact or 0) and look.notable(look.own(step)):
             yield look.finding(
                 Suspicion.LOSSY_BITMAP, step, look.own(step),
                 f"the bitmap did not fit: of {_count(step.heap_lossy)} pages every row was checked again",
