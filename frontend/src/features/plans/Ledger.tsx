@@ -8,7 +8,7 @@ interface Props {
 }
 
 const COLUMN = 12; // pixels between two rails
-const HEIGHT = 26;
+const HEIGHT = 26; // of a row's first line, in the middle of which its mark stands
 
 /** Steps in the order in which rows flow, with the suspicion under the row it is about. */
 export const Ledger = ({ plan, marks }: Props) => {
@@ -69,10 +69,10 @@ const LedgerRow = ({ plan, row, at, width, mark, findings }: RowProps) => {
   return (
     <>
       <tr className={`border-line border-t align-top ${row.never ? "opacity-60" : ""}`}>
-        <td className="p-0">
-          <svg width={width} height={HEIGHT} className="block" aria-hidden="true">
+        <td className="relative p-0">
+          <svg width={width} className="absolute inset-y-0 left-0 h-full" aria-hidden="true">
             {lines.passing.map((column) => (
-              <line key={column} x1={x(column)} x2={x(column)} y2={HEIGHT} stroke="var(--strong)" />
+              <line key={column} x1={x(column)} x2={x(column)} y2="100%" stroke="var(--strong)" />
             ))}
             {lines.joins.map((column) => (
               <path
@@ -83,7 +83,7 @@ const LedgerRow = ({ plan, row, at, width, mark, findings }: RowProps) => {
               />
             ))}
             {row.feeds === null ? null : (
-              <line x1={x(lines.own)} x2={x(lines.own)} y1={HEIGHT / 2} y2={HEIGHT} stroke="var(--strong)" />
+              <line x1={x(lines.own)} x2={x(lines.own)} y1={HEIGHT / 2} y2="100%" stroke="var(--strong)" />
             )}
             <circle cx={x(lines.own)} cy={HEIGHT / 2} r="3" fill="var(--ink)" />
           </svg>
@@ -125,10 +125,10 @@ const LedgerRow = ({ plan, row, at, width, mark, findings }: RowProps) => {
       </tr>
       {mark || findings.length ? (
         <tr>
-          <td className="p-0">
-            <svg width={width} height="100%" className="block min-h-5" aria-hidden="true">
+          <td className="relative p-0">
+            <svg width={width} className="absolute inset-y-0 left-0 h-full" aria-hidden="true">
               {[...lines.passing, ...(row.feeds === null ? [] : [lines.own])].map((column) => (
-                <line key={column} x1={x(column)} x2={x(column)} y2="200" stroke="var(--strong)" />
+                <line key={column} x1={x(column)} x2={x(column)} y2="100%" stroke="var(--strong)" />
               ))}
             </svg>
           </td>
