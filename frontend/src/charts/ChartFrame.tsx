@@ -2,7 +2,7 @@ import { MoreHorizontal } from "lucide-react";
 import { type ReactNode, useRef, useState } from "react";
 
 import { Menu } from "../ui/Menu";
-import { type Table, saveFile, savePng, saveSvg, toCsv } from "./saving";
+import { type Table, saveFile, savePng, saveSvg, toCsv, toJsonl } from "./saving";
 
 interface Props {
   readonly title: string;
@@ -32,6 +32,10 @@ export const ChartFrame = ({ title, reading, table, children, className = "" }: 
           { label: "export SVG", act: () => save((svg) => saveSvg(svg, name)) },
           { label: "export PNG", act: () => save((svg) => void savePng(svg, name)) },
           { label: "export CSV", act: () => saveFile(new Blob([toCsv(table())], { type: "text/csv" }), `${name}.csv`) },
+          {
+            label: "export JSON Lines",
+            act: () => saveFile(new Blob([toJsonl(table())], { type: "application/jsonl" }), `${name}.jsonl`),
+          },
         ]}
       >
         <MoreHorizontal size={16} aria-hidden="true" />

@@ -80,3 +80,10 @@ export interface Table {
   readonly columns: readonly string[];
   readonly rows: readonly (readonly (string | number | null)[])[];
 }
+
+/** One object a line, columns as names; gaps are null. */
+export function toJsonl(table: Table): string {
+  return table.rows
+    .map((row) => `${JSON.stringify(Object.fromEntries(table.columns.map((name, i) => [name, row[i] ?? null])))}\n`)
+    .join("");
+}

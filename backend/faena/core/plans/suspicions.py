@@ -278,10 +278,13 @@ def sort_on_disk(look: Look) -> Iterator[Finding]:
         if step.sort_on_disk and look.notable(look.own(step)):
             needed = (step.sort_kb or 0) * 3 / 1024  # in memory the same rows take two to three times as much
             keys = ", ".join(step.keys.get("Sort Key", ()))
+            order = (
+                "" if not keys or "(" in keys else f", or an index that yields the order {keys}"
+            )  # none yields an aggregate's
             yield look.finding(
                 Suspicion.SORT_SPILL, step, look.own(step),
                 f"sorts on disk: {_count(step.sort_kb or 0)} kB of temporary files",
-                f"SET LOCAL work_mem = '{max(8, round(needed / 4) * 4)}MB'; for this statement, or an index that yields the order {keys}",
+                f"SET LOCAL work_mem = '{max(8, round(needed / 4) * 4)}MB'; for this statement{order}",
             )  # fmt: skip
 
 

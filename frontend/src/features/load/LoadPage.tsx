@@ -5,6 +5,7 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
 import { loadQuery } from "../../api/queries";
+import { ExportMenu } from "../../charts/ExportMenu";
 import { useSize } from "../../charts/useSize";
 import { Waterline } from "../../charts/Waterline";
 import { isKind, KIND_WORDS } from "../../charts/kinds";
@@ -20,7 +21,7 @@ import { useStill } from "../../ui/useStill";
 import { Departures } from "./Departures";
 import { Explanation } from "./Explanation";
 import { Legend } from "./Legend";
-import { dimmedKinds, earlierSpec, legend, waitToExplain } from "./model";
+import { dimmedKinds, earlierSpec, legend, sieveTable, waitToExplain } from "./model";
 import { sieveQuery, waitQuery } from "./queries";
 import { Sieve } from "./Sieve";
 import { TotalView } from "./TotalView";
@@ -148,7 +149,10 @@ export const LoadPage = ({ server, search, canMark, onSearch, onOpen }: Props) =
       ) : null}
       <div className="flex items-center justify-between pt-1">
         <Trail trail={trail} words={words} onTrail={setTrail} />
-        <AddColumn columns={columns} onColumns={(next) => onSearch({ columns: next })} />
+        <span className="flex items-baseline gap-4">
+          {shownSieve ? <ExportMenu name="sieve" table={() => sieveTable(shownSieve)} /> : null}
+          <AddColumn columns={columns} onColumns={(next) => onSearch({ columns: next })} />
+        </span>
       </div>
       <div
         ref={below}

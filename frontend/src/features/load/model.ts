@@ -2,6 +2,7 @@
 import type { Schemas } from "../../api/client";
 import { type LoadLike, stacks } from "../../charts/geometry/stacks";
 import { type Kind, KINDS, isKind } from "../../charts/kinds";
+import type { Table } from "../../charts/saving";
 import { clock } from "../../lib/time";
 import { readPick } from "../../lib/trail";
 import { duration, sessions } from "../../lib/units";
@@ -59,6 +60,24 @@ export function earlierSpec(load: Schemas["LoadOut"] | undefined, ms: number): W
   if (!load) return { last: 900 };
   const start = load.start - (load.start % load.bucket_ms);
   return { from: start - ms, to: start - ms + (load.end - load.start) };
+}
+
+/** All columns of a sieve as one table, a value a row. */
+export function sieveTable(sieve: Schemas["SieveOut"]): Table {
+  return {
+    columns: ["dimension", "value", "sessions", "sessions_margin", "share", "share_margin", "samples"],
+    rows: sieve.columns.flatMap((column) =>
+      column.rows.map((row) => [
+        column.dimension,
+        row.full || row.label,
+        row.sessions,
+        row.sessions_margin,
+        row.share,
+        row.share_margin,
+        row.seen,
+      ]),
+    ),
+  };
 }
 
 export interface BarPart {

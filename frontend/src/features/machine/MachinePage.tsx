@@ -4,6 +4,8 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { machineQuery, serversQuery } from "../../api/queries";
+import { ExportMenu } from "../../charts/ExportMenu";
+import type { Table } from "../../charts/saving";
 import { Tracks } from "../../charts/Tracks";
 import { machineTracks } from "../../charts/machineTracks";
 import { clock, present } from "../../lib/time";
@@ -193,13 +195,29 @@ const WhatIf = ({ server, search }: Props) => {
   );
 };
 
+/** A row per table and index, rates per second. */
+export const tablesTable = (tables: Schemas["TablesOut"]): Table => ({
+  columns: ["table", "index", "blocks_read", "blocks_hit", "share", "rows_read", "rows_written", "size_bytes"],
+  rows: tables.tables.map((one) => [
+    one.table,
+    one.index,
+    one.reads,
+    one.hits,
+    one.share,
+    one.rows_read,
+    one.rows_written,
+    one.size_bytes,
+  ]),
+});
+
 const Tables = ({ server, tables }: { readonly server: number; readonly tables: Schemas["TablesOut"] | undefined }) => (
   <section className="mt-4">
-    <h2 className="font-semibold">
+    <h2 className="flex gap-2 font-semibold">
       Tables and indexes by blocks read from disk
       {tables && tables.covered_ms > 0 ? (
-        <span className="text-muted font-normal"> · counted over {duration(tables.covered_ms)}</span>
+        <span className="text-muted grow font-normal"> · counted over {duration(tables.covered_ms)}</span>
       ) : null}
+      {tables ? <ExportMenu name="tables" table={() => tablesTable(tables)} /> : null}
     </h2>
     {tables && tables.tables.length === 0 ? (
       <p className="text-muted">Nothing was counted in this window: tables are read once a minute.</p>

@@ -2,7 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
+import { ExportMenu } from "../../charts/ExportMenu";
 import { Lines } from "../../charts/Lines";
+import type { Table } from "../../charts/saving";
 import { Spark } from "../../charts/Spark";
 import { count, duration, sessions, share } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
@@ -113,9 +115,26 @@ const Nodes = ({ group }: { readonly group: Schemas["ServerGroupOut"] }) => (
   </table>
 );
 
+/** A row per statement and node. */
+export const groupTable = (group: Schemas["ServerGroupOut"]): Table => ({
+  columns: ["query_id", "statement", "node", "calls", "mean_ms"],
+  rows: group.statements.flatMap((one) =>
+    one.nodes.map((cell, i) => [
+      one.query_id,
+      one.label,
+      group.nodes[i]?.name ?? "",
+      cell?.calls ?? null,
+      cell?.mean_ms ?? null,
+    ]),
+  ),
+});
+
 const SharedStatements = ({ group }: { readonly group: Schemas["ServerGroupOut"] }) => (
   <section className="mt-4">
-    <h2 className="font-semibold">Statements, time per call on each node</h2>
+    <h2 className="flex justify-between font-semibold">
+      Statements, time per call on each node
+      <ExportMenu name={`statements of ${group.name}`} table={() => groupTable(group)} />
+    </h2>
     <table className="font-condensed w-full">
       <thead>
         <tr className="border-strong text-muted border-b text-left text-sm">

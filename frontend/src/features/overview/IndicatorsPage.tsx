@@ -3,7 +3,9 @@ import { Link } from "@tanstack/react-router";
 import { Plus, X } from "lucide-react";
 
 import { ask, client, type Schemas } from "../../api/client";
+import { ExportMenu } from "../../charts/ExportMenu";
 import { ManyLines } from "../../charts/ManyLines";
+import type { Table as ExportTable } from "../../charts/saving";
 import { changeWords, figure } from "../../lib/figure";
 import { present } from "../../lib/time";
 import { type ViewSearch, windowOf } from "../../lib/view";
@@ -54,6 +56,9 @@ export const IndicatorsPage = ({ search, onSearch }: Props) => {
               <p className="text-muted">Choose an indicator below.</p>
             )}
           </div>
+          <div className="flex justify-end">
+            <ExportMenu name="indicators" table={() => indicatorsTable(data)} />
+          </div>
           <Table
             data={data}
             shown={shown?.name}
@@ -65,6 +70,22 @@ export const IndicatorsPage = ({ search, onSearch }: Props) => {
     </div>
   );
 };
+
+/** A row per server and indicator. */
+export const indicatorsTable = (data: Schemas["IndicatorsOut"]): ExportTable => ({
+  columns: ["server", "indicator", "unit", "mean", "latest", "times_yesterday", "times_a_week_ago"],
+  rows: data.indicators.flatMap((one) =>
+    one.cells.map((cell) => [
+      data.servers.find((server) => server.id === cell.server)?.name ?? "",
+      one.name,
+      one.unit,
+      cell.mean,
+      cell.latest,
+      cell.yesterday.ratio,
+      cell.last_week.ratio,
+    ]),
+  ),
+});
 
 interface TableProps {
   readonly data: Schemas["IndicatorsOut"];

@@ -1,13 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
+import { ExportMenu } from "../../charts/ExportMenu";
 import { saveFile } from "../../charts/saving";
 import { duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
 import { Ledger } from "./Ledger";
-import { planSentence } from "./model";
+import { ledgerTable, planSentence } from "./model";
 import { planQuery, recentPlansQuery } from "./queries";
 
 interface Props {
@@ -54,6 +55,7 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
               compare with ▾
             </Menu>
           ) : null}
+          <ExportMenu name="ledger" table={() => ledgerTable(plan)} />
           <Button onClick={() => saveFile(new Blob([plan.written], { type: "text/plain" }), "plan.txt")}>
             as written
           </Button>

@@ -1,5 +1,6 @@
 // The ledger's figures in words.
 import type { Schemas } from "../../api/client";
+import type { Table } from "../../charts/saving";
 import { count, duration } from "../../lib/units";
 
 export type Step = Schemas["StepOut"];
@@ -20,6 +21,41 @@ export function factorWords(factor: number | null): string {
   if (factor <= 0.5) return `${factor <= 0.1 ? (1 / factor).toFixed(0) : (1 / factor).toFixed(1)} times fewer`;
   return "";
 }
+
+/** The ledger as a table, a step a row. */
+export const ledgerTable = (plan: Plan): Table => ({
+  columns: [
+    "step",
+    "kind",
+    "target",
+    "own_ms",
+    "whole_ms",
+    "rows_planned",
+    "rows",
+    "loops",
+    "thrown_away",
+    "read",
+    "temp",
+    "suspicions",
+  ],
+  rows: plan.rows.map((row) => [
+    row.step,
+    row.kind,
+    row.target,
+    row.own_ms,
+    row.whole_ms,
+    row.rows_planned,
+    row.rows,
+    row.loops,
+    row.thrown_away,
+    row.read,
+    row.temp,
+    plan.findings
+      .filter((one) => one.step === row.step)
+      .map((one) => one.code)
+      .join(" "),
+  ]),
+});
 
 export interface RailLines {
   readonly passing: readonly number[]; // columns of lines that go on downwards

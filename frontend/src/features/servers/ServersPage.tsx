@@ -6,12 +6,14 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { serversQuery } from "../../api/queries";
 import { KIND_WORDS, isKind } from "../../charts/kinds";
+import { ExportMenu } from "../../charts/ExportMenu";
 import { Spark } from "../../charts/Spark";
 import { duration, sessions } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
 import { ConnectDialog } from "./ConnectDialog";
+import { serversTable } from "./model";
 
 type Order = "trouble" | "load" | "name";
 const ORDERS = [
@@ -42,6 +44,7 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
               className="border-line bg-raised border px-2"
             />
           ) : null}
+          <ExportMenu name="servers" table={() => serversTable(all)} />
           <span className="text-muted text-sm">
             sorted by <Choice label="sorted by" value={order} options={ORDERS} onChange={setOrder} />
           </span>

@@ -1,5 +1,6 @@
 // Words and checks of the settings page.
 import type { Schemas } from "../../api/client";
+import type { Table } from "../../charts/saving";
 
 export type Capture = Schemas["CaptureOut"];
 export type CaptureBody = Schemas["CaptureBody"];
@@ -15,6 +16,38 @@ export function costWords(share: number | null): string {
 /** What sampling would cost at another period. */
 export const shareAt = (sampleMs: number | null, periodMs: number): number | null =>
   sampleMs === null || !(periodMs > 0) ? null : sampleMs / periodMs;
+
+/** The list of servers as a table. */
+export function serversTable(servers: readonly Schemas["ServerOut"][]): Table {
+  return {
+    columns: [
+      "server",
+      "group",
+      "role",
+      "state",
+      "trouble",
+      "active",
+      "running",
+      "blocked",
+      "cores",
+      "lag_ms",
+      "freshness_ms",
+    ],
+    rows: servers.map((one) => [
+      one.name,
+      one.group,
+      one.role,
+      one.state,
+      one.trouble_words,
+      one.load_now,
+      one.running_now,
+      one.blocked_now,
+      one.cores,
+      one.lag_ms,
+      one.freshness_ms,
+    ]),
+  };
+}
 
 export const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"] as const;
 
