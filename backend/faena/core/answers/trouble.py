@@ -6,6 +6,7 @@ from math import isnan
 UNREACHABLE = 1000.0  # whatever else: nothing is known of it
 LAG_TROUBLES_MS = 10_000.0
 DEADLOCK_WEIGHT = 2.0
+SLACK_SESSIONS = 0.5  # beyond the usual band, before it is worth a word
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,18 +40,22 @@ def trouble(glance: Glance) -> Trouble:
     signs: list[tuple[float, str]] = []
     if glance.blocked >= 0.5:
         signs.append((2 * glance.blocked, f"{glance.blocked:.1f} sessions wait for locks"))
+    unusual = _beyond(glance.running, glance.usual_running_high)
     if glance.cores and glance.running > glance.cores:
         over = glance.running - glance.cores
-        signs.append((1.5 * over, f"{glance.running:.1f} sessions run on {glance.cores} cores"))
-    for name, load, high in (
-        ("waiting", glance.waiting, glance.usual_waiting_high),
-        ("running", glance.running, glance.usual_running_high),
-    ):
-        if not isnan(high) and not isnan(load) and load > high + 0.5:
-            signs.append((load - high, f"{name} {load:.1f}, usually at most {high:.1f}"))
+        signs.append((1.5 * over + unusual, f"{glance.running:.1f} sessions run on {glance.cores} cores"))
+    elif unusual:
+        signs.append((unusual, f"running {glance.running:.1f}, usually at most {glance.usual_running_high:.1f}"))
+    if more := _beyond(glance.waiting, glance.usual_waiting_high):
+        signs.append((more, f"waiting {glance.waiting:.1f}, usually at most {glance.usual_waiting_high:.1f}"))
     if glance.lag_ms is not None and glance.lag_ms > LAG_TROUBLES_MS:
         signs.append((glance.lag_ms / LAG_TROUBLES_MS, f"replay lags by {glance.lag_ms / 1000:.0f} s"))
     if glance.deadlocks >= 1:
         signs.append((DEADLOCK_WEIGHT * glance.deadlocks, f"{glance.deadlocks:.0f} deadlocks in the last hour"))
     signs.sort(reverse=True)
     return Trouble(score=sum(weight for weight, _ in signs), words=signs[0][1] if signs else "")
+
+
+def _beyond(load: float, high: float) -> float:
+    """Sessions on top of the usual; 0 within it, or where either is not known."""
+    return 0.0 if isnan(load) or isnan(high) or load <= high + SLACK_SESSIONS else load - high
