@@ -182,8 +182,4 @@ def _from_text(body: str) -> Plan:
         raise BadPlan(
             f"no step of a plan was found, beginning with {line!r:.80}; paste what EXPLAIN printed, as text, JSON, YAML or XML"
         )
-    return plan_of(raw, _text_steps(root), "text")
-
-
-def _text_steps(root: dict[str, Any]) -> Step:
-    return _steps(root)
+    return plan_of(raw, _steps(root), "text")

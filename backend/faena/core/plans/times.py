@@ -107,11 +107,3 @@ def _mentions(step: Step, label: str) -> bool:
     return any(re.search(re.escape(one) + r"(?!\d)", words) for one in numbers) or bool(
         name and f"({name[0]})" in words
     )
-
-
-def wasted_share(part: float, plan: Plan) -> float | None:
-    """Share of the execution that some milliseconds are; None when it was not timed."""
-    total = plan.execution_ms
-    if total is None and plan.root.actual is not None:
-        total = plan.root.actual.total_ms
-    return None if not total else min(1.0, part / total)

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, TypeAlias, assert_never
+from typing import Any, TypeAlias
 
 from faena.core.errors import BadInput
 from faena.core.units import EpochMs
@@ -164,14 +164,3 @@ def _effect(raw: Mapping[str, Any]) -> Effect:
     if len(kinds) != 1:
         raise ValueError(f"an effect is one of {', '.join(_KINDS)}, not {sorted(raw)}")
     return kinds[0](**raw)
-
-
-def program_of(effect: Effect) -> str:
-    """Whose sessions an effect adds; empty when it only changes what is there."""
-    match effect:
-        case Activity(activity=program) | Hold(holder=program):
-            return program
-        case Calls() | Cost() | Deadlock() | ReplayStops():
-            return ""
-        case _:
-            assert_never(effect)
