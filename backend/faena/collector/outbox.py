@@ -128,7 +128,8 @@ class Outbox:
 
     async def _deliver_spool(self) -> None:
         """All lines now on disk, batch by batch, then those that came meanwhile; the file goes when all are stored."""
-        done, batch, last = 0, list[Record](), None
+        batch = list[Record]()
+        stored: dict[int, tuple[int, int]] = {}  # per server: readings stored, and the moment of the last
         with self._spool.open("rb") as file:
             while True:
                 line = file.readline()
@@ -137,23 +138,26 @@ class Outbox:
                         batch.append(unpack(line))
                     except ValueError:  # the half line of a collector that was killed, with a whole one behind it
                         self.dropped += 1
-                        done += 1
                 if len(batch) >= BATCH or (batch and not line):
                     await self._hand_over(batch)
-                    done, last = done + len(batch), batch[-1]
+                    for record in batch:
+                        stored[record.server_id] = stored.get(record.server_id, (0, 0))[0] + 1, self._moment(record)
                     batch = []
                 elif not line:
                     break
         # No await between the end of the file and here, so nothing can have been appended unseen.
         self._spool.unlink()
         self._spooled = 0
-        if self.away_since is not None and last is not None:
-            self._note_return(last, done)
+        if self.away_since is not None:
+            self._note_return(stored, self.away_since)
         self.away_since = None
 
-    def _note_return(self, last: Record, count: int) -> None:
-        assert self.away_since is not None
-        seconds = (self._clock.now() - self.away_since) / 1000
-        detail = f"the store was away for {seconds:.0f} s; {count} readings were kept on disk and stored since"
-        at = last.reading.due if isinstance(last, Sampled) else self._clock.now()
-        self._memory.append(Noted(server_id=last.server_id, at=at, event="store_back", detail=detail))
+    def _note_return(self, stored: dict[int, tuple[int, int]], away_since: int) -> None:
+        """A note for every server with readings that had to wait, since each has its own page."""
+        seconds = (self._clock.now() - away_since) / 1000
+        for server_id, (count, at) in stored.items():
+            detail = f"the store was away for {seconds:.0f} s; {count} readings were kept on disk and stored since"
+            self._memory.append(Noted(server_id=server_id, at=at, event="store_back", detail=detail))
+
+    def _moment(self, record: Record) -> int:
+        return record.reading.due if isinstance(record, Sampled) else self._clock.now()

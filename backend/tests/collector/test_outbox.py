@@ -45,8 +45,8 @@ class ListStore:
         self.records += records
 
 
-def tick(second: int) -> Sampled:
-    return Sampled(server_id=1, reading=reading(second, session(second + 1)), missed=0)
+def tick(second: int, server_id: int = 1) -> Sampled:
+    return Sampled(server_id=server_id, reading=reading(second, session(second + 1)), missed=0)
 
 
 RECORDS: list[Record] = [
@@ -112,7 +112,7 @@ def test_an_absence_of_the_store_loses_nothing_and_keeps_the_order(tmp_path: Pat
         outbox.put(tick(1))
         await until(lambda: outbox.away_since is not None, outbox)
         for second in range(2, 700):  # more than ten minutes
-            outbox.put(tick(second))
+            outbox.put(tick(second, 2 if second % 100 == 99 else 1))
         assert outbox.waiting == 699
         assert len(outbox._memory) == 0, "memory stays bounded: everything is on disk"
         store.away = False
@@ -120,7 +120,9 @@ def test_an_absence_of_the_store_loses_nothing_and_keeps_the_order(tmp_path: Pat
         assert stored(store) == [tick(second).reading.due for second in range(700)]
         assert not (tmp_path / "spool").exists()
         assert outbox.away_since is None
-        assert any(isinstance(r, Noted) and r.event == "store_back" for r in store.records)
+        notes = [r for r in store.records if isinstance(r, Noted) and r.event == "store_back"]
+        counts = {note.server_id: note.detail.partition("; ")[2].split()[0] for note in notes}
+        assert counts == {1: "692", 2: "7"}, "each server's page tells of its own readings, whoever's came last"
 
     asyncio.run(scenario())
 
