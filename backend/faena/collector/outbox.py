@@ -12,7 +12,7 @@ from pathlib import Path
 from faena.collector.records import Noted, Record, Sampled, Store, pack, unpack
 from faena.core.errors import StoreAway
 from faena.core.ports import Clock
-from faena.core.units import Seconds
+from faena.core.units import EpochMs, Seconds
 
 log = logging.getLogger(__name__)
 
@@ -129,7 +129,7 @@ class Outbox:
     async def _deliver_spool(self) -> None:
         """All lines now on disk, batch by batch, then those that came meanwhile; the file goes when all are stored."""
         batch = list[Record]()
-        stored: dict[int, tuple[int, int]] = {}  # per server: readings stored, and the moment of the last
+        stored: dict[int, tuple[int, EpochMs]] = {}  # per server: readings stored, and the moment of the last
         with self._spool.open("rb") as file:
             while True:
                 line = file.readline()
@@ -152,12 +152,12 @@ class Outbox:
             self._note_return(stored, self.away_since)
         self.away_since = None
 
-    def _note_return(self, stored: dict[int, tuple[int, int]], away_since: int) -> None:
+    def _note_return(self, stored: dict[int, tuple[int, EpochMs]], away_since: int) -> None:
         """A note for every server with readings that had to wait, since each has its own page."""
         seconds = (self._clock.now() - away_since) / 1000
         for server_id, (count, at) in stored.items():
             detail = f"the store was away for {seconds:.0f} s; {count} readings were kept on disk and stored since"
             self._memory.append(Noted(server_id=server_id, at=at, event="store_back", detail=detail))
 
-    def _moment(self, record: Record) -> int:
+    def _moment(self, record: Record) -> EpochMs:
         return record.reading.due if isinstance(record, Sampled) else self._clock.now()

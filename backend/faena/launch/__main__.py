@@ -35,6 +35,8 @@ def parser() -> argparse.ArgumentParser:
         ("server", "connect a server"),
         ("user", "make a user or change one"),
         ("import", "`import samples FILE --server NAME`: session samples of any engine"),
+        ("read-plan", "a plan's steps and suspicions as JSON"),
+        ("read-log", "executions, errors and waits of server logs as JSON Lines"),
     )
     for name, words in forwarded:
         rest = commands.add_parser(name, help=words, add_help=False)
@@ -74,6 +76,8 @@ def main() -> int:
             real.user(arguments.rest)
         case "import":
             real.imported(arguments.rest)
+        case "read-plan" | "read-log":
+            real.headless(arguments.command, arguments.rest)
         case "build":
             setup.for_running()
         case "contract":

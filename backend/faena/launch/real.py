@@ -43,6 +43,15 @@ def serve() -> None:
     _become(web_command(host, int(port)))
 
 
+def headless(command: str, arguments: list[str]) -> None:
+    """Commands without web and store. They start at once: set-up is looked at only where there is none yet."""
+    if not PYTHON.exists():
+        setup.for_reading()
+    os.environ["PYTHONPATH"] = str(BACKEND)
+    sys.stdout.flush()
+    os.execv(PYTHON, [str(PYTHON), "-m", "faena.headless", command, *arguments])
+
+
 def collect() -> None:
     setup.for_running()
     _manage("collect")

@@ -11,6 +11,7 @@ import subprocess
 import sys
 import sysconfig
 from collections.abc import Sequence
+from contextlib import redirect_stdout
 from pathlib import Path
 
 from faena.launch.places import BACKEND, FRONTEND, PYTHON, REQUIREMENTS, STAMPS, STATE, VENV
@@ -27,6 +28,13 @@ def for_running() -> None:
     _packages({"postgresql-15": POSTGRES_BIN / "postgres"})
     _python("runtime", "build", "demo")
     build_front_end()
+
+
+def for_reading() -> None:
+    """What commands need that only read files. They print for programs, so nothing is said on the way."""
+    _check_space()
+    with redirect_stdout(sys.stderr):
+        _python("runtime")
 
 
 def for_testing() -> None:

@@ -11,7 +11,7 @@ from faena.apps.servers import holdings
 from faena.apps.statements.models import CountSpan, Text, Work
 from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText
 from faena.core.statements.counters import CounterDelta
-from faena.core.statements.texts import tables_of
+from faena.core.statements.tables import tables_of
 from faena.core.units import EpochMs
 
 WorkSpan = tuple[EpochMs, EpochMs, Mapping[CounterKey, npt.NDArray[np.float64]]]  # (since, until] and what was done

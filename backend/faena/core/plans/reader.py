@@ -15,6 +15,7 @@ from faena.core.plans.text import read_text
 
 MAX_CHARACTERS = 20_000_000
 MAX_DEPTH = 1000
+FORMS = ("text", "json", "yaml", "xml")
 
 
 class BadPlan(BadInput):
@@ -25,23 +26,40 @@ class BadPlan(BadInput):
 
 
 def read_plan(written: str) -> Plan:
-    """Raises BadPlan."""
+    """The first plan there is. Raises BadPlan."""
+    return read_plans(written)[0]
+
+
+def read_plans(written: str, form: str | None = None) -> list[Plan]:
+    """All plans there are, at least one. `form` is one of FORMS, None to recognise it. Raises BadPlan."""
     if len(written) > MAX_CHARACTERS:
         raise BadPlan(f"this has {len(written)} characters; a plan of more than {MAX_CHARACTERS} is not read")
     body = unwrap(written)
     if not body.strip():
         raise BadPlan("there is nothing to read; paste what EXPLAIN printed")
-    first = body.lstrip()[0]
     try:
-        if first in "[{":
-            return _structured(_json(body.strip()), "json")
-        if first == "<":
-            return _structured(_xml(body.strip()), "xml")
-        if re.match(r"\s*(- |Query Text: .*\n\s*)?Plan:", body) or re.match(r"\s*- ?\n?\s*(Query Text|Plan)\b", body):
-            return _structured(_yaml(body), "yaml")
-        return _from_text(body)
+        match form or _recognised(body):
+            case "json":
+                return _structured(_json(body.strip()), "json")
+            case "xml":
+                return _structured(_xml(body.strip()), "xml")
+            case "yaml":
+                return _structured(_yaml(body), "yaml")
+            case _:
+                return [_from_text(body)]
     except RecursionError:
         raise BadPlan("the plan is nested too deeply to be one") from None
+
+
+def _recognised(body: str) -> str:
+    first = body.lstrip()[0]
+    if first in "[{":
+        return "json"
+    if first == "<":
+        return "xml"
+    if re.match(r"\s*(- |Query Text: .*\n\s*)?Plan:", body) or re.match(r"\s*- ?\n?\s*(Query Text|Plan)\b", body):
+        return "yaml"
+    return "text"
 
 
 def unwrap(written: str) -> str:
@@ -141,12 +159,15 @@ def _element(element: ElementTree.Element, depth: int) -> Any:
     return {_name(child).replace("-", " ").replace("I O ", "I/O "): _element(child, depth + 1) for child in element}
 
 
-def _structured(raw: Any, form: str) -> Plan:
-    if isinstance(raw, list):
-        raw = next((one for one in raw if isinstance(one, Mapping) and "Plan" in one), None)
-    if not isinstance(raw, Mapping) or not isinstance(raw.get("Plan"), Mapping):
+def _structured(raw: Any, form: str) -> list[Plan]:
+    found = [one for one in (raw if isinstance(raw, list) else [raw]) if _holds_plan(one)]
+    if not found:
         raise BadPlan('this has no "Plan"; paste the whole answer of EXPLAIN (FORMAT JSON)')
-    return plan_of(raw, _steps(raw["Plan"]), form)
+    return [plan_of(one, _steps(one["Plan"]), form) for one in found]
+
+
+def _holds_plan(raw: Any) -> bool:
+    return isinstance(raw, Mapping) and isinstance(raw.get("Plan"), Mapping)
 
 
 def _steps(raw: Mapping[str, Any]) -> Step:

@@ -490,3 +490,8 @@ def examine(plan: Plan, rules: Sequence[Rule] = RULES) -> list[Finding]:
     if not plan.analysed:
         words = "Nothing stands out in the estimate. Whether it holds shows only when the statement is run (EXPLAIN ANALYZE)."
     return [look.finding(Suspicion.HEALTHY, None, None, words, "")]
+
+
+def verdict(findings: Sequence[Finding]) -> str:
+    """`healthy` or `suspicious`, for programs that want one word."""
+    return "healthy" if all(one.code is Suspicion.HEALTHY for one in findings) else "suspicious"

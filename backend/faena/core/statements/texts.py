@@ -1,15 +1,10 @@
-"""Statement texts: normalised, fingerprinted, and read for the tables they touch."""
+"""Statement texts: normalised and fingerprinted."""
 
 import hashlib
 import re
 
-import sqlglot
-from sqlglot import exp
-from sqlglot.errors import SqlglotError
-
 from faena.core.units import QueryId
 
-MAX_PARSED = 20_000  # characters; a longer text is not parsed, since reading happens inside a web request
 _COMMENT = re.compile(r"--[^\n]*|/\*.*?\*/", re.DOTALL)
 _STRING = re.compile(r"\$([A-Za-z_]\w*|)\$.*?\$\1\$|[eE]?'(?:[^'\\]|''|\\.)*'", re.DOTALL)
 _NUMBER = re.compile(r"(?<![\w$.])-?\d+(?:\.\d+)?(?:[eE][+-]?\d+)?\b")
@@ -31,20 +26,6 @@ def fingerprint(text: str) -> QueryId:
     """A stable signed 64-bit number of the normalised text, for servers that give no identifier of their own."""
     digest = hashlib.blake2b(normalise(text).lower().encode(), digest_size=8).digest()
     return QueryId(int.from_bytes(digest, "big", signed=True))
-
-
-def tables_of(text: str) -> tuple[str, ...]:
-    """Names of the tables a statement touches, sorted; empty when the text cannot be read or touches none."""
-    if not text or len(text) > MAX_PARSED:
-        return ()
-    try:
-        tree = sqlglot.parse_one(re.sub(r"\$\d+", "NULL", text), dialect="postgres")
-    except (SqlglotError, RecursionError):
-        return ()
-    if tree is None or isinstance(tree, exp.Command):
-        return ()
-    own = {cte.alias_or_name for cte in tree.find_all(exp.CTE)}
-    return tuple(sorted({t.name for t in tree.find_all(exp.Table) if t.name and t.name not in own}))
 
 
 def gist(text: str, limit: int = 80) -> str:

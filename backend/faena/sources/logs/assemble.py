@@ -1,0 +1,247 @@
+"""Joins the entries that belong to one execution, and names what went wrong.
+
+A server logs an execution in pieces: its plan and temporary files when they are done with, then a duration for each
+phase of the extended protocol that passed the threshold, or one for all of a simple statement.
+"""
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import TypeAlias
+
+import orjson
+
+from faena.core.logged import EventKind, Execution, LogEvent
+from faena.core.units import EpochMs, Pid, QueryId
+from faena.sources.logs.entries import Entry
+
+Happening: TypeAlias = Execution | LogEvent
+
+PATIENCE_MS = 5_000  # how long, by the log's own time, pieces of an execution wait for the rest
+_new = tuple.__new__  # see formats.py
+_FAILURES = frozenset({"ERROR", "FATAL", "PANIC"})
+MAX_PENDING = 20_000  # sessions with pieces; far above what one server can have
+# In another language the words differ, but not the figure, its unit and the two spaces behind it.
+_DURATION = re.compile(
+    r"(?P<word>[^\s:]+)\s?: (?P<ms>\d+[.,]\d+) (?:ms|мс|毫秒|ミリ秒)(?:  (?P<phase>[^\s:]+)(?: (?P<name>[^:]*))?:\s*(?P<text>.*))?",
+    re.DOTALL,
+)
+_TEMP = re.compile(r'temporary file: path "[^"]*", size (\d+)')
+_LOCK_WAIT = re.compile(r"process \d+ (?:still waiting for|acquired) .* after (\d+\.\d+) ms", re.DOTALL)
+_SPOKEN = re.compile(r"(?:statement|execute [^:]*): (.*)", re.DOTALL)
+_PLAN_TEXT = re.compile(r'\s*(?:\{\s*"Query Text": ("(?:[^"\\]|\\.)*")|Query Text: (.*?)\n\s*(?:[A-Z"-]|$))', re.DOTALL)
+
+_BY_STATE: dict[str, EventKind] = {
+    "40P01": EventKind.DEADLOCK, "40001": EventKind.SERIALIZATION_FAILURE, "55P03": EventKind.TIMEOUT,
+    "25P03": EventKind.TIMEOUT, "25P04": EventKind.TIMEOUT, "57P05": EventKind.TIMEOUT, "57014": EventKind.CANCEL,
+    "57P01": EventKind.CANCEL, "53300": EventKind.CONNECTION_REFUSED, "57P03": EventKind.CONNECTION_REFUSED,
+    "3D000": EventKind.CONNECTION_REFUSED, "53100": EventKind.OUT_OF_SPACE, "57P02": EventKind.CRASH,
+}  # fmt: skip
+# For logs that carry no code: the beginning of the server's own words.
+_BY_WORDS: tuple[tuple[str, EventKind], ...] = (
+    ("deadlock detected", EventKind.DEADLOCK),
+    ("could not serialize access", EventKind.SERIALIZATION_FAILURE),
+    ("canceling statement due to statement timeout", EventKind.TIMEOUT),
+    ("canceling statement due to lock timeout", EventKind.TIMEOUT),
+    ("could not obtain lock on", EventKind.TIMEOUT),
+    ("terminating connection due to idle", EventKind.TIMEOUT),
+    ("canceling statement due to", EventKind.CANCEL),
+    ("terminating connection due to", EventKind.CANCEL),
+    ("sorry, too many clients", EventKind.CONNECTION_REFUSED),
+    ("remaining connection slots", EventKind.CONNECTION_REFUSED),
+    ("too many connections", EventKind.CONNECTION_REFUSED),
+    ("password authentication failed", EventKind.CONNECTION_REFUSED),
+    ("no pg_hba.conf entry", EventKind.CONNECTION_REFUSED),
+    ("the database system is", EventKind.CONNECTION_REFUSED),
+)
+
+
+@dataclass(slots=True)
+class _Pieces:
+    """Of one session, since its last whole execution."""
+
+    at: int
+    phases: dict[str, tuple[float, Entry, str]] = field(default_factory=dict)  # parse, bind: ms, entry, text
+    plans: list[tuple[float, str, Entry]] = field(default_factory=list)
+    temp_bytes: int = 0
+    temp: Entry | None = None
+    spoken: str = ""
+
+
+class Assembler:
+    """Feed entries in the order of the log; `flush` yields what never became whole."""
+
+    def __init__(self) -> None:
+        self._pieces: dict[int, _Pieces] = {}
+        self.foreign = 0  # entries in another language than English
+
+    def feed(self, entry: Entry, found: list[Happening]) -> None:
+        """Append what became whole with this entry."""
+        pid, severity, message = entry[1], entry[2], entry[3]
+        if message.startswith("duration: ") and pid not in self._pieces:
+            # By far the most entries: an execution told in one. String methods, since each microsecond counts here.
+            figure, _, rest = message[10:].partition(" ms  ")
+            if rest.startswith("execute "):
+                took = float(figure)
+                found.append(_execution(entry, took, rest.partition(": ")[2], None, None, took, 0, ""))
+                return
+            if rest.startswith("statement: "):
+                found.append(_execution(entry, float(figure), rest[11:], None, None, None, 0, ""))
+                return
+        if severity not in _FAILURES and (match := _DURATION.match(message)):
+            word, ms, phase, _, text = match.groups()
+            self._duration(entry, word, float(ms.replace(",", ".")), phase, text, found)
+        elif severity in _FAILURES or (entry.sqlstate and entry.sqlstate[:2] not in ("00", "01")):
+            self._pieces.pop(pid, None)  # what it did before it failed is not an execution
+            found.append(_event(entry, kind_of(entry), None))
+        elif message.startswith("temporary file:"):
+            self._temporary(entry)
+        elif message.startswith("process ") and (waited := _LOCK_WAIT.match(message)):
+            found.append(_event(entry, EventKind.LOCK_WAIT, float(waited[1])))
+        elif spoken := _SPOKEN.match(message):
+            self._of(entry).spoken = spoken[1]
+
+    def flush(self, found: list[Happening], now: int | None = None) -> None:
+        """What is left of sessions that logged nothing for PATIENCE_MS before `now`; without it, of all."""
+        for pid, pieces in list(self._pieces.items()):
+            if now is None or now - pieces.at > PATIENCE_MS or len(self._pieces) > MAX_PENDING:
+                del self._pieces[pid]
+                found.extend(_leftovers(pieces))
+
+    def _of(self, entry: Entry) -> _Pieces:
+        pieces = self._pieces.get(entry.pid)
+        if pieces is None:
+            pieces = self._pieces[entry.pid] = _Pieces(entry.at)
+        pieces.at = entry.at
+        return pieces
+
+    def _duration(
+        self, entry: Entry, word: str, took: float, phase: str | None, text: str | None, found: list[Happening]
+    ) -> None:
+        text = text or ""
+        if word != "duration":
+            self.foreign += 1
+            phase = "plan" if text and _PLAN_TEXT.match(text) else phase and "statement"
+        if phase == "plan":
+            self._of(entry).plans.append((took, text, entry))
+        elif phase in ("parse", "bind"):
+            pieces = self._of(entry)
+            if phase in pieces.phases or any(other[2] != text for other in pieces.phases.values()):
+                found.extend(_phases_alone(pieces))
+            pieces.phases[phase] = (took, entry, text)
+        else:
+            self._whole(entry, phase, took, text, found)
+
+    def _whole(self, entry: Entry, phase: str | None, took: float, text: str, found: list[Happening]) -> None:
+        pieces = self._pieces.pop(entry.pid, None) or _Pieces(entry.at)
+        text = text or pieces.spoken
+        plan = next((plan for ms, plan, _ in reversed(pieces.plans) if ms <= took + 1 and _same(plan, text)), "")
+        before = {name: ms for name, (ms, _, of) in pieces.phases.items() if of == text} if phase == "execute" else {}
+        if not before:
+            found.extend(_phases_alone(pieces))
+        found.extend(_from_plan(of, ms, nested) for ms, nested, of in pieces.plans if nested is not plan)
+        execute_ms = took if phase == "execute" else None
+        whole = took + sum(before.values())
+        parse_ms, bind_ms = before.get("parse"), before.get("bind")
+        found.append(_execution(entry, whole, text, parse_ms, bind_ms, execute_ms, pieces.temp_bytes, plan))
+
+    def _temporary(self, entry: Entry) -> None:
+        if size := _TEMP.match(entry.message):
+            pieces = self._of(entry)
+            pieces.temp_bytes += int(size[1])
+            pieces.temp = entry
+
+
+def kind_of(entry: Entry) -> EventKind:
+    """By its code, else by the server's own words."""
+    message, state = entry.message, entry.sqlstate
+    if state == "57014" and "timeout" in message:
+        return EventKind.TIMEOUT
+    if state == "40001" and "conflict with recovery" in message:
+        return EventKind.CANCEL
+    if state in _BY_STATE:
+        return _BY_STATE[state]
+    if state.startswith("28"):
+        return EventKind.CONNECTION_REFUSED
+    if not state:
+        for words, kind in _BY_WORDS:
+            if message.startswith(words):
+                return kind
+        if "No space left on device" in message:
+            return EventKind.OUT_OF_SPACE
+    return EventKind.CRASH if entry.severity == "PANIC" else EventKind.ERROR
+
+
+def _execution(
+    entry: Entry,
+    took: float,
+    text: str,
+    parse_ms: float | None,
+    bind_ms: float | None,
+    execute_ms: float | None,
+    temp_bytes: int,
+    plan: str,
+) -> Execution:
+    at, pid, _, _, place, user, database, program, client, _, query_id, detail, _, _ = entry
+    parameters = detail[12:] if detail.startswith(("parameters: ", "Parameters: ")) else ""
+    return _new(
+        Execution,
+        (
+            at, took, pid, place, text, query_id, parameters, database, user, program, client,
+            parse_ms, bind_ms, execute_ms, temp_bytes, plan, 1.0,
+        ),
+    )  # fmt: skip
+
+
+def _phases_alone(pieces: _Pieces) -> Iterator[Execution]:
+    """A parse or bind that passed the threshold while its execution did not."""
+    phases, pieces.phases = pieces.phases, {}
+    for name, (ms, entry, text) in phases.items():
+        parse_ms, bind_ms = (ms, None) if name == "parse" else (None, ms)
+        yield _execution(entry, ms, text, parse_ms, bind_ms, None, 0, "")
+
+
+def _from_plan(entry: Entry, took: float, plan: str) -> Execution:
+    """A plan whose execution is not logged by itself, or a statement inside a function."""
+    return _execution(entry, took, text_of_plan(plan), None, None, None, 0, plan)
+
+
+def _leftovers(pieces: _Pieces) -> Iterator[Happening]:
+    yield from _phases_alone(pieces)
+    for ms, plan, entry in pieces.plans:
+        yield _from_plan(entry, ms, plan)
+    if pieces.temp is not None:
+        yield _event(pieces.temp, EventKind.TEMP_FILE, None)
+
+
+def text_of_plan(plan: str) -> str:
+    """The statement that auto_explain wrote at the head of a plan; empty when it did not."""
+    match = _PLAN_TEXT.match(plan)
+    if match is None:
+        return ""
+    if match[1] is not None:
+        text: str = json_string(match[1])
+        return text
+    return match[2].strip()
+
+
+def json_string(quoted: str) -> str:
+    """The text behind a quoted one of JSON; as it stands when it is none."""
+    try:
+        return str(orjson.loads(quoted))
+    except ValueError:
+        return quoted.strip('"')
+
+
+def _same(plan: str, text: str) -> bool:
+    """Whether a plan is of this statement. Servers cut neither, but a plan's text has lost the spaces around it."""
+    of = text_of_plan(plan)
+    return not of or of.strip() == text.strip().rstrip(";") or of.strip().rstrip(";") == text.strip().rstrip(";")
+
+
+def _event(entry: Entry, kind: EventKind, waited_ms: float | None) -> LogEvent:
+    return LogEvent(
+        EpochMs(entry.at), kind, Pid(entry.pid), entry.place, entry.severity, entry.sqlstate, entry.message,
+        entry.detail, entry.context, entry.statement, None if entry.query_id is None else QueryId(entry.query_id),
+        entry.database, entry.user, entry.program, entry.client, waited_ms,
+    )  # fmt: skip

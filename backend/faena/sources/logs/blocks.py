@@ -1,0 +1,101 @@
+"""Cuts a stream of bytes into blocks that end where an entry ends, so that memory stays bounded for any size."""
+
+import gzip
+import io
+import re
+from collections.abc import Iterator
+from typing import BinaryIO, Literal, Protocol
+
+Form = Literal["jsonlog", "csvlog", "stderr"]
+BLOCK = 1 << 18
+MAX_ENTRY = 32 << 20  # an entry that does not end within so many bytes is given up
+_CSV_START = re.compile(rb"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d\.\d{3} [A-Za-z0-9+:-]+,")
+_CSV_RECORD = re.compile(rb"\n(?=\d{4}-\d\d-\d\d \d\d:\d\d:\d\d\.\d{3} [A-Za-z0-9+:-]+,)")
+
+
+def recognise_form(head: bytes) -> Form:
+    """By its first line; one that begins in the middle of an entry, by the lines behind it."""
+    start = head.lstrip(b"\r\n\0 ")
+    if start.startswith(b"{"):
+        return "jsonlog"
+    if _CSV_START.match(start):
+        return "csvlog"
+    if b'\n{"timestamp":' in head:
+        return "jsonlog"
+    return "csvlog" if _CSV_RECORD.search(head) else "stderr"
+
+
+def opened(stream: BinaryIO) -> BinaryIO:
+    """The stream itself, or what is compressed in it."""
+    buffered = stream if isinstance(stream, io.BufferedReader) else io.BufferedReader(stream)  # type: ignore[type-var]
+    if buffered.peek(2)[:2] == b"\x1f\x8b":
+        return gzip.GzipFile(fileobj=buffered)  # type: ignore[return-value]
+    return buffered
+
+
+class Readable(Protocol):
+    """All that is asked of a stream."""
+
+    def read(self, size: int = ..., /) -> bytes: ...
+
+
+def blocks(stream: Readable, form: Form, lost: list[int]) -> Iterator[tuple[int, bytes]]:
+    """(offset, block) after block. What is too long to be an entry is dropped and its offset put into `lost`."""
+    offset, kept = 0, b""
+    while piece := stream.read(BLOCK):
+        kept += piece
+        end = end_of_entries(kept, form)
+        if end:
+            yield offset, kept[:end]
+            offset, kept = offset + end, kept[end:]
+        elif len(kept) > MAX_ENTRY:
+            lost.append(offset)
+            end = kept.rfind(b"\n") + 1 or len(kept)
+            offset, kept = offset + end, kept[end:]
+    if kept.strip(b"\r\n\0 "):
+        yield offset, kept
+
+
+def end_of_entries(data: bytes, form: Form) -> int:
+    """Bytes up to where the last entry that is surely whole ends; 0 when there is none.
+
+    stderr: further lines of an entry begin with a tab, and follow-ups belong to the entry before, so the last entry is
+    whole only once another one begins. csvlog: a line end inside quotes is none.
+    """
+    match form:
+        case "jsonlog":
+            return data.rfind(b"\n") + 1
+        case "csvlog":
+            return _end_of_records(data)
+        case "stderr":
+            return _end_before_last_head(data)
+
+
+def csv_start(data: bytes) -> int:
+    """Where the first record begins; what stands before it was cut off. The length of `data` when none does."""
+    if _CSV_START.match(data):
+        return 0
+    found = _CSV_RECORD.search(data)
+    return found.end() if found else len(data)
+
+
+def _end_of_records(data: bytes) -> int:
+    """The last line end with an even number of quotes before it. A text's own quotes are doubled, so parity tells."""
+    start, end = csv_start(data), len(data)
+    while (end := data.rfind(b"\n", start, end)) >= 0:
+        if data.count(b'"', start, end) % 2 == 0:
+            return end + 1
+    return 0
+
+
+_FOLLOW_UP = re.compile(rb"^\t|^[^\n]*?(?:DETAIL|HINT|CONTEXT|STATEMENT|QUERY|LOCATION|BACKTRACE):  ")
+
+
+def _end_before_last_head(data: bytes) -> int:
+    end = data.rfind(b"\n") + 1  # of whole lines
+    while end > 0:
+        start = data.rfind(b"\n", 0, end - 1) + 1
+        if not _FOLLOW_UP.match(data[start : min(end, start + 500)]):
+            return start
+        end = start
+    return 0

@@ -1,0 +1,129 @@
+"""A server's log_line_prefix as a pattern, given or found out."""
+
+import re
+from collections.abc import Callable, Sequence
+from operator import itemgetter
+
+# What each escape of log_line_prefix looks like. Names can hold nearly anything; those that hold what prefixes are
+# made of are matched with patience (LOOSE), all others at once.
+_ESCAPES = {
+    "a": r"(?P<program>[^\n,:|\[\]@=]*)",
+    "u": r"(?P<user>[^\s,:|\[\]@=/]*)",
+    "d": r"(?P<database>[^\s,:|\[\]@=/]*)",
+    "r": r"(?P<client>[^\s,:|@=()]*(?:\(\d+\))?)",
+    "h": r"(?P<client>[^\s,|@=()]*)",
+    "b": r"(?P<backend>[a-z ]*)",
+    "p": r"(?P<pid>\d+)",
+    "P": r"\d*",
+    "t": r"(?P<at>\d{4}-\d\d-\d\d [\d:]{8} [A-Za-z0-9+-]+(?::\d\d(?=\D))?)",
+    "m": r"(?P<at>\d{4}-\d\d-\d\d [\d:]{8}\.\d{3} [A-Za-z0-9+-]+(?::\d\d(?=\D))?)",
+    "n": r"(?P<epoch>\d+\.\d{3})",
+    "i": r"(?P<tag>.*?)",
+    "e": r"(?P<sqlstate>[0-9A-Z]{5})",
+    "c": r"(?P<session>[0-9a-f]+\.[0-9a-f]+)",
+    "l": r"\d+",
+    "s": r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d [A-Za-z0-9+:-]+",
+    "v": r"(?:-?\d+/\d+)?",
+    "x": r"\d+",
+    "Q": r"(?P<query_id>-?\d+)",
+}
+_LOOSE = {
+    "a": r"(?P<program>.*?)",
+    "u": r"(?P<user>.*?)",
+    "d": r"(?P<database>.*?)",
+    "r": r"(?P<client>\S*?(?:\(\d+\))?)",
+    "h": r"(?P<client>\S*?)",
+}
+# Tried in this order when nobody says how a log was written; the first that fits nearly every line wins.
+COMMON: tuple[str, ...] = (
+    "%m [%p] ",
+    "%m [%p] %q%u@%d ",
+    "%m [%p] %q[user=%u,db=%d,app=%a] ",
+    "%m [%p] %q%u@%d %a ",
+    "%m [%p] %q%u@%d/%a ",
+    "%m [%p]: %q%u@%d ",
+    "%m [%p] user=%u,db=%d,app=%a,client=%h ",
+    "%t [%p]: [%l-1] user=%u,db=%d,app=%a,client=%h ",
+    "%t [%p]: user=%u,db=%d,app=%a,client=%h ",
+    "%t [%p]: [%l-1] user=%u,db=%d ",
+    "%t [%p]: [%l] %u@%d ",
+    "%t [%p] %q%u@%d ",
+    "%t [%p] ",
+    "%t:%r:%u@%d:[%p]:",
+    "%m:%r:%u@%d:[%p]:",
+    "%m %u@%d %h %p ",
+    "%m %p %u %d %a %h ",
+    "%t ",
+    "%m ",
+)
+SEVERITIES = ("LOG", "ERROR", "FATAL", "PANIC", "WARNING", "NOTICE", "INFO", *(f"DEBUG{i}" for i in range(1, 6)))
+FOLLOW_UPS = ("DETAIL", "HINT", "CONTEXT", "STATEMENT", "QUERY", "LOCATION", "BACKTRACE")
+# Servers that speak another language have other words there, set off by the same two spaces.
+_TEXT = r"[^\n]*(?:\n\t[^\n]*)*"
+_HEAD = rf"(?P<severity>[^\s:]{{2,24}}):  (?P<message>{_TEXT})"
+NEVER = r"((?!))?"
+FIELDS = ("at", "epoch", "pid", "severity", "message", "user", "database", "program", "client", "sqlstate", "query_id")
+
+
+def pattern_of(prefix: str, *, loose: bool = False) -> re.Pattern[str]:
+    """The whole of an entry: prefix, severity, message, and a DETAIL that follows at once.
+
+    Background processes stop at %q. An escape that stands twice is read once. The last line end is not part of it, and
+    its last group never matches: what `fields_of` gives for what the prefix does not tell.
+    """
+    body = _body(prefix, loose=loose)
+    again = re.sub(r"\?P<\w+>", "?:", body)
+    return re.compile(rf"{body}{_HEAD}(?:\n{again}DETAIL:  (?P<detail>{_TEXT}))?{NEVER}")
+
+
+def fields_of(pattern: re.Pattern[str]) -> Callable[[Sequence[str | None]], tuple[str | None, ...]]:
+    """Takes the groups of a match apart: FIELDS and the detail, in that order."""
+    never = pattern.groups
+    return itemgetter(*(pattern.groupindex.get(name, never) - 1 for name in (*FIELDS, "detail")))
+
+
+def _body(prefix: str, *, loose: bool) -> str:
+    before, stop, after = prefix.partition("%q")
+    seen: set[str] = set()
+    escapes = _ESCAPES | _LOOSE if loose else _ESCAPES
+    body = _piece(before, seen, escapes)
+    return body + (f"(?:{_piece(after, seen, escapes)})?" if stop else "")
+
+
+def _piece(prefix: str, seen: set[str], escapes: dict[str, str]) -> str:
+    found = []
+    for literal, padding, escape in re.findall(r"([^%]+)|%(-?\d*)([a-zA-Z%])", prefix):
+        if literal:
+            found.append(re.escape(literal))
+        elif escape == "%":
+            found.append("%")
+        elif escape in escapes:
+            name = re.search(r"\?P<(\w+)>", escapes[escape])
+            body = escapes[escape]
+            if name and name[1] in seen:
+                body = body.replace(name[0], "?:", 1)
+            seen.update(name.groups() if name else ())
+            found.append(rf" *{body} *" if padding else body)
+    return "".join(found)
+
+
+def recognise_prefix(lines: Sequence[str]) -> str | None:
+    """Which of the common prefixes fits nine of ten lines, most told first; None when none does."""
+    heads = [line for line in lines if line and line[0] not in "\t\n"][:200]
+    best, told = None, -1
+    for prefix in COMMON:
+        pattern = pattern_of(prefix)
+        fits = [match for line in heads if (match := pattern.match(line)) and _sound(match)]
+        if fits and len(fits) >= 0.9 * len(heads):
+            groups = max(sum(value is not None for value in match.groups()) for match in fits)
+            if groups > told:
+                best, told = prefix, groups
+    return best
+
+
+def _sound(match: re.Match[str]) -> bool:
+    """No field swallowed a part of the next: names of users and databases hold no brackets, commas or colons."""
+    named = match.groupdict()
+    if any(re.search(r"[\[\],:=]", named.get(name) or "") for name in ("user", "database")):
+        return False
+    return match["severity"].isupper()

@@ -1,0 +1,111 @@
+"""Reads logs from beginning to end, in bounded memory."""
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import BinaryIO
+
+from faena.sources.logs.assemble import Assembler, Happening
+from faena.sources.logs.blocks import BLOCK, Form, Readable, blocks, opened, recognise_form
+from faena.sources.logs.entries import Entry, Stamps
+from faena.sources.logs.formats import Faults, TextEntries, reader_for
+
+HEAD = 64 * 1024
+# A block without any of these holds nothing but executions and chatter.
+_TROUBLE = (b"ERROR", b"FATAL", b"PANIC", b"still waiting for")
+_TROUBLE_LINE = {
+    "jsonlog": re.compile(
+        rb'[^\n]*"error_severity":"(?:ERROR|FATAL|PANIC)"[^\n]*|[^\n]*"message":"process \d+ (?:still|acq)[^\n]*'
+    ),
+}
+
+
+@dataclass(slots=True)
+class Summary:
+    """What was read of one file, for its reader to judge whether it was read right."""
+
+    form: Form = "stderr"
+    prefix: str | None = None
+    lines: int = 0
+    bytes: int = 0
+    entries: int = 0
+    happenings: int = 0
+    unreadable: int = 0
+    recoded: int = 0
+    notes: list[str] = field(default_factory=list)
+
+
+def read_stream(
+    stream: BinaryIO, summary: Summary, *, prefix: str | None = None, trouble_only: bool = False
+) -> Iterator[Happening]:
+    """Executions and events of a log, also a compressed one. `summary` is filled on the way.
+
+    `trouble_only` skips executions, and with them the work of reading blocks in which nothing but executions stands.
+    """
+    plain = opened(stream)
+    peekable = _Peeked(plain)
+    summary.form = recognise_form(peekable.head)
+    stamps, faults, lost = Stamps(), Faults(), list[int]()
+    read = reader_for(summary.form, prefix, stamps, faults)
+    assembler = Assembler()
+    for offset, block in blocks(peekable, summary.form, lost):
+        summary.bytes += len(block)
+        summary.lines += block.count(b"\n")
+        if trouble_only and not any(word in block for word in _TROUBLE):
+            continue
+        wanted = _only_trouble(block, summary.form) if trouble_only else block
+        found: list[Happening] = []
+        last, feed = 0, assembler.feed
+        for count, entry in enumerate(read(wanted, offset), summary.entries + 1):
+            feed(entry, found)
+            summary.entries, last = count, entry.at
+        assembler.flush(found, last)
+        summary.happenings += len(found)
+        yield from found
+    found = []
+    assembler.flush(found)
+    summary.happenings += len(found)
+    yield from found
+    _conclude(summary, faults, stamps, assembler, read, lost)
+
+
+def _only_trouble(block: bytes, form: Form) -> bytes:
+    """Lines of the block that tell of trouble, where a line is an entry; else the whole of it."""
+    pattern = _TROUBLE_LINE.get(form)
+    return block if pattern is None else b"\n".join(pattern.findall(block))
+
+
+def _conclude(
+    summary: Summary, faults: Faults, stamps: Stamps, assembler: Assembler, read: object, lost: list[int]
+) -> None:
+    summary.unreadable, summary.recoded = faults.unreadable + len(lost), faults.recoded
+    if isinstance(read, TextEntries):
+        summary.prefix = read.prefix
+        if read.prefix is None and summary.bytes:
+            summary.notes.append("the log's line prefix was not recognised; say it with --log-line-prefix")
+    if faults.first:
+        summary.notes.append(faults.first)
+    if stamps.unknown_zones:
+        summary.notes.append(f"time zone {', '.join(sorted(stamps.unknown_zones))} is not known and was taken as UTC")
+    if assembler.foreign:
+        summary.notes.append("the server logs in another language than English; read as far as its structure carries")
+
+
+class _Peeked:
+    """A stream whose beginning was looked at."""
+
+    def __init__(self, stream: Readable) -> None:
+        self._stream = stream
+        self.head = stream.read(HEAD)
+        self._given = False
+
+    def read(self, size: int = BLOCK, /) -> bytes:
+        if self._given:
+            return self._stream.read(size)
+        self._given = True
+        return self.head
+
+
+def entries_of(data: bytes, prefix: str | None = None) -> list[Entry]:
+    """Entries of a whole log in memory, for short pieces."""
+    return list(reader_for(recognise_form(data), prefix, Stamps(), Faults())(data, 0))

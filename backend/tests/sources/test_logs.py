@@ -1,0 +1,175 @@
+"""Logs of a real server in all three forms: the same executions and the same trouble, whatever they hold."""
+
+import gzip
+import io
+import json
+from collections.abc import Iterator
+
+import psycopg
+import pytest
+from faena.core.logged import EventKind, Execution, LogEvent
+from faena.sources.logs.prefix import COMMON
+from faena.sources.logs.reading import Summary, read_stream
+from faena.sources.postgres import Target
+from hypothesis import given
+from hypothesis import strategies as st
+from serverlog import FORMS, logging, written
+from watched import owner
+
+PREFIX = "%m [%p] %q[user=%u,db=%d,app=%a] "
+NASTY = (
+    "SELECT 'O''Brien, \"x\"\n"
+    "2026-03-01 09:20:00.000 UTC [1] ERROR:  not an entry\n"
+    "\tDETAIL:  nor this', 2 -- ;\n"
+    ", pg_sleep(0.01)"
+)
+
+
+@pytest.fixture(scope="module")
+def logs(target: Target) -> Iterator[dict[str, bytes]]:
+    """What a session logs that runs, fails, spills and is timed out."""
+    del target
+    settings = {
+        "log_line_prefix": PREFIX,
+        "log_min_duration_statement": "0",
+        "auto_explain.log_min_duration": "5ms",
+        "auto_explain.log_analyze": "on",
+        "log_temp_files": "0",
+    }
+    with logging(**settings):
+        with owner() as session:
+            session.execute(NASTY.encode())
+            session.execute("SELECT %s::text, pg_sleep(%s)", ["it's\nso", 0.012])
+            session.execute("SET work_mem = '64kB'")
+            session.execute("SELECT count(*) FROM (SELECT i FROM generate_series(1, 100000) i ORDER BY -i) q")
+            for bad in ("SELECT * FROM nowhere", "SET statement_timeout = 20; SELECT pg_sleep(5)"):
+                with pytest.raises(psycopg.Error):
+                    session.execute(bad.encode())
+            session.execute("SELECT 'the end'")
+        yield {form: written(form, "the end") for form in FORMS}
+
+
+def read(data: bytes, prefix: str | None = None) -> tuple[list[Execution], list[LogEvent], Summary]:
+    summary = Summary()
+    found = list(read_stream(io.BytesIO(data), summary, prefix=prefix))
+    runs = [one for one in found if isinstance(one, Execution)]
+    return runs, [one for one in found if isinstance(one, LogEvent)], summary
+
+
+def mine(runs: list[Execution], words: str) -> Execution:
+    return next(one for one in runs if words in one.statement)
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_executions_come_out_whole(logs: dict[str, bytes], form: str) -> None:
+    runs, events, summary = read(logs[form])
+    assert summary.form == form
+    assert summary.unreadable == 0, summary.notes
+    nasty = mine(runs, "O''Brien")
+    assert nasty.statement == NASTY
+    assert nasty.program == "tester"
+    assert nasty.database == "watched"
+    assert nasty.took_ms >= 10
+    assert nasty.plan, "its plan stands with it"
+    given = mine(runs, "pg_sleep($2)")
+    assert "it''s\nso" in given.parameters
+    assert given.took_ms == pytest.approx(sum(filter(None, (given.parse_ms, given.bind_ms, given.execute_ms))))
+    assert given.parse_ms is not None
+    assert given.execute_ms is not None
+    assert given.execute_ms >= 12
+    assert given.started == round(given.ended - given.took_ms)
+    spilt = mine(runs, "ORDER BY -i")
+    assert spilt.temp_bytes > 100_000
+    assert '"Sort Method": "external merge"' in spilt.plan or "external merge" in spilt.plan
+    kinds = {one.kind: one for one in events if one.program == "tester"}
+    assert kinds[EventKind.ERROR].statement == "SELECT * FROM nowhere"
+    assert kinds[EventKind.TIMEOUT].message == "canceling statement due to statement timeout"
+
+
+def test_the_three_forms_tell_the_same(logs: dict[str, bytes]) -> None:
+    def told(form: str) -> list[tuple[object, ...]]:
+        runs, _, _ = read(logs[form])
+        last = next(i for i, r in enumerate(runs) if "the end" in r.statement)
+        runs = runs[: last + 1]  # what is read while the logs are collected is not in all of them
+        return [(r.ended, r.took_ms, r.pid, r.statement, r.parameters, r.plan, r.temp_bytes) for r in runs]
+
+    assert told("stderr") == told("csvlog") == told("jsonlog")
+
+
+def test_csv_and_json_carry_the_identifier(logs: dict[str, bytes]) -> None:
+    for form in ("csvlog", "jsonlog"):
+        runs, events, _ = read(logs[form])
+        assert mine(runs, "ORDER BY -i").query_id is not None
+        assert next(e for e in events if e.kind is EventKind.ERROR).sqlstate == "42P01"
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_compressed_is_read_alike(logs: dict[str, bytes], form: str) -> None:
+    assert read(gzip.compress(logs[form]))[0] == read(logs[form])[0]
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_trouble_alone_is_the_same_trouble(logs: dict[str, bytes], form: str) -> None:
+    found = list(read_stream(io.BytesIO(logs[form]), Summary(), trouble_only=True))
+    wanted = [(e.at, e.kind, e.statement) for e in read(logs[form])[1] if e.kind is not EventKind.TEMP_FILE]
+    assert [(e.at, e.kind, e.statement) for e in found if isinstance(e, LogEvent)] == wanted
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_a_log_cut_off_anywhere_is_read_up_to_there(logs: dict[str, bytes], form: str) -> None:
+    data = logs[form]
+    whole, _, _ = read(data)
+    for cut in range(len(data) // 2, len(data), len(data) // 37):
+        runs, _, _ = read(data[:cut], PREFIX)
+        sure = max(0, len(runs) - 3)  # phases of an execution whose end is missing stand alone at the end
+        assert [r.ended for r in runs][:sure] == [r.ended for r in whole][:sure]
+        # and what begins in the middle of an entry is read from the next one on
+        tail, _, summary = read(data[cut:], PREFIX)
+        assert [r.statement for r in tail][1:] == [r.statement for r in whole][len(whole) - len(tail) + 1 :]
+        assert summary.unreadable <= 3
+
+
+@pytest.mark.parametrize("prefix", COMMON)
+def test_common_prefixes_are_recognised(prefix: str) -> None:
+    fields = {
+        "%m": "2026-03-01 09:20:00.123 UTC", "%t": "2026-03-01 09:20:00 UTC", "%p": "4711", "%u": "web",
+        "%d": "ferries", "%a": "booking-web", "%h": "10.0.0.7", "%r": "10.0.0.7(4000)", "%l": "3", "%q": "",
+    }  # fmt: skip
+    head = prefix
+    for escape, value in fields.items():
+        head = head.replace(escape, value)
+    lines = [f"{head}LOG:  duration: 12.5 ms  statement: SELECT {i}\n" for i in range(20)]
+    runs, _, summary = read("".join(lines).encode())
+    assert len(runs) == 20
+    assert summary.unreadable == 0
+    told = {"%u": "user", "%d": "database", "%a": "program", "%p": "pid"}
+    for escape, name in told.items():
+        if escape in prefix:
+            assert str(getattr(runs[0], name)) == fields[escape], summary.prefix
+
+
+def test_a_server_that_speaks_german_is_read_by_its_structure() -> None:
+    lines = [
+        "2026-03-01 09:20:00.123 UTC [7] web@shop LOG:  Dauer: 1200.500 ms  Anweisung: SELECT 1",
+        "2026-03-01 09:20:01.123 UTC [7] web@shop FEHLER:  Relation »x« existiert nicht",
+    ]
+    runs, _, summary = read("\n".join(lines).encode(), "%m [%p] %u@%d ")
+    assert [(r.took_ms, r.statement) for r in runs] == [(1200.5, "SELECT 1")]
+    assert any("another language" in note for note in summary.notes)
+
+
+def test_bytes_that_are_no_utf8_are_read_and_counted() -> None:
+    line = json.dumps(
+        {"timestamp": "2026-03-01 09:20:00.123 UTC", "pid": 7, "error_severity": "LOG",
+         "message": "duration: 3.000 ms  statement: SELECT 'Y'"}
+    )  # fmt: skip
+    runs, _, summary = read(line.encode().replace(b"'Y'", b"'\xe9'") + b"\n")
+    assert runs[0].statement == "SELECT 'é'"
+    assert summary.recoded == 1
+
+
+@given(st.binary(max_size=2000))
+def test_nothing_breaks_the_reader(noise: bytes) -> None:
+    read(noise)
+    read(b"{" + noise)
+    read(b"2026-03-01 09:20:00.123 UTC," + noise)
