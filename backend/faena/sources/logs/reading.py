@@ -1,13 +1,15 @@
 """Reads logs from beginning to end, in bounded memory."""
 
 import re
+import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from gzip import BadGzipFile
 from typing import BinaryIO
 
 from faena.sources.logs.assemble import Assembler, Happening
 from faena.sources.logs.blocks import BLOCK, Form, Readable, blocks, opened, recognise_form
-from faena.sources.logs.entries import Entry, Stamps
+from faena.sources.logs.entries import Stamps
 from faena.sources.logs.formats import Faults, TextEntries, reader_for
 
 HEAD = 64 * 1024
@@ -67,6 +69,9 @@ def read_stream(
     summary.happenings += len(found)
     yield from found
     _conclude(summary, faults, stamps, assembler, read, lost)
+    if peekable.broken:
+        summary.unreadable += 1
+        summary.notes.append(peekable.broken)
 
 
 def _only_trouble(block: bytes, form: Form) -> bytes:
@@ -92,20 +97,23 @@ def _conclude(
 
 
 class _Peeked:
-    """A stream whose beginning was looked at."""
+    """A stream whose beginning was looked at. A compressed one that breaks off ends there; `broken` says why."""
 
     def __init__(self, stream: Readable) -> None:
         self._stream = stream
-        self.head = stream.read(HEAD)
+        self.broken = ""
+        self.head = self._next(HEAD)
         self._given = False
 
     def read(self, size: int = BLOCK, /) -> bytes:
         if self._given:
-            return self._stream.read(size)
+            return self._next(size)
         self._given = True
         return self.head
 
-
-def entries_of(data: bytes, prefix: str | None = None) -> list[Entry]:
-    """Entries of a whole log in memory, for short pieces."""
-    return list(reader_for(recognise_form(data), prefix, Stamps(), Faults())(data, 0))
+    def _next(self, size: int) -> bytes:
+        try:
+            return self._stream.read(size)
+        except (EOFError, BadGzipFile, zlib.error) as error:
+            self.broken = f"the compressed file is damaged or cut off: {error}"
+            return b""
