@@ -1,11 +1,13 @@
 """What the collector hands to the store, and how it is written to disk while the store is away."""
 
+import base64
 from dataclasses import asdict, dataclass
 from typing import Any, Protocol, TypeAlias, assert_never
 
 import numpy as np
 import orjson
 
+from faena.core.logged import CaptureRules, EventKind, Execution, LogEvent, LogPosition, LogReading
 from faena.core.readings import (
     CounterKey,
     HostFigures,
@@ -74,7 +76,18 @@ class HostRead:
     figures: HostFigures
 
 
-Record: TypeAlias = Sampled | Counted | Learned | Noted | Surveyed | HostRead
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Logged:
+    """What was new in a server's log."""
+
+    server_id: int
+    reading: LogReading
+
+
+Record: TypeAlias = Sampled | Counted | Learned | Noted | Surveyed | HostRead | Logged
+
+
+DEFAULT_RULES = CaptureRules()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,12 +101,14 @@ class WatchOrder:
     period_ms: int = 1000
     counters_every_ms: int = 15_000
     schedule: tuple[WeekSpan, ...] = ()  # when to sample; empty: always
+    rules: CaptureRules = DEFAULT_RULES
 
 
 class Store(Protocol):
-    """The collector's side of the store. Both methods raise StoreAway and may then be repeated: writing is idempotent."""
+    """The collector's side of the store. All methods raise StoreAway and may then be repeated: writing is idempotent."""
 
     def orders(self) -> list[WatchOrder]: ...
+    def log_position(self, server_id: int) -> LogPosition | None: ...
     def deliver(self, records: list[Record]) -> None: ...
 
 
@@ -115,6 +130,10 @@ def pack(record: Record) -> bytes:
             body = ["noted", server, at, event, detail, facts]
         case Surveyed(server_id=server, survey=survey):
             body = ["surveyed", server, asdict(survey)]
+        case Logged(server_id=server, reading=r):
+            tail = base64.b64encode(r.position.tail).decode()
+            body = ["logged", server, [r.position.name, r.position.offset, tail], r.executions, r.events,
+                    r.unreadable, r.behind, r.broken]  # fmt: skip
         case HostRead(server_id=server, machine=machine, figures=figures):
             body = ["host", server, machine, asdict(figures)]
         case _:
@@ -142,11 +161,27 @@ def unpack(line: bytes) -> Record:
                 return Noted(server_id=server, at=EpochMs(at), event=event, detail=detail, facts=facts)
             case "surveyed":
                 return Surveyed(server_id=server, survey=_survey(rest[0]))
+            case "logged":
+                return Logged(server_id=server, reading=_log_reading(*rest))
             case "host":
                 return HostRead(machine=rest[0], figures=_host(rest[1]))
     except (TypeError, KeyError, IndexError) as error:
         raise ValueError(f"not a record of ours: {line[:60]!r}") from error
     raise ValueError(f"not a record of ours: {line[:60]!r}")
+
+
+def _log_reading(
+    position: list[Any], runs: list[Any], events: list[Any], unreadable: int, behind: int, broken: str
+) -> LogReading:
+    name, offset, tail = position
+    return LogReading(
+        position=LogPosition(name, offset, base64.b64decode(tail)),
+        executions=tuple(Execution(*one) for one in runs),
+        events=tuple(LogEvent(*one)._replace(kind=EventKind(one[1])) for one in events),
+        unreadable=unreadable,
+        behind=behind,
+        broken=broken,
+    )
 
 
 def _survey(raw: dict[str, Any]) -> Survey:

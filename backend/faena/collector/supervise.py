@@ -66,6 +66,7 @@ class Supervisor:
             orders = {order.server_id: order for order in await asyncio.to_thread(self._store.orders)}
             fresh = [order for order in orders.values() if order != self._order_of(order.server_id)]
             sources = {o.server_id: await asyncio.to_thread(self._make_source, o) for o in fresh}
+            positions = {o.server_id: await asyncio.to_thread(self._store.log_position, o.server_id) for o in fresh}
         except StoreAway:
             return
         for server_id, (order, _, task) in list(self._running.items()):
@@ -75,7 +76,7 @@ class Supervisor:
                     await task
                 del self._running[server_id]
         for server_id, source in sources.items():
-            watch = Watch(orders[server_id], source, self._outbox.put, self._clock)
+            watch = Watch(orders[server_id], source, self._outbox.put, self._clock, positions[server_id])
             self._running[server_id] = (orders[server_id], watch, group.create_task(watch.run()))
 
     def _order_of(self, server_id: int) -> WatchOrder | None:

@@ -5,8 +5,9 @@ import logging
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, field
 
-from faena.collector.records import Counted, Learned, Noted, Record, Sampled, Surveyed, WatchOrder
-from faena.core.errors import SourceAway, SourceError
+from faena.collector.records import Counted, Learned, Logged, Noted, Record, Sampled, Surveyed, WatchOrder
+from faena.core.errors import SourceAway, SourceError, SourceRefused
+from faena.core.logged import LogPosition
 from faena.core.ports import Clock, Source
 from faena.core.readings import CounterReading, ServerFacts
 from faena.core.series.schedule import next_open
@@ -38,8 +39,17 @@ class WatchState:
 class Watch:
     """Runs until cancelled. Every trouble of the server ends in a gap and a note, never in an exception."""
 
-    def __init__(self, order: WatchOrder, source: Source, put: Callable[[Record], None], clock: Clock) -> None:
+    def __init__(
+        self,
+        order: WatchOrder,
+        source: Source,
+        put: Callable[[Record], None],
+        clock: Clock,
+        log_position: LogPosition | None = None,
+    ) -> None:
         self._order, self._source, self._put, self._clock = order, source, put, clock
+        self._log_position = log_position
+        self._log_trouble = ""
         self._wanted: set[QueryId] = set()
         self._known: set[QueryId] = set()
         self._before: CounterReading | None = None
@@ -126,8 +136,27 @@ class Watch:
                 await self._count()
                 last = due
                 due = next_tick(last, self._order.counters_every_ms, self._clock.now()).due
+            await self._read_log()
             await self._learn()
             await self._clock.sleep(LEARN_EVERY_S)
+
+    async def _read_log(self) -> None:
+        """A log that cannot be read costs the log and nothing else; it is noted once."""
+        try:
+            reading = await self._source.log(self._clock.now(), self._log_position, self._order.rules)
+        except SourceRefused as error:
+            if str(error) != self._log_trouble:
+                self._log_trouble = str(error)
+                self._note("log_refused", f"{error}; {error.remedy}" if error.remedy else str(error))
+            return
+        self._log_trouble = ""
+        if reading is None or reading.position == self._log_position:
+            return
+        if reading.broken:
+            self._note("log_broken", reading.broken)
+        self._log_position = reading.position
+        self._wanted.update(one.query_id for one in reading.executions if one.query_id is not None)
+        self._put(Logged(server_id=self._order.server_id, reading=reading))
 
     async def _count(self) -> None:
         reading = await self._source.counters(self._clock.now())

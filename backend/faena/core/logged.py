@@ -54,6 +54,19 @@ class Execution(NamedTuple):
         return EpochMs(round(self.ended - self.took_ms))
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CaptureRules:
+    """Which executions are kept of a log, and how much of them.
+
+    All that took `slow_ms` or more, and of the others the share `fast_share`, chosen by chance. Statements as they were
+    run, their parameters, and the literals in plans are kept with `parameters` only: they can be personal data.
+    """
+
+    slow_ms: float = 1000.0
+    fast_share: float = 0.01
+    parameters: bool = False
+
+
 class EventKind(StrEnum):
     """What a log tells beside executions."""
 

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from typing import Protocol
 
+from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText, Survey
 from faena.core.units import EpochMs, QueryId, Seconds
 
@@ -36,6 +37,10 @@ class Source(Protocol):
 
     async def survey(self, at: EpochMs) -> Survey:
         """Sizes, tables and what else is worth a look once a minute. Counts are since the survey before."""
+        ...
+
+    async def log(self, at: EpochMs, position: LogPosition | None, rules: CaptureRules) -> LogReading | None:
+        """What the server logged since `position`, up to now, which is `at`; None where its log is not to be read."""
         ...
 
     async def close(self) -> None: ...

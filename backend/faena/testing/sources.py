@@ -4,6 +4,7 @@ from collections import deque
 from collections.abc import Sequence
 
 from faena.core.errors import SourceAway, SourceError
+from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, SessionSample, StatementText, Survey
 from faena.core.units import EpochMs, Millis, QueryId
 
@@ -44,6 +45,9 @@ class ScriptedSource:
 
     async def survey(self, at: EpochMs) -> Survey:
         return Survey(at=at)
+
+    async def log(self, at: EpochMs, position: LogPosition | None, rules: CaptureRules) -> LogReading | None:
+        return None
 
     async def close(self) -> None:
         return None

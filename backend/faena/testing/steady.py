@@ -6,6 +6,7 @@ from random import Random
 
 import numpy as np
 
+from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.readings import (
     COUNTER_FIELDS,
     CounterKey,
@@ -125,6 +126,9 @@ class SteadySource:
 
     async def survey(self, at: EpochMs) -> Survey:
         return Survey(at=at)
+
+    async def log(self, at: EpochMs, position: LogPosition | None, rules: CaptureRules) -> LogReading | None:
+        return None
 
     async def close(self) -> None:
         return None

@@ -13,7 +13,11 @@ FORMS = ("stderr", "csvlog", "jsonlog")
 @contextmanager
 def logging(**settings: str) -> Iterator[None]:
     """All three forms at once with these settings, into fresh files."""
-    wanted = {"log_destination": ",".join(FORMS), "log_filename": "test-%Y%m%d-%H%M%S.log", **settings}
+    wanted = {
+        "log_destination": ",".join(FORMS),
+        "log_filename": "test-%Y%m%d-%H%M%S.log",
+        **settings,
+    }
     with owner("postgres") as keeper:
         for name, value in wanted.items():
             keeper.execute(f"ALTER SYSTEM SET {name} = '{value}'".encode())
@@ -38,10 +42,12 @@ def _take_up(keeper: psycopg.Connection, setting: str, value: str) -> None:
 
 def rotate(keeper: psycopg.Connection) -> None:
     """Returns once the server writes into new files."""
-    before = current(keeper, "jsonlog")
+    row = keeper.execute("SHOW log_destination").fetchone()
+    form = str(row[0]).split(",")[-1] if row else "jsonlog"
+    before = current(keeper, form)
     keeper.execute("SELECT pg_rotate_logfile()")
     end = time.monotonic() + 10
-    while current(keeper, "jsonlog") in (before, None):
+    while current(keeper, form) in (before, None):
         assert time.monotonic() < end, "the server did not begin a new log"
         time.sleep(0.05)
 

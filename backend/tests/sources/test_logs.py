@@ -77,6 +77,7 @@ def test_executions_come_out_whole(logs: dict[str, bytes], form: str) -> None:
     assert given.parse_ms is not None
     assert given.execute_ms is not None
     assert given.execute_ms >= 12
+    assert given.plan, "which comes behind it"
     assert given.started == round(given.ended - given.took_ms)
     spilt = mine(runs, "ORDER BY -i")
     assert spilt.temp_bytes > 100_000

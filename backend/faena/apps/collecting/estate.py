@@ -13,6 +13,7 @@ from django.conf import settings
 from django.db import connections, transaction
 
 from faena.apps.hosts.actions import copy_host, copy_tables
+from faena.apps.plans.actions import capture_many
 from faena.apps.samples.actions import Codebook
 from faena.apps.samples.closing import Columns, put_hours
 from faena.apps.samples.models import Chunk
@@ -20,11 +21,14 @@ from faena.apps.servers import holdings
 from faena.apps.servers.models import Server
 from faena.apps.servers.vitals import copy_vitals
 from faena.apps.statements.actions import WorkSpan, copy_work, learn_texts
+from faena.apps.statements.logged import copy_executions
 from faena.core.errors import BadInput
+from faena.core.logged import Execution
 from faena.core.readings import StatementText, TableFigures
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.sources.simulated import Engine, Estate, Hour, Incident, read_estate, read_incidents
 from faena.sources.simulated.engine import texts_of
+from faena.sources.simulated.executions import hour_executions
 from faena.sources.simulated.vitals import host_minutes, table_figures, vital_minutes
 from faena.sources.simulated.work import hour_work
 
@@ -32,6 +36,7 @@ SEED = 7
 TOOK_US = 400
 TABLES_S = 1800  # figures of tables of the past stand for so many seconds each
 COUNTED_S = 600  # statement counters of the past stand for so many seconds each
+EXECUTION_S = 120  # one execution of each statement of the past stands for so many seconds
 HOURS_AT_A_TIME = 12
 MS_PER_DAY = 24 * MS_PER_HOUR
 
@@ -125,9 +130,16 @@ def fill_hours(server_id: int, start_ms: int, now_ms: int) -> None:
         put_hours(server_id, {hour.start: _columns(hour, code, (end - hour.start) // 1000) for hour in hours})
         holdings.grew(server_id, first_ms=start_ms, newest_ms=end - 1000, codes=len(codes))
         copy_work(server_id, [span for hour in hours for span in _work_spans(engine, hour, end)])
+        runs = [one for hour in hours for one in _executions(engine, hour, end)]
+        shapes = capture_many(server_id, runs)
+        copy_executions(server_id, zip(runs, shapes, strict=True))
         copy_vitals(server_id, (one for hour in hours for one in vital_minutes(engine, hour, end)))
         copy_tables(server_id, [span for hour in hours for span in _table_spans(engine, hour, end)])
         copy_host(server.machine, (one for hour in hours for one in host_minutes(engine, hour, end)))
+
+
+def _executions(engine: Engine, hour: Hour, end: int) -> Iterator[Execution]:
+    return hour_executions(engine, hour, 0, min(3600, (end - hour.start) // 1000), EXECUTION_S)
 
 
 def _work_spans(engine: Engine, hour: Hour, end: int) -> Iterator[WorkSpan]:

@@ -12,6 +12,7 @@ from django.db import IntegrityError, InterfaceError, OperationalError, close_ol
 
 from faena.apps.collecting.estate import engine_of
 from faena.apps.hosts import actions as hosts
+from faena.apps.plans import actions as plan_actions
 from faena.apps.plans import selectors as plans
 from faena.apps.samples.actions import Codebook, store_ticks
 from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
@@ -20,8 +21,10 @@ from faena.apps.servers import vitals
 from faena.apps.servers.capture import CLOSE_WATCH_MS
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements
-from faena.collector.records import Counted, HostRead, Learned, Noted, Record, Sampled, Surveyed, WatchOrder
+from faena.apps.statements import logged
+from faena.collector.records import Counted, HostRead, Learned, Logged, Noted, Record, Sampled, Surveyed, WatchOrder
 from faena.core.errors import BadInput, SourceRefused, StoreAway
+from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.ports import Source
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText, Survey
 from faena.core.series.schedule import read_schedule
@@ -63,6 +66,11 @@ class DjangoStore:
         return [_order(server, now_ms) for server in servers.lease(self._holder)]
 
     @_away_means_away
+    def log_position(self, server_id: int) -> LogPosition | None:
+        """How far the log was read. Raises StoreAway."""
+        return logged.position(server_id)
+
+    @_away_means_away
     def deliver(self, records: list[Record]) -> None:
         """Store all records, each once. Raises StoreAway; then repeat with the same records."""
         known = set(Server.objects.values_list("id", flat=True))
@@ -96,6 +104,10 @@ class DjangoStore:
                 case Surveyed(survey=survey):
                     servers.store_survey(server_id, survey)
                     hosts.store_survey(server_id, survey)
+                case Logged(reading=reading):
+                    shapes = plan_actions.capture(server_id, reading.executions)
+                    literals = Server.objects.filter(id=server_id, keep_parameters=True).exists()
+                    logged.store_log(server_id, reading, shapes, literals=literals)
                 case HostRead(machine=machine, figures=figures):
                     hosts.store_host(machine, [figures])
                 case Sampled():
@@ -120,6 +132,11 @@ def _order(server: Server, now_ms: int) -> WatchOrder:
         period_ms=min(CLOSE_WATCH_MS, server.period_ms) if close else server.period_ms,
         schedule=() if close else read_schedule(server.schedule),
         counters_every_ms=server.counters_every_ms,
+        rules=CaptureRules(
+            slow_ms=0 if close else server.slow_ms,
+            fast_share=server.fast_share,
+            parameters=close or server.keep_parameters,
+        ),
     )
 
 
@@ -152,6 +169,9 @@ class RefusedSource:
     async def survey(self, at: EpochMs) -> Survey:
         return Survey(at=at)
 
+    async def log(self, at: EpochMs, position: LogPosition | None, rules: CaptureRules) -> LogReading | None:
+        return None
+
     async def close(self) -> None:
         return None
 
@@ -181,6 +201,9 @@ def keep_house(now_ms: int) -> None:
         )
         forget_before(server.id, samples, sums)
         statements.forget_before(server.id, counters)
+        runs = now_ms - server.execution_retention_days * MS_PER_DAY
+        logged.forget_before(server.id, runs)
+        plans.forget_captured(server.id, runs)
         machine = now_ms - server.machine_retention_days * MS_PER_DAY
         vitals.forget_before(server.id, machine)
         hosts.forget_before(server.id, server.machine, machine)

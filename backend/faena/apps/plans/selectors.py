@@ -4,7 +4,7 @@ from datetime import timedelta
 
 from django.utils import timezone
 
-from faena.apps.plans.models import BroughtPlan
+from faena.apps.plans.models import BroughtPlan, CapturedPlan
 from faena.core.errors import NotFound
 
 KEPT = timedelta(days=90)
@@ -27,3 +27,23 @@ def forget_old() -> int:
     """Retention; returns how many went."""
     gone, _ = BroughtPlan.objects.filter(brought_at__lt=timezone.now() - KEPT).delete()
     return gone
+
+
+def of_statement(server_id: int, query_id: int) -> list[CapturedPlan]:
+    """Plans that a statement is known to have used, newest first, without what they are written as."""
+    return list(
+        CapturedPlan.objects.filter(server_id=server_id, query_id=query_id).defer("written").order_by("-last_ms")
+    )
+
+
+def captured(server_id: int, plan_id: int) -> CapturedPlan:
+    """Raises NotFound."""
+    found = CapturedPlan.objects.filter(server_id=server_id, id=plan_id).first()
+    if found is None:
+        raise NotFound("there is no such plan of this server, or it is older than executions are kept")
+    return found
+
+
+def forget_captured(server_id: int, before_ms: int) -> None:
+    """Retention of plans that servers used."""
+    CapturedPlan.objects.filter(server_id=server_id, last_ms__lt=before_ms).delete()

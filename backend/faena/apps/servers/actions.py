@@ -125,6 +125,7 @@ def target_of(server: Server) -> Target:
         sslmode=server.sslmode,
         passfile=server.passfile,
         service=server.service,
+        log=server.log,
     )
 
 

@@ -35,6 +35,10 @@ class Server(models.Model):
         max_length=80, default="", blank=True
     )  # name of the disk, shared by servers that say the same
     machine = models.CharField(max_length=80, default="", blank=True)  # name under which its host's figures come in
+    log = models.CharField(max_length=255, default="", blank=True)  # path, "server", or empty: its log is not read
+    fast_share = models.FloatField(default=0.01)  # of executions below slow_ms, kept by chance
+    keep_parameters = models.BooleanField(default=False)
+    execution_retention_days = models.PositiveIntegerField(default=30)
     simulation = models.JSONField(null=True)  # of a made-up server: its name in the estate, seed and anchor
     passfile = models.CharField(max_length=255, default="", blank=True)
     service = models.CharField(max_length=80, default="", blank=True)

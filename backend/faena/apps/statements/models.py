@@ -48,6 +48,74 @@ class Work(models.Model):
         indexes: ClassVar = [models.Index(fields=["server", "query_id", "until_ms"], name="work_of_statement")]
 
 
+class Execution(models.Model):
+    """One execution as the server logged it. `place` tells executions of one session and millisecond apart.
+
+    Statement and parameters as they were run are there only where their capture was asked for.
+    """
+
+    pk = models.CompositePrimaryKey("server_id", "ended_ms", "pid", "place")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    ended_ms = models.BigIntegerField()
+    pid = models.IntegerField()
+    place = models.BigIntegerField()
+    took_ms = models.FloatField()
+    query_id = models.BigIntegerField(null=True)
+    statement = models.TextField(default="")
+    parameters = models.TextField(default="")
+    database = models.TextField(default="")
+    user = models.TextField(default="")
+    program = models.TextField(default="")
+    client = models.TextField(default="")
+    parse_ms = models.FloatField(null=True)
+    bind_ms = models.FloatField(null=True)
+    execute_ms = models.FloatField(null=True)
+    temp_bytes = models.BigIntegerField(default=0)
+    weight = models.FloatField(default=1.0)
+    plan_id = models.BigIntegerField(null=True)  # the plan it used, by its shape; see apps/plans
+
+    class Meta:
+        indexes: ClassVar = [models.Index(fields=["server", "query_id", "ended_ms"], name="execution_of_statement")]
+
+
+class LogEvent(models.Model):
+    """Something else that the server logged: an error, a wait, a refused connection."""
+
+    pk = models.CompositePrimaryKey("server_id", "at_ms", "pid", "place")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    at_ms = models.BigIntegerField()
+    pid = models.IntegerField()
+    place = models.BigIntegerField()
+    kind = models.CharField(max_length=30)
+    severity = models.TextField()
+    sqlstate = models.CharField(max_length=5, default="")
+    message = models.TextField()
+    detail = models.TextField(default="")
+    context = models.TextField(default="")
+    statement = models.TextField(default="")
+    query_id = models.BigIntegerField(null=True)
+    database = models.TextField(default="")
+    user = models.TextField(default="")
+    program = models.TextField(default="")
+    client = models.TextField(default="")
+    waited_ms = models.FloatField(null=True)
+
+    class Meta:
+        indexes: ClassVar = [models.Index(fields=["server", "query_id", "at_ms"], name="event_of_statement")]
+
+
+class LogMark(models.Model):
+    """How far a server's log was read, and how that goes."""
+
+    server = models.OneToOneField(Server, on_delete=models.CASCADE, primary_key=True)
+    name = models.TextField()
+    offset = models.BigIntegerField()
+    tail = models.BinaryField(default=b"")
+    behind = models.BigIntegerField(default=0)
+    unreadable = models.BigIntegerField(default=0)
+    read_at = models.DateTimeField(auto_now=True)
+
+
 class CountSpan(models.Model):
     """A pair of counter readings: (since, until] is covered, whether or not any statement ran in it."""
 

@@ -18,6 +18,7 @@ from faena.sources.logs.entries import Entry
 Happening: TypeAlias = Execution | LogEvent
 
 PATIENCE_MS = 5_000  # how long, by the log's own time, pieces of an execution wait for the rest
+LINGER_MS = 1_000
 _new = tuple.__new__  # see formats.py
 _FAILURES = frozenset({"ERROR", "FATAL", "PANIC"})
 MAX_PENDING = 20_000  # sessions with pieces; far above what one server can have
@@ -69,44 +70,57 @@ class _Pieces:
 
 
 class Assembler:
-    """Feed entries in the order of the log; `flush` yields what never became whole."""
+    """Feed entries in the order of the log, and take what became whole from time to time."""
 
     def __init__(self) -> None:
         self._pieces: dict[int, _Pieces] = {}
+        self._found: list[Happening] = []
+        self._last: dict[int, int] = {}  # by session, where in `_found` its last execution stands
+        self._now = 0
         self.foreign = 0  # entries in another language than English
 
-    def feed(self, entry: Entry, found: list[Happening]) -> None:
-        """Append what became whole with this entry."""
-        pid, severity, message = entry[1], entry[2], entry[3]
+    def feed(self, entry: Entry) -> None:
+        """One more entry."""
+        self._now, pid, severity, message = entry[:4]
         if message.startswith("duration: ") and pid not in self._pieces:
             # By far the most entries: an execution told in one. String methods, since each microsecond counts here.
             figure, _, rest = message[10:].partition(" ms  ")
             if rest.startswith("execute "):
                 took = float(figure)
-                found.append(_execution(entry, took, rest.partition(": ")[2], None, None, took, 0, ""))
+                self._last[pid] = len(self._found)
+                self._found.append(_execution(entry, took, rest.partition(": ")[2], None, None, took, 0, ""))
                 return
             if rest.startswith("statement: "):
-                found.append(_execution(entry, float(figure), rest[11:], None, None, None, 0, ""))
+                self._found.append(_execution(entry, float(figure), rest[11:], None, None, None, 0, ""))
                 return
         if severity not in _FAILURES and (match := _DURATION.match(message)):
             word, ms, phase, _, text = match.groups()
-            self._duration(entry, word, float(ms.replace(",", ".")), phase, text, found)
+            self._duration(entry, word, float(ms.replace(",", ".")), phase, text or "")
         elif severity in _FAILURES or (entry.sqlstate and entry.sqlstate[:2] not in ("00", "01")):
             self._pieces.pop(pid, None)  # what it did before it failed is not an execution
-            found.append(_event(entry, kind_of(entry), None))
+            self._found.append(_event(entry, kind_of(entry), None))
         elif message.startswith("temporary file:"):
             self._temporary(entry)
         elif message.startswith("process ") and (waited := _LOCK_WAIT.match(message)):
-            found.append(_event(entry, EventKind.LOCK_WAIT, float(waited[1])))
+            self._found.append(_event(entry, EventKind.LOCK_WAIT, float(waited[1])))
         elif spoken := _SPOKEN.match(message):
             self._of(entry).spoken = spoken[1]
 
-    def flush(self, found: list[Happening], now: int | None = None) -> None:
-        """What is left of sessions that logged nothing for PATIENCE_MS before `now`; without it, of all."""
+    def take(self, *, all_of_it: bool) -> list[Happening]:
+        """What is whole by now; all that there is when nothing more will come, or nothing came for a while.
+
+        The last second stays, since the plan of an execution in the extended protocol comes behind it.
+        """
         for pid, pieces in list(self._pieces.items()):
-            if now is None or now - pieces.at > PATIENCE_MS or len(self._pieces) > MAX_PENDING:
+            if all_of_it or self._now - pieces.at > PATIENCE_MS or len(self._pieces) > MAX_PENDING:
                 del self._pieces[pid]
-                found.extend(_leftovers(pieces))
+                self._found.extend(_leftovers(pieces))
+        cut = len(self._found)
+        while not all_of_it and cut and _moment(self._found[cut - 1]) >= self._now - LINGER_MS:
+            cut -= 1
+        taken, self._found = self._found[:cut], self._found[cut:]
+        self._last = {pid: at - cut for pid, at in self._last.items() if at >= cut}
+        return taken
 
     def _of(self, entry: Entry) -> _Pieces:
         pieces = self._pieces.get(entry.pid)
@@ -115,35 +129,45 @@ class Assembler:
         pieces.at = entry.at
         return pieces
 
-    def _duration(
-        self, entry: Entry, word: str, took: float, phase: str | None, text: str | None, found: list[Happening]
-    ) -> None:
-        text = text or ""
+    def _duration(self, entry: Entry, word: str, took: float, phase: str | None, text: str) -> None:
         if word != "duration":
             self.foreign += 1
             phase = "plan" if text and _PLAN_TEXT.match(text) else phase and "statement"
         if phase == "plan":
-            self._of(entry).plans.append((took, text, entry))
+            if not self._belongs_to_last(entry.pid, took, text):
+                self._of(entry).plans.append((took, text, entry))
         elif phase in ("parse", "bind"):
             pieces = self._of(entry)
             if phase in pieces.phases or any(other[2] != text for other in pieces.phases.values()):
-                found.extend(_phases_alone(pieces))
+                self._found.extend(_phases_alone(pieces))
             pieces.phases[phase] = (took, entry, text)
         else:
-            self._whole(entry, phase, took, text, found)
+            self._whole(entry, phase, took, text)
 
-    def _whole(self, entry: Entry, phase: str | None, took: float, text: str, found: list[Happening]) -> None:
+    def _belongs_to_last(self, pid: int, took: float, plan: str) -> bool:
+        """Whether it is the plan of the execution just logged: extended ones end only when their portal is closed."""
+        at = self._last.get(pid)
+        last = self._found[at] if at is not None else None
+        if at is None or not isinstance(last, Execution) or last.plan or took > last.took_ms + 1:
+            return False
+        if not _same(plan, last.statement):
+            return False
+        self._found[at] = last._replace(plan=plan)
+        return True
+
+    def _whole(self, entry: Entry, phase: str | None, took: float, text: str) -> None:
         pieces = self._pieces.pop(entry.pid, None) or _Pieces(entry.at)
         text = text or pieces.spoken
         plan = next((plan for ms, plan, _ in reversed(pieces.plans) if ms <= took + 1 and _same(plan, text)), "")
         before = {name: ms for name, (ms, _, of) in pieces.phases.items() if of == text} if phase == "execute" else {}
         if not before:
-            found.extend(_phases_alone(pieces))
-        found.extend(_from_plan(of, ms, nested) for ms, nested, of in pieces.plans if nested is not plan)
+            self._found.extend(_phases_alone(pieces))
+        self._found.extend(_from_plan(of, ms, nested) for ms, nested, of in pieces.plans if nested is not plan)
         execute_ms = took if phase == "execute" else None
         whole = took + sum(before.values())
         parse_ms, bind_ms = before.get("parse"), before.get("bind")
-        found.append(_execution(entry, whole, text, parse_ms, bind_ms, execute_ms, pieces.temp_bytes, plan))
+        self._last[entry.pid] = len(self._found)
+        self._found.append(_execution(entry, whole, text, parse_ms, bind_ms, execute_ms, pieces.temp_bytes, plan))
 
     def _temporary(self, entry: Entry) -> None:
         if size := _TEMP.match(entry.message):
@@ -245,3 +269,7 @@ def _event(entry: Entry, kind: EventKind, waited_ms: float | None) -> LogEvent:
         entry.detail, entry.context, entry.statement, None if entry.query_id is None else QueryId(entry.query_id),
         entry.database, entry.user, entry.program, entry.client, waited_ms,
     )  # fmt: skip
+
+
+def _moment(one: Happening) -> int:
+    return one.ended if isinstance(one, Execution) else one.at

@@ -51,7 +51,7 @@ def _decoded(raw: bytes, faults: Faults) -> str:
 
 
 class JsonEntries:
-    """jsonlog: an object a line."""
+    """jsonlog: an object a line. `place` is the number that the server gives to each line of a session."""
 
     def __init__(self, stamps: Stamps, faults: Faults) -> None:
         self._stamps, self._faults = stamps, faults
@@ -94,7 +94,7 @@ class JsonEntries:
                 int(raw["pid"]),
                 raw["error_severity"],
                 message,
-                place,
+                get("line_num", place),
                 get("user", ""),
                 get("dbname", ""),
                 get("application_name", ""),
@@ -109,12 +109,12 @@ class JsonEntries:
 
 
 # Columns of csvlog, the same since PostgreSQL 9: application_name is the 23rd; 13 and 14 added three behind it.
-_AT, _USER, _DATABASE, _PID, _CLIENT = 0, 1, 2, 3, 4
+_AT, _USER, _DATABASE, _PID, _CLIENT, _LINE = 0, 1, 2, 3, 4, 6
 _SEVERITY, _SQLSTATE, _MESSAGE, _DETAIL, _CONTEXT, _STATEMENT, _PROGRAM, _QUERY_ID = 11, 12, 13, 14, 18, 19, 22, 25
 
 
 class CsvEntries:
-    """csvlog. `place` is exact for the first entry of a block and counts on by entry: csv does not tell bytes."""
+    """csvlog. `place` is the number that the server gives to each line of a session."""
 
     def __init__(self, stamps: Stamps, faults: Faults) -> None:
         self._stamps, self._faults = stamps, faults
@@ -141,7 +141,7 @@ class CsvEntries:
                     int(pid),
                     row[_SEVERITY],
                     row[_MESSAGE],
-                    place,
+                    int(line) if (line := row[_LINE]).isdigit() else place,
                     row[_USER],
                     row[_DATABASE],
                     row[_PROGRAM],

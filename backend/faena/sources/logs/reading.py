@@ -56,16 +56,14 @@ def read_stream(
         if trouble_only and not any(word in block for word in _TROUBLE):
             continue
         wanted = _only_trouble(block, summary.form) if trouble_only else block
-        found: list[Happening] = []
-        last, feed = 0, assembler.feed
+        feed = assembler.feed
         for count, entry in enumerate(read(wanted, offset), summary.entries + 1):
-            feed(entry, found)
-            summary.entries, last = count, entry.at
-        assembler.flush(found, last)
+            feed(entry)
+            summary.entries = count
+        found = assembler.take(all_of_it=False)
         summary.happenings += len(found)
         yield from found
-    found = []
-    assembler.flush(found)
+    found = assembler.take(all_of_it=True)
     summary.happenings += len(found)
     yield from found
     _conclude(summary, faults, stamps, assembler, read, lost)

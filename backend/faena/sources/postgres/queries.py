@@ -90,8 +90,14 @@ FACTS: LiteralString = """
 SETTINGS: LiteralString = """
     SELECT name, setting FROM pg_settings
      WHERE name IN ('compute_query_id', 'track_io_timing', 'shared_preload_libraries', 'track_activity_query_size',
-                    'work_mem', 'shared_buffers', 'log_destination', 'log_min_duration_statement')"""
+                    'work_mem', 'shared_buffers', 'log_destination', 'log_min_duration_statement',
+                    'log_min_duration_sample', 'log_statement_sample_rate', 'log_line_prefix', 'log_directory',
+                    'logging_collector', 'log_lock_waits', 'log_temp_files', 'auto_explain.log_min_duration')"""
 
+
+# Logs through the server: the names in its log directory, and a piece of one.
+LOG_FILES: LiteralString = "SELECT name, size, extract(epoch FROM modification)::float8 FROM pg_ls_logdir()"
+LOG_PIECE: LiteralString = "SELECT pg_read_binary_file(current_setting('log_directory') || '/' || %s, %s, %s, true)"
 
 # Counts of all databases together, and how far a replica's replay is behind. A replica that has replayed all it
 # received is not behind, however long ago the primary last wrote.

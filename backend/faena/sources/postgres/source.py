@@ -10,6 +10,7 @@ import psycopg
 from psycopg.rows import TupleRow
 
 from faena.core.errors import SourceAway, SourceError, SourceRefused, SourceUnfit
+from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.readings import (
     COUNTER_FIELDS,
     UNKNOWN_AGE,
@@ -25,6 +26,7 @@ from faena.core.statements.figures import sum_of_squares
 from faena.core.statements.texts import fingerprint, normalise
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 from faena.sources.postgres import queries
+from faena.sources.postgres.log import ServerLog, log_grant
 from faena.sources.postgres.surveys import Counts, survey_between
 
 SAMPLE_TIMEOUT_MS = 900  # a sample that takes longer would run into the next one
@@ -45,6 +47,7 @@ class Target:
     passfile: str = ""  # on the machine of web server and collector
     service: str = ""  # a name of pg_service.conf there; what stands here beside it wins over what stands there
     connect_timeout_s: int = 5
+    log: str = ""  # a path the collector can read, "server" for reading it through the server, empty for not at all
 
     @property
     def where(self) -> str:
@@ -94,6 +97,7 @@ class PostgresSource:
         self._roles: dict[int, str] = {}
         self._seen_texts: dict[QueryId, str] = {}  # of sampled statements without an identifier, by our fingerprint
         self._surveyed: Counts | None = None
+        self._log: ServerLog | None = None
         self._known_as: dict[QueryId, QueryId] = {}  # our fingerprint of a text to the server's identifier
 
     async def connect(self) -> ServerFacts:
@@ -120,6 +124,8 @@ class PostgresSource:
                 remedy=f'GRANT pg_monitor TO "{self._target.user}";',
             )
         self._version = version
+        if self._target.log:
+            self._log = ServerLog(self._target.log, settings, self._ask_slowly, self._identify)
         return ServerFacts(
             version=version,
             version_text=text,
@@ -211,20 +217,21 @@ class PostgresSource:
                 return None
             raise
         started, reset_at, evictions = state[0]
-        keys = tuple(
-            CounterKey(query_id=QueryId(r[0]), database=r[1] or "", user=r[2] or "", toplevel=r[3]) for r in rows
-        )
-        values = np.empty((len(rows), len(COUNTER_FIELDS)))
-        for i, row in enumerate(rows):
+        # Entries of dropped databases stay, and all of them have no name any more: they count as one.
+        at_row: dict[CounterKey, int] = {}
+        values = np.zeros((len(rows), len(COUNTER_FIELDS)))
+        for row in rows:
+            key = CounterKey(query_id=QueryId(row[0]), database=row[1] or "", user=row[2] or "", toplevel=row[3])
             calls, total, mean, stddev = row[4:8]
             squares = sum_of_squares(calls, mean, stddev)
-            values[i] = (calls, total, squares, row[8], row[9], *row[11:19], float(row[10]))
+            i = at_row.setdefault(key, len(at_row))
+            values[i] += (calls, total, squares, row[8], row[9], *row[11:19], float(row[10]))
         return CounterReading(
             at=at,
             took=Millis((perf_counter() - begun) * 1000),
             server_started=EpochMs(started),
-            keys=keys,
-            values=values,
+            keys=tuple(at_row),
+            values=values[: len(at_row)],
             reset_at=None if reset_at is None else EpochMs(reset_at),
             evictions=evictions,
         )
@@ -251,6 +258,22 @@ class PostgresSource:
         tables = await self._ask(self._slow, queries.TABLES)
         before, self._surveyed = self._surveyed, Counts(at=at, vitals=counts, tables=tables)
         return survey_between(before, self._surveyed)
+
+    async def _ask_slowly(self, query: LiteralString, args: Sequence[object] | None) -> list[TupleRow]:
+        return await self._ask(self._slow, query, args)
+
+    async def log(self, at: EpochMs, position: LogPosition | None, rules: CaptureRules) -> LogReading | None:
+        """What was logged since `position`. Raises SourceError, also where the log is not ours to read."""
+        if self._log is None:
+            return None
+        try:
+            return await self._log.read(position, rules)
+        except SourceError as error:
+            if isinstance(error.__cause__, psycopg.errors.InsufficientPrivilege):
+                raise SourceRefused(
+                    f"{self._where}: its log is not ours to read", remedy=log_grant(self._target.user)
+                ) from error
+            raise
 
     async def close(self) -> None:
         for connection in (self._quick, self._slow):

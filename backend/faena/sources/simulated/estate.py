@@ -54,6 +54,7 @@ class Statement:
     rows: float = 1.0
     commits: float = 0.0
     touches: str = ""  # the thing whose holder stops it
+    plan: str = ""  # what EXPLAIN would print
 
     @cached_property
     def query_id(self) -> QueryId:

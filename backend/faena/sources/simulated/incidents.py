@@ -31,6 +31,7 @@ class Cost:
     cost: str
     cpu: float = 1.0
     reads: float = 1.0
+    plan: str = ""  # what EXPLAIN would print while it lasts; empty: the usual
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -44,6 +45,7 @@ class Activity:
     reads_per_s: float
     wait: str = "IO:DataFileRead"
     on: str = ""  # another server than the incident's
+    temp_mb: float = 0.0  # spilled by each session's statement
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

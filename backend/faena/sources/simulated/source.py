@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from faena.core.logged import CaptureRules, Execution, LogPosition, LogReading
 from faena.core.readings import (
     COUNTER_FIELDS,
     CounterKey,
@@ -16,10 +17,12 @@ from faena.core.readings import (
 )
 from faena.core.units import MS_PER_HOUR, EpochMs, Millis, Pid, QueryId
 from faena.sources.simulated.engine import Engine, Hour, texts_of
+from faena.sources.simulated.executions import hour_executions
 from faena.sources.simulated.vitals import host_minutes, table_figures, vital_minutes
 from faena.sources.simulated.work import work_between
 
 TOOK = Millis(0.4)
+EVERY_S = 10  # one execution of each statement in so many seconds is logged
 
 
 class SimulatedSource:
@@ -81,6 +84,19 @@ class SimulatedSource:
         host = [one for one in host_minutes(self._engine, hour, end) if one.at == end]
         tables = tuple(table_figures(self._engine, hour, int(end - 60_000 - hour.start) // 1000))
         return Survey(at=end, since=EpochMs(end - 60_000), vitals=vitals[0], host=host[0], tables=tables)
+
+    async def log(self, at: EpochMs, position: LogPosition | None, rules: CaptureRules) -> LogReading:
+        """The whole seconds since `position`, whose offset is a moment; the first reading begins a minute before."""
+        end = at - at % 1000
+        since = position.offset if position is not None else end - 60_000
+        since = max(since, end - MS_PER_HOUR)
+        found: list[Execution] = []
+        start = EpochMs(since - since % MS_PER_HOUR)
+        while start < end:
+            first, last = max(0, (since - start) // 1000), min(3600, (end - start) // 1000)
+            found += hour_executions(self._engine, self.hour(start), first, last, EVERY_S)
+            start = EpochMs(start + MS_PER_HOUR)
+        return LogReading(position=LogPosition("simulated", end), executions=tuple(found))
 
     async def close(self) -> None:
         return None

@@ -1,16 +1,19 @@
 """What the simulated server's own counters would say."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 import numpy as np
 import numpy.typing as npt
 
 from faena.core.readings import COUNTER_FIELDS, CounterKey
+from faena.core.statements.texts import fingerprint
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.sources.simulated.engine import CACHE_HITS_PER_READ, Engine, Hour
+from faena.sources.simulated.incidents import Activity, Happening, happenings
 
 _AT = {name: i for i, name in enumerate(COUNTER_FIELDS)}
 SPREAD = 0.8  # standard deviation of single executions over their mean
+BLOCKS_PER_MB = 128
 WAL_BYTES_PER_COMMIT = 420.0
 Sums = dict[CounterKey, npt.NDArray[np.float64]]
 
@@ -52,7 +55,26 @@ def hour_work(engine: Engine, hour: Hour, first: int, last: int) -> Sums:
         user = engine.estate.programs[one.program].user
         key = CounterKey(query_id=one.query_id, database=engine.server.group or engine.server.name, user=user)
         sums[key] = sums[key] + values if key in sums else values
+    for h, effect in ended_activities(engine, hour, first, last):
+        values = np.zeros(len(COUNTER_FIELDS))
+        values[_AT["calls"]] = effect.sessions
+        values[_AT["total_ms"]] = effect.sessions * (h.end - h.start)
+        values[_AT["sumsq_ms2"]] = effect.sessions * (h.end - h.start) ** 2
+        values[_AT["blocks_read"]] = effect.reads_per_s * (h.end - h.start) / 1000
+        values[_AT["temp_read"]] = values[_AT["temp_written"]] = effect.sessions * effect.temp_mb * BLOCKS_PER_MB
+        user = engine.estate.programs[effect.activity].user
+        database = engine.server.group or engine.server.name
+        key = CounterKey(query_id=fingerprint(effect.text), database=database, user=user)
+        sums[key] = sums[key] + values if key in sums else values
     return sums
+
+
+def ended_activities(engine: Engine, hour: Hour, first: int, last: int) -> Iterator[tuple[Happening, Activity]]:
+    """Long statements that end in the seconds [first, last) of an hour: a server counts and logs them then."""
+    since, until = EpochMs(hour.start + 1000 * first), EpochMs(hour.start + 1000 * last)
+    for h in happenings(engine.incidents, engine.server.name, engine.anchor, EpochMs(since - 1000), until):
+        if isinstance(h.effect, Activity) and since <= h.end < until:
+            yield h, h.effect
 
 
 def _dearer(hour: Hour, row: int, usual: float) -> npt.NDArray[np.float64]:

@@ -1,0 +1,79 @@
+"""Writing what a server logged, and reading it back."""
+
+from collections.abc import Iterable, Mapping
+
+from django.db import transaction
+
+from faena.apps.bulk import copy_rows
+from faena.apps.statements.models import Execution, LogEvent, LogMark
+from faena.core import logged
+from faena.core.logged import LogPosition, LogReading
+
+_EXECUTION = (
+    "pid", "place", "took_ms", "query_id", "statement", "parameters", "database", "user", "program", "client",
+    "parse_ms", "bind_ms", "execute_ms", "temp_bytes", "weight",
+)  # fmt: skip
+_EVENT = (
+    "pid", "place", "severity", "sqlstate", "message", "detail", "context", "statement", "query_id", "database",
+    "user", "program", "client", "waited_ms",
+)  # fmt: skip
+BATCH = 1000
+
+
+def _plain(value: object) -> object:
+    """PostgreSQL's text cannot hold NUL, and what a log was cut off in can."""
+    return value.replace("\0", "") if isinstance(value, str) else value
+
+
+@transaction.atomic
+def store_log(server_id: int, reading: LogReading, plans: Mapping[int, int], *, literals: bool) -> None:
+    """Executions, events and how far the log was read; the same reading twice changes nothing.
+
+    `plans` holds the shape of a plan by the index of its execution. Texts of events keep their literals with `literals`.
+    """
+    runs = (
+        Execution(
+            server_id=server_id,
+            ended_ms=one.ended,
+            plan_id=plans.get(i),
+            **{name: _plain(getattr(one, name)) for name in _EXECUTION},
+        )
+        for i, one in enumerate(reading.executions)
+    )
+    Execution.objects.bulk_create(runs, ignore_conflicts=True, batch_size=BATCH)
+    events = (_event(server_id, one, literals=literals) for one in reading.events)
+    LogEvent.objects.bulk_create(events, ignore_conflicts=True, batch_size=BATCH)
+    position = reading.position
+    LogMark.objects.update_or_create(
+        server_id=server_id,
+        defaults={
+            "name": position.name, "offset": position.offset, "tail": position.tail, "behind": reading.behind,
+            "unreadable": reading.unreadable,
+        },
+    )  # fmt: skip
+
+
+def _event(server_id: int, one: logged.LogEvent, *, literals: bool) -> LogEvent:
+    values = {name: _plain(getattr(one, name)) for name in _EVENT}
+    if not literals:
+        values["statement"] = ""  # it is known by its identifier
+    return LogEvent(server_id=server_id, at_ms=one.at, kind=one.kind.value, **values)
+
+
+@transaction.atomic
+def copy_executions(server_id: int, runs: Iterable[tuple[logged.Execution, int | None]]) -> None:
+    """As `store_log`, for many executions that are known to be new, each with the shape of its plan."""
+    rows = ((server_id, one.ended, plan, *(getattr(one, n) for n in _EXECUTION)) for one, plan in runs)
+    copy_rows(Execution, ("server", "ended_ms", "plan_id", *_EXECUTION), rows)
+
+
+def position(server_id: int) -> LogPosition | None:
+    """How far a server's log was read; None when it never was."""
+    mark = LogMark.objects.filter(server_id=server_id).first()
+    return None if mark is None else LogPosition(mark.name, mark.offset, bytes(mark.tail))
+
+
+def forget_before(server_id: int, before_ms: int) -> None:
+    """Retention of executions and events."""
+    Execution.objects.filter(server_id=server_id, ended_ms__lt=before_ms)._raw_delete(using="default")
+    LogEvent.objects.filter(server_id=server_id, at_ms__lt=before_ms)._raw_delete(using="default")
