@@ -15,6 +15,7 @@ BEGIN
   END IF;
 END $$;
 GRANT pg_monitor TO watch;
+GRANT EXECUTE ON FUNCTION pg_read_binary_file(text, bigint, bigint, boolean) TO watch;
 -- The planner owns its roster, so that it may rebuild the roster's indexes; maintenance may vacuum bookings.
 ALTER TABLE crew_roster OWNER TO crew_planner;
 ALTER TABLE booking OWNER TO maintenance;

@@ -1,5 +1,7 @@
 """How a server is captured, close watch, and session samples from files."""
 
+from dataclasses import asdict
+from datetime import datetime
 from typing import Annotated, Any, Literal, cast
 
 from django.http import HttpRequest
@@ -12,14 +14,62 @@ from faena.apps.samples import selectors as samples
 from faena.apps.servers import capture
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.models import Server
+from faena.apps.statements import logged
+from faena.apps.statements import selectors as statements
+from faena.core.logged import CaptureRules
 from faena.core.series.window import Window
+from faena.core.statements.logneeds import LogNeed, log_needs
 from faena.core.units import EpochMs
 
 router = Router(tags=["capture"])
 MEASURED_MS = 10 * 60_000
 
 
-class CaptureOut(Schema):
+class CaptureSettings(Schema):
+    """What can be set. `log`: a path, "server" for through the server, empty for not at all; `fast_share` from 0 to 1."""
+
+    period_ms: int
+    slow_ms: int
+    schedule: list[dict[str, Any]]
+    sample_retention_days: int
+    sum_retention_days: int
+    counter_retention_days: int
+    execution_retention_days: int
+    machine_retention_days: int
+    cores: int | None
+    group: str
+    storage: str
+    machine: str
+    log: str
+    fast_share: float
+    keep_parameters: bool
+
+
+class CaptureBody(CaptureSettings):
+    confirmed: bool = False
+
+
+class LogNeedOut(Schema):
+    """A setting of the server that its log needs; `cost` in words."""
+
+    name: str
+    ok: bool
+    found: str
+    remedy: str
+    cost: str
+
+
+class LogStateOut(Schema):
+    """How the reading of the log goes. `refused` says why it cannot be read, empty when it can."""
+
+    read_at: datetime | None
+    behind: int
+    unreadable: int
+    executions_last_hour: int
+    refused: str
+
+
+class CaptureOut(CaptureSettings):
     """`sample_ms` is how long the server takes to answer one sample, null while nothing was measured.
 
     `cost_share` of a core is what sampling costs at most; above `dear_share` a choice wants a second yes.
@@ -28,38 +78,14 @@ class CaptureOut(Schema):
     name: str
     engine: str
     address: str
-    period_ms: int
-    slow_ms: int
-    schedule: list[dict[str, Any]]
-    sample_retention_days: int
-    sum_retention_days: int
-    counter_retention_days: int
-    machine_retention_days: int
-    cores: int | None
-    group: str
-    storage: str
-    machine: str
     sample_ms: float | None
     cost_share: float | None
     close_cost_share: float | None
     dear_share: float
     close_watch_until: int | None
     now: int
-
-
-class CaptureBody(Schema):
-    period_ms: int
-    slow_ms: int
-    schedule: list[dict[str, Any]]
-    sample_retention_days: int
-    sum_retention_days: int
-    counter_retention_days: int
-    machine_retention_days: int
-    cores: int | None
-    group: str
-    storage: str
-    machine: str
-    confirmed: bool = False
+    log_needs: list[LogNeedOut]
+    log_state: LogStateOut
 
 
 class CloseWatchBody(Schema):
@@ -95,7 +121,7 @@ def _sample_ms(server: Server, now: int) -> float | None:
 def _out(server: Server) -> CaptureOut:
     now = now_ms()
     took = _sample_ms(server, now)
-    names = [name for name in CaptureBody.model_fields if name != "confirmed"]
+    names = CaptureSettings.model_fields
     return CaptureOut(
         name=server.name,
         engine=server.engine,
@@ -106,8 +132,26 @@ def _out(server: Server) -> CaptureOut:
         dear_share=capture.DEAR_SHARE,
         close_watch_until=server.close_watch_until_ms if server.close_watch_until_ms > now else None,
         now=now,
+        log_needs=[LogNeedOut(**asdict(one)) for one in _needs(server, now)],
+        log_state=_log_state(server, now),
         **{name: getattr(server, name) for name in names},
     )
+
+
+def _needs(server: Server, now: int) -> list[LogNeed]:
+    """Of a real server that was connected once; others log as they are made to."""
+    facts = server.facts
+    if server.engine != Server.Engine.POSTGRESQL or not facts:
+        return []
+    window = Window(start=EpochMs(now - MEASURED_MS), end=EpochMs(now))
+    calls, covered = statements.calls_in(server.id, window)
+    rules = CaptureRules(slow_ms=server.slow_ms, fast_share=server.fast_share)
+    return log_needs(facts["settings"], facts["version"], rules, calls / covered * 1000 if covered else None)
+
+
+def _log_state(server: Server, now: int) -> LogStateOut:
+    state = logged.state(server.id, now)
+    return LogStateOut(refused=servers.log_refusal(server), **asdict(state))
 
 
 @router.get("/servers/{server_id}/capture", response=CaptureOut, operation_id="capture_get")

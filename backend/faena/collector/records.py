@@ -132,7 +132,8 @@ def pack(record: Record) -> bytes:
             body = ["surveyed", server, asdict(survey)]
         case Logged(server_id=server, reading=r):
             tail = base64.b64encode(r.position.tail).decode()
-            body = ["logged", server, [r.position.name, r.position.offset, tail], r.executions, r.events,
+            body = ["logged", server, [r.position.name, r.position.offset, tail], [tuple(one) for one in r.executions],
+                    [tuple(one) for one in r.events],
                     r.unreadable, r.behind, r.broken]  # fmt: skip
         case HostRead(server_id=server, machine=machine, figures=figures):
             body = ["host", server, machine, asdict(figures)]

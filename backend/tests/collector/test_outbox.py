@@ -10,6 +10,7 @@ from faena.collector.records import (
     Counted,
     HostRead,
     Learned,
+    Logged,
     Noted,
     Record,
     Sampled,
@@ -19,6 +20,7 @@ from faena.collector.records import (
     unpack,
 )
 from faena.core.errors import StoreAway
+from faena.core.logged import EventKind, Execution, LogEvent, LogPosition, LogReading
 from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText, Survey
 from faena.core.statements.counters import Break, CounterDelta
 from faena.core.units import EpochMs, Pid, QueryId
@@ -49,7 +51,15 @@ def tick(second: int, server_id: int = 1) -> Sampled:
     return Sampled(server_id=server_id, reading=reading(second, session(second + 1)), missed=0)
 
 
+RUN = Execution(EpochMs(START + 900), 812.5, Pid(7), 3, "SELECT 1", QueryId(-4), "$1 = 'é'", parse_ms=0.5, plan="{}")
+EVENT = LogEvent(START, EventKind.TIMEOUT, Pid(7), 4, "ERROR", "57014", "canceling statement", waited_ms=None)
 RECORDS: list[Record] = [
+    Logged(
+        server_id=7,
+        reading=LogReading(
+            position=LogPosition("a.json", 99, b"\xff\n"), executions=(RUN,), events=(EVENT,), unreadable=1, behind=5
+        ),
+    ),
     Sampled(server_id=7, reading=reading(3, session(4, blocked_by=(Pid(9), Pid(8)), query_id=QueryId(-5))), missed=2),
     Counted(
         server_id=7,

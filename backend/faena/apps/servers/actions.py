@@ -15,7 +15,7 @@ from django.utils import timezone
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
 from faena.apps.servers import vitals
-from faena.apps.servers.capture import check_period
+from faena.apps.servers.capture import check_log, check_period
 from faena.apps.servers.models import Server, ServerNote
 from faena.apps.servers.sealing import seal, unseal
 from faena.core.errors import BadInput, SourceUnfit
@@ -23,6 +23,7 @@ from faena.core.readings import Survey
 from faena.sources.machine.local import machine_name
 from faena.sources.postgres import Target, check_connection
 from faena.sources.postgres.check import CheckStep
+from faena.sources.postgres.log import THROUGH_SERVER
 
 LOOPBACK = ("127.0.0.1", "::1", "localhost")
 LEASE = timedelta(seconds=10)  # renewed every 3 s; who is silent for so long is replaced
@@ -44,6 +45,8 @@ class ServerForm:
     period_ms: int = 1000
     passfile: str = ""
     service: str = ""
+    log: str = THROUGH_SERVER
+    keep_parameters: bool = False
 
     def __post_init__(self) -> None:
         if not re.fullmatch(r"[\w][\w .:-]{0,79}", unicodedata.normalize("NFC", self.name)):
@@ -61,6 +64,7 @@ class ServerForm:
         if self.cores is not None and not 0 < self.cores <= 4096:
             raise BadInput(f"cores lie between 1 and 4096, not {self.cores}", field="cores")
         check_period(self.period_ms)
+        check_log(self.log)
 
     def target(self) -> Target:
         return Target(
@@ -107,6 +111,8 @@ def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> 
                 service=form.service,
                 cores=form.cores,
                 period_ms=form.period_ms,
+                log=form.log,
+                keep_parameters=form.keep_parameters,
                 # A server on loopback runs on the machine of its collector, whose figures are then its own.
                 machine=machine_name() if form.host in LOOPBACK else "",
             )

@@ -12,12 +12,16 @@ from faena.apps.accounts.policy import require
 from faena.apps.servers.models import Server, ServerNote
 from faena.core.errors import BadInput
 from faena.core.series.schedule import read_schedule
+from faena.sources.postgres.log import THROUGH_SERVER
 
 CLOSE_WATCH_MS = 100
 MAX_CLOSE_MINUTES = 120
 DEAR_SHARE = 0.01  # of a core, above which a choice wants a second yes
 RETENTION_DAYS = (1, 3650)
-RETENTIONS = ("sample_retention_days", "sum_retention_days", "counter_retention_days", "machine_retention_days")
+RETENTIONS = (
+    "sample_retention_days", "sum_retention_days", "counter_retention_days", "execution_retention_days",
+    "machine_retention_days",
+)  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -35,6 +39,10 @@ class CaptureForm:
     group: str
     storage: str
     machine: str
+    execution_retention_days: int
+    log: str
+    fast_share: float
+    keep_parameters: bool
     confirmed: bool = False
 
     def __post_init__(self) -> None:
@@ -47,6 +55,9 @@ class CaptureForm:
                 raise BadInput(f"days lie between {RETENTION_DAYS[0]} and {RETENTION_DAYS[1]}", field=name)
         if self.cores is not None and not 0 < self.cores <= 4096:
             raise BadInput(f"cores lie between 1 and 4096, not {self.cores}", field="cores")
+        if not 0 <= self.fast_share <= 1:
+            raise BadInput("the share of fast executions lies between 0 and 1", field="fast_share")
+        check_log(self.log)
         for name in ("group", "storage", "machine"):
             if len(getattr(self, name)) > 80:
                 raise BadInput("at most 80 characters", field=name)
@@ -58,6 +69,14 @@ def check_period(period_ms: int) -> None:
         raise BadInput(f"the period lies between 100 and 60000 ms, not {period_ms}", field="period_ms")
     if 1000 % period_ms and period_ms % 1000:
         raise BadInput(f"{period_ms} ms is neither a whole part of a second nor whole seconds", field="period_ms")
+
+
+def check_log(where: str) -> None:
+    """Raises BadInput. Empty: not read; "server": through the server; else a path on the collector's machine."""
+    if where and where != THROUGH_SERVER and (not where.startswith("/") or len(where) > 255):
+        raise BadInput(
+            "the log is named by its whole path, from / on, or read through the server, or not at all", field="log"
+        )
 
 
 def cost_share(sample_ms: float | None, period_ms: int) -> float | None:

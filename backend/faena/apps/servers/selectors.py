@@ -22,3 +22,9 @@ def notes(server_id: int, window: Window) -> list[ServerNote]:
     return list(
         ServerNote.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end).order_by("at_ms")
     )
+
+
+def log_refusal(server: Server) -> str:
+    """Why the server's log cannot be read since it was last connected; empty when nothing is known against it."""
+    told = ServerNote.objects.filter(server=server, event__in=("connected", "log_refused")).order_by("-at_ms").first()
+    return told.detail if told is not None and told.event == "log_refused" else ""

@@ -1,6 +1,8 @@
 """Writing what a server logged, and reading it back."""
 
 from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
 
 from django.db import transaction
 
@@ -8,6 +10,7 @@ from faena.apps.bulk import copy_rows
 from faena.apps.statements.models import Execution, LogEvent, LogMark
 from faena.core import logged
 from faena.core.logged import LogPosition, LogReading
+from faena.core.units import MS_PER_HOUR
 
 _EXECUTION = (
     "pid", "place", "took_ms", "query_id", "statement", "parameters", "database", "user", "program", "client",
@@ -71,6 +74,28 @@ def position(server_id: int) -> LogPosition | None:
     """How far a server's log was read; None when it never was."""
     mark = LogMark.objects.filter(server_id=server_id).first()
     return None if mark is None else LogPosition(mark.name, mark.offset, bytes(mark.tail))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LogState:
+    """`read_at` None: never read."""
+
+    read_at: datetime | None
+    behind: int
+    unreadable: int
+    executions_last_hour: int
+
+
+def state(server_id: int, now_ms: int) -> LogState:
+    """How the reading of a server's log goes."""
+    mark = LogMark.objects.filter(server_id=server_id).first()
+    kept = Execution.objects.filter(server_id=server_id, ended_ms__gt=now_ms - MS_PER_HOUR).count()
+    return LogState(
+        read_at=mark.read_at if mark else None,
+        behind=mark.behind if mark else 0,
+        unreadable=mark.unreadable if mark else 0,
+        executions_last_hour=kept,
+    )
 
 
 def forget_before(server_id: int, before_ms: int) -> None:

@@ -106,6 +106,12 @@ def touching(server: Server, window: Window) -> dict[str, list[tuple[int, str, f
     return found
 
 
+def calls_in(server_id: int, window: Window) -> tuple[float, int]:
+    """Calls of all statements in a window, and the milliseconds of it that counters cover."""
+    total = _work(server_id, window).aggregate(n=Sum("calls"))["n"] or 0.0
+    return total, coverage(server_id, window).covered_ms
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CallSeries:
     """Per bucket: calls of all statements, and the milliseconds of it that counters cover; 0 is a gap."""

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import psycopg
 
 from faena.sources.postgres import queries
+from faena.sources.postgres.log import log_grant
 from faena.sources.postgres.source import Target, as_source_error
 
 
@@ -99,4 +100,6 @@ def role_script(user: str) -> str:
         f"CREATE ROLE {name} LOGIN PASSWORD 'choose-one' CONNECTION LIMIT 5;\n"
         f"GRANT pg_monitor TO {name};\n"
         "CREATE EXTENSION IF NOT EXISTS pg_stat_statements;  -- in the database Faena connects to\n"
+        "-- There, too, and only if Faena shall read the log through the server; it opens all files of its data directory:\n"
+        f"{log_grant(user)}\n"
     )

@@ -12,6 +12,7 @@ from faena.apps.servers.actions import SSL_MODES, ServerForm, save_server
 from faena.core.errors import BadInput
 from faena.sources.postgres import check_connection
 from faena.sources.postgres.check import role_script
+from faena.sources.postgres.log import THROUGH_SERVER
 
 
 class Command(BaseCommand):
@@ -26,6 +27,12 @@ class Command(BaseCommand):
         parser.add_argument("--database", default="postgres")
         parser.add_argument("--user", default="faena")
         parser.add_argument("--sslmode", choices=SSL_MODES, default="prefer")
+        parser.add_argument(
+            "--log", default=THROUGH_SERVER, help="its log: a path on this machine, `server` (through it), or empty"
+        )
+        parser.add_argument(
+            "--keep-parameters", action="store_true", help="keep literals and parameters of executions (personal data)"
+        )
         parser.add_argument("--cores", type=int, help="cores of its host, for the ceiling in the load view")
         parser.add_argument(
             "--role-script", action="store_true", help="print the script of the role it needs, and stop"
@@ -54,6 +61,8 @@ class Command(BaseCommand):
                 password=password,
                 sslmode=options["sslmode"],
                 cores=options["cores"],
+                log=options["log"],
+                keep_parameters=options["keep_parameters"],
             )
             steps = async_to_sync(check_connection)(form.target())
             for step in steps:

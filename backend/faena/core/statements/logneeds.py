@@ -1,0 +1,101 @@
+"""Which settings of a server its log needs to tell single executions, and what each costs."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from faena.core.logged import CaptureRules
+
+BYTES_PER_ENTRY = 700  # of jsonlog with a statement of usual length and its parameters
+CORE_US_PER_ENTRY = 12.0  # for formatting an entry and handing it to the log writer
+SECONDS_PER_DAY = 86_400
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LogNeed:
+    """`ok` False: `remedy` is the exact statement that mends it. `cost` in words, empty where there is none to speak of."""
+
+    name: str
+    ok: bool
+    found: str
+    remedy: str = ""
+    cost: str = ""
+
+
+def log_needs(
+    settings: Mapping[str, str], version: int, rules: CaptureRules, calls_per_s: float | None
+) -> list[LogNeed]:
+    """In the order in which to mend them. `calls_per_s` of all statements, None while nothing was counted."""
+    form = "jsonlog" if version >= 150000 else "csvlog"
+    destination, slow = settings.get("log_destination", ""), f"{rules.slow_ms:.0f}"
+    preload = settings.get("shared_preload_libraries", "")
+    lists = preload.replace(" ", "").split(",") if preload else []
+    return [
+        _setting(settings, "logging_collector", "on", "the log as files", restart=True),
+        LogNeed(
+            name="a form that tells programs and identifiers",
+            ok=form in destination,
+            found=f"log_destination = {destination or 'unknown'}",
+            remedy="" if form in destination else _alter("log_destination", form),
+        ),
+        _threshold(settings, "log_min_duration_statement", slow, "slow executions, each with its time"),
+        LogNeed(
+            name="a share of the fast ones",
+            ok=settings.get("log_min_duration_sample") == "0" and _rate(settings) >= rules.fast_share > 0,
+            found=f"log_min_duration_sample = {settings.get('log_min_duration_sample', 'unknown')}, "
+            f"log_statement_sample_rate = {settings.get('log_statement_sample_rate', 'unknown')}",
+            remedy=f"{_alter('log_statement_sample_rate', f'{rules.fast_share:g}')}\n{_alter('log_min_duration_sample', '0')}",
+            cost=entries_cost(None if calls_per_s is None else calls_per_s * rules.fast_share),
+        ),
+        LogNeed(
+            name="their plans",
+            ok="auto_explain" in lists and settings.get("auto_explain.log_min_duration", "-1") != "-1",
+            found=f"auto_explain.log_min_duration = {settings.get('auto_explain.log_min_duration', 'not loaded')}",
+            remedy=""
+            if "auto_explain" in lists
+            else f"ALTER SYSTEM SET shared_preload_libraries = '{','.join([*lists, 'auto_explain'])}';  -- then restart\n"
+            f"ALTER SYSTEM SET auto_explain.log_min_duration = {slow};\nALTER SYSTEM SET auto_explain.log_format = 'json';",
+            cost="without auto_explain.log_analyze next to nothing; with it, every step of every statement is timed",
+        ),
+        _setting(settings, "log_lock_waits", "on", "waits for locks longer than deadlock_timeout"),
+        _threshold(settings, "log_temp_files", "10240", "temporary files"),
+    ]
+
+
+def entries_cost(entries_per_s: float | None) -> str:
+    """An estimate in words, from what an entry takes."""
+    if entries_per_s is None:
+        return "not known before statements are counted"
+    megabytes = entries_per_s * BYTES_PER_ENTRY * SECONDS_PER_DAY / 1e6
+    share = entries_per_s * CORE_US_PER_ENTRY / 1e6
+    return (
+        f"about {entries_per_s:.3g} entries a second: {megabytes:.3g} MB of log a day, {share:.2g} of a core (estimate)"
+    )
+
+
+def _rate(settings: Mapping[str, str]) -> float:
+    try:
+        return float(settings.get("log_statement_sample_rate", "0"))
+    except ValueError:
+        return 0.0
+
+
+def _alter(name: str, value: str) -> str:
+    return f"ALTER SYSTEM SET {name} = '{value}'; SELECT pg_reload_conf();"
+
+
+def _setting(settings: Mapping[str, str], name: str, wanted: str, what: str, *, restart: bool = False) -> LogNeed:
+    ok = settings.get(name) == wanted
+    remedy = f"ALTER SYSTEM SET {name} = '{wanted}';  -- then restart" if restart else _alter(name, wanted)
+    return LogNeed(name=what, ok=ok, found=f"{name} = {settings.get(name, 'unknown')}", remedy="" if ok else remedy)
+
+
+def _threshold(settings: Mapping[str, str], name: str, wanted: str, what: str) -> LogNeed:
+    """Any threshold will do that lies at or below the wanted one."""
+    try:
+        found = float(settings.get(name, "-1"))
+    except ValueError:
+        found = -1.0
+    ok = 0 <= found <= float(wanted)
+    return LogNeed(
+        name=what, ok=ok, found=f"{name} = {settings.get(name, 'unknown')}", remedy="" if ok else _alter(name, wanted)
+    )

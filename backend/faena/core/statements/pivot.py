@@ -1,0 +1,133 @@
+"""Captured executions as a table: rows, columns, a measure, an aggregate."""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+import numpy.typing as npt
+
+from faena.core.logged import Execution
+from faena.core.statements.density import quantiles
+
+Floats = npt.NDArray[np.float64]
+
+
+class PivotBy(StrEnum):
+    """What rows and columns can be."""
+
+    STATEMENT = "statement"
+    PROGRAM = "program"
+    USER = "user"
+    DATABASE = "database"
+    CLIENT = "client"
+    PLAN = "plan"
+    HOUR = "hour"
+    DURATION = "duration"
+
+
+class PivotMeasure(StrEnum):
+    TOOK = "took_ms"
+    PARSE = "parse_ms"
+    BIND = "bind_ms"
+    EXECUTE = "execute_ms"
+    TEMP = "temp_bytes"
+
+
+class Aggregate(StrEnum):
+    COUNT = "count"
+    SUM = "sum"
+    MEAN = "mean"
+    MEDIAN = "median"
+    P95 = "p95"
+    MAX = "max"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pivot:
+    """`cells[row][column]` is None where there is nothing, or too little for the aggregate. Largest rows first.
+
+    `counts` says from how many captured executions a cell comes.
+    """
+
+    rows: Sequence[str]
+    columns: Sequence[str]
+    cells: Sequence[Sequence[float | None]]
+    counts: Sequence[Sequence[int]]
+    row_totals: Sequence[float | None]
+    column_totals: Sequence[float | None]
+    total: float | None
+    more_rows: int
+
+
+Labels = Mapping[PivotBy, Callable[[Execution], str]]
+
+
+def pivot(
+    runs: Sequence[Execution],
+    labels: Labels,
+    rows: PivotBy,
+    columns: PivotBy | None,
+    measure: PivotMeasure,
+    aggregate: Aggregate,
+    *,
+    at_most: int = 100,
+) -> Pivot:
+    """Counts and sums are estimates of all executions, by their weights. Executions without the measure are left out."""
+    if aggregate is not Aggregate.COUNT:
+        runs = [one for one in runs if getattr(one, measure) is not None]
+    values = np.array([float(getattr(one, measure) or 0.0) for one in runs])
+    weights = np.array([one.weight for one in runs])
+    row_of = [labels[rows](one) for one in runs]
+    column_of = [labels[columns](one) for one in runs] if columns else ["all"] * len(runs)
+    places: dict[tuple[str, str], list[int]] = {}
+    for i, key in enumerate(zip(row_of, column_of, strict=True)):
+        places.setdefault(key, []).append(i)
+    row_totals = {
+        name: _of(values, weights, np.flatnonzero(np.array(row_of) == name), aggregate) for name in set(row_of)
+    }
+    ordered = sorted(row_totals, key=lambda name: (-(row_totals[name] or 0.0), name))
+    if rows is PivotBy.HOUR:
+        ordered = sorted(row_totals)
+    names = sorted(set(column_of), key=lambda name: (len(name), name) if columns is PivotBy.DURATION else (0, name))
+    shown = ordered[:at_most]
+    empty: list[int] = []
+    return Pivot(
+        rows=shown,
+        columns=names,
+        cells=[[_of(values, weights, places.get((r, c), empty), aggregate) for c in names] for r in shown],
+        counts=[[len(places.get((r, c), empty)) for c in names] for r in shown],
+        row_totals=[row_totals[name] for name in shown],
+        column_totals=[_of(values, weights, np.flatnonzero(np.array(column_of) == c), aggregate) for c in names],
+        total=_of(values, weights, np.arange(len(runs)), aggregate),
+        more_rows=len(ordered) - len(shown),
+    )
+
+
+def _of(
+    values: Floats, weights: Floats, chosen: Sequence[int] | npt.NDArray[np.int64], aggregate: Aggregate
+) -> float | None:
+    if not len(chosen):
+        return None
+    some, their = values[chosen], weights[chosen]
+    match aggregate:
+        case Aggregate.COUNT:
+            return float(their.sum())
+        case Aggregate.SUM:
+            return float((some * their).sum())
+        case Aggregate.MEAN:
+            return float((some * their).sum() / their.sum())
+        case Aggregate.MEDIAN:
+            return quantiles(some, their, [0.5])[0]
+        case Aggregate.P95:
+            return quantiles(some, their, [0.95])[0]
+        case Aggregate.MAX:
+            return float(some.max())
+
+
+def duration_class(took_ms: float) -> str:
+    """For reading a distribution in a table: below 1, 10, 100 ms, 1 s, 10 s, and above."""
+    for bound, words in ((1, "< 1 ms"), (10, "< 10 ms"), (100, "< 100 ms"), (1000, "< 1 s"), (10_000, "< 10 s")):
+        if took_ms < bound:
+            return words
+    return "10 s and more"
