@@ -116,3 +116,65 @@ def leading_wildcard(condition: str) -> bool:
 
 def _without_strings(text: str) -> str:
     return re.sub(r"'[^']*'(?:::[a-z ]+)?", "", text)
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """One comparison that an index can serve. `column` is a column or an expression over one; `value` None: not known."""
+
+    column: str
+    operator: str
+    value: str | None
+    of: str  # the bare column in it
+    alias: str = ""
+
+    @property
+    def equal(self) -> bool:
+        return self.operator in ("=", "IS NULL", "= ANY")
+
+    @property
+    def expression(self) -> bool:
+        return self.column != self.of
+
+
+_COMPARED = re.compile(r"(?P<left>.+?)\s*(?P<op>=|<=|>=|<|>|IS NULL)\s*(?P<any>ANY\s*)?(?P<right>.*)", re.DOTALL)
+_BARE = re.compile(rf"\(*{_COLUMN}\)*(?:::(?:text|character varying|bpchar|varchar))?")
+_WRAPPED = re.compile(rf"(?P<call>[a-z_]\w*)\(\(*{_COLUMN}\)*(?:::text)?\)")
+_LITERAL = re.compile(
+    r"\(*'(?P<text>(?:[^']|'')*)'(?:::[\w\" .\[\]()]+)?\)*|\(*(?P<number>-?\d+(?:\.\d+)?)\)*(?:::\w+)?"
+)
+_LINKED = re.compile(rf"\(*(?P<a>{_NAME})\.(?P<x>{_NAME})\)*\s*=\s*\(*(?P<b>{_NAME})\.(?P<y>{_NAME})\)*")
+
+
+def comparisons(condition: str) -> list[Comparison]:
+    """Of a column with something that is not a column of the same table, as far as the condition's AND goes."""
+    found = []
+    for part in conjuncts(condition):
+        match = _COMPARED.fullmatch(part)
+        if match is None or _split(part, " OR ")[1:]:
+            continue
+        left = _BARE.fullmatch(match["left"].strip())
+        call = _WRAPPED.fullmatch(match["left"].strip()) if left is None else None
+        side = left or call
+        if side is None:
+            continue
+        column, alias = side["column"].strip('"'), (side["alias"] or "").strip('"')
+        expression = f"{call['call']}({column})" if call else column
+        operator = match["op"] + (" ANY" if match["any"] else "")
+        literal = _LITERAL.fullmatch(match["right"].strip())
+        value = None
+        if literal is not None and not match["any"]:
+            value = literal["number"] if literal["text"] is None else literal["text"].replace("''", "'")
+        found.append(Comparison(expression, operator, value, column, alias))
+    return found
+
+
+def links(condition: str) -> list[tuple[tuple[str, str], tuple[str, str]]]:
+    """Equal columns of two tables, each as (alias, column)."""
+    found = []
+    for part in conjuncts(condition):
+        match = _LINKED.fullmatch(part)
+        if match:
+            a, x, b, y = (match[name].strip('"') for name in ("a", "x", "b", "y"))
+            found.append(((a, x), (b, y)))
+    return found

@@ -1,0 +1,341 @@
+"""Proposes an index where a plan would gain from one, says why its columns stand as they do, and refuses where not."""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from faena.core.plans.indexcost import (
+    DEFAULT_BETWEEN,
+    UNEVEN_ORDER,
+    IndexSize,
+    Search,
+    equal_share,
+    index_size,
+    range_share,
+    search_cost,
+)
+from faena.core.plans.model import Plan, Step
+from faena.core.plans.predicates import Comparison, comparisons, links
+from faena.core.plans.schema import ColumnFacts, CostSettings, IndexFacts, SchemaFacts, TableFacts
+from faena.core.plans.suspicions import Look, look_at
+
+WORTH = 0.5  # of the step's cost must go, or the index is not worth its upkeep
+MIN_COST = 100.0  # a step that costs less is quick without any index
+MIN_MS = 1.0  # and so is one that took less
+PARTIAL_BELOW = 0.25  # a constant that so few rows have is worth an index of those alone
+MAX_COLUMNS = 4
+UNKNOWN_WIDTH = 16
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IndexProposal:
+    """`step` in pre-order. `why` explains each column in its place. Costs are the planner's units, estimated.
+
+    `overlaps` names indexes that the new one would make dispensable, or that begin alike.
+    """
+
+    step: int
+    table: str
+    columns: Sequence[str]
+    predicate: str
+    ddl: str
+    why: Sequence[tuple[str, str]]
+    share: float
+    rows: float
+    cost_before: float
+    cost_after: float
+    size_bytes: int
+    writes: int
+    overlaps: Sequence[str]
+    sentence: str
+
+    @property
+    def gain(self) -> float:
+        return self.cost_before - self.cost_after
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Refusal:
+    """A step that was looked at, and why no index is proposed for it."""
+
+    step: int
+    table: str
+    sentence: str
+
+
+@dataclass(frozen=True, slots=True)
+class _Candidate:
+    """Columns for one table: what is compared, and what order is wanted behind it."""
+
+    step: Step
+    table: TableFacts
+    compared: Sequence[Comparison]
+    order: Sequence[str] = ()
+    times: float = 1.0
+    before: float = 0.0
+    wanted: float | None = None  # rows after which the reader stops, where rows come in order
+
+
+def propose(plan: Plan, facts: SchemaFacts) -> tuple[list[IndexProposal], list[Refusal]]:
+    """The best proposal per table of the plan, largest gain first, and what was refused."""
+    look = look_at(plan)
+    best: dict[str, IndexProposal] = {}
+    refused: dict[str, Refusal] = {}
+    for candidate in _candidates(look, facts):
+        found = _judged(look, candidate, facts.costs)
+        name = candidate.table.full_name
+        if isinstance(found, Refusal):
+            refused.setdefault(name, found)
+        elif name not in best or found.gain > best[name].gain:
+            best[name] = found
+    proposals = sorted(best.values(), key=lambda one: -one.gain)
+    return proposals, [one for name, one in refused.items() if name not in best]
+
+
+def _candidates(look: Look, facts: SchemaFacts) -> Iterator[_Candidate]:
+    for step in look.steps:
+        table = facts.table(step.table, step.schema) if step.table else None
+        if table is not None and ("Seq Scan" in step.kind or step.kind in ("Index Scan", "Bitmap Heap Scan")):
+            yield from _of_scan(look, step, table)
+        if step.kind in ("Nested Loop", "Hash Join") and len(step.children) >= 2:
+            yield from _of_join(step, facts)
+
+
+def _of_scan(look: Look, step: Step, table: TableFacts) -> Iterator[_Candidate]:
+    conditions = " AND ".join(
+        f"({step.conditions[name]})" for name in ("Index Cond", "Recheck Cond", "Filter") if name in step.conditions
+    )
+    compared = comparisons(conditions) if conditions else []
+    if step.kind != "Seq Scan" and "Filter" not in step.conditions and not step.kind.startswith("Parallel"):
+        compared = []
+    before = step.cost_total or 0.0
+    if compared:
+        yield _Candidate(step, table, compared, before=before)
+    order, wanted = _wanted_order(look, step)
+    equal = [one for one in compared if one.equal]
+    if order and (compared or wanted is not None):
+        above = _sort_above(look, step)
+        yield _Candidate(step, table, equal, order, before=(above or step).cost_total or before, wanted=wanted)
+
+
+def _sort_above(look: Look, step: Step) -> Step | None:
+    above = look.parent(step)
+    while above is not None and above.kind in ("Gather", "Gather Merge"):
+        above = look.parent(above)
+    return above if above is not None and above.kind == "Sort" else None
+
+
+def _wanted_order(look: Look, step: Step) -> tuple[Sequence[str], float | None]:
+    """Columns that a sort right above puts this step's rows in order of, and after how many rows a limit stops."""
+    above = _sort_above(look, step)
+    if above is None:
+        return (), None
+    keys = [key.split(".")[-1].strip('"') for key in above.keys.get("Sort Key", ())]
+    limit = look.parent(above)
+    while limit is not None and limit.kind in ("Gather", "Gather Merge"):
+        limit = look.parent(limit)
+    wanted = limit.rows_planned if limit is not None and limit.kind == "Limit" else None
+    if not keys or any("(" in key for key in keys):
+        return (), wanted
+    return keys, wanted
+
+
+def _of_join(step: Step, facts: SchemaFacts) -> Iterator[_Candidate]:
+    """The larger side searched by the key of each row of the smaller one."""
+    condition = step.conditions.get("Hash Cond") or step.conditions.get("Join Filter") or ""
+    sides = [_scan_below(child) for child in step.children[:2]]
+    for one, other in links(condition):
+        for mine, at in ((one, 0), (other, 1), (one, 1), (other, 0)):
+            scan, outer = sides[at], step.children[1 - at]
+            if scan is None or mine[0] != (scan.alias or scan.table) or "Seq Scan" not in scan.kind:
+                continue
+            table = facts.table(scan.table, scan.schema)
+            rows = outer.rows_planned if outer.actual is None else outer.rows
+            if table is None or rows is None:
+                continue
+            key = Comparison(mine[1], "=", None, mine[1], mine[0])
+            rest = comparisons(scan.conditions["Filter"]) if "Filter" in scan.conditions else []
+            before = (step.cost_total or 0.0) - (outer.cost_total or 0.0)
+            yield _Candidate(
+                scan, table, [key, *[one for one in rest if one.equal]], times=max(1.0, rows), before=before
+            )
+
+
+def _scan_below(step: Step) -> Step | None:
+    while step.kind in ("Hash", "Materialize", "Memoize", "Gather", "Sort") and len(step.children) == 1:
+        step = step.children[0]
+    return step if step.table else None
+
+
+def _judged(look: Look, c: _Candidate, costs: CostSettings) -> IndexProposal | Refusal:
+    at, table = look.index(c.step), c.table
+    own = look.own(c.step)
+    if c.before < MIN_COST or (own is not None and own < MIN_MS):
+        took = f"at a cost of {c.before:.0f}" if own is None else f"in {own:.2g} ms"
+        return Refusal(
+            step=at, table=table.full_name,
+            sentence=f"{table.full_name} is read {took}: too little for an index to pay.",
+        )  # fmt: skip
+    partial, compared = _partial(c)
+    columns, why, used = _ordered(c, compared)
+    if not columns:
+        return Refusal(
+            step=at, table=table.full_name,
+            sentence=f"No condition on {table.full_name} compares a column with a value, so no plain index serves it.",
+        )  # fmt: skip
+    served = _served_by(table, columns, partial)
+    if served is not None:
+        return Refusal(
+            step=at, table=table.full_name,
+            sentence=f"{served.name} on {table.full_name} begins with {', '.join(columns)} already; that the plan does not use "
+            "it has another reason: its statistics, the types compared, or that too many rows qualify.",
+        )  # fmt: skip
+    part = _share_of(table, partial)
+    size = index_size(table, [_column(table, name) for name in columns], part, costs.block_size)
+    share = _share(table, used) * part
+    correlation = _column(table, columns[0]).correlation * (UNEVEN_ORDER if len(columns) > 1 else 1)
+    rest = max(0, len(c.compared) - len(used))
+    search = Search(share=share, conditions=len(used), left=rest, times=c.times)
+    rows = max(1.0, share * table.rows)
+    ordered = bool(c.order) and c.order[0] in columns
+    each = search_cost(table, size, search, correlation, costs, ordered=ordered)
+    if ordered and c.wanted is not None and c.wanted < rows:
+        each *= c.wanted / rows
+    after = each * c.times
+    if after > WORTH * c.before:
+        return Refusal(
+            step=at, table=table.full_name,
+            sentence=f"An index on {table.full_name} ({', '.join(columns)}) would find {share:.1%} of the rows, and reading them "
+            f"that way would cost {after:.0f} instead of {c.before:.0f}: not worth its upkeep.",
+        )  # fmt: skip
+    return _proposal(at, c, columns, partial, why, share, rows, after, size, costs)
+
+
+def _proposal(
+    at: int, c: _Candidate, columns: Sequence[str], partial: str, why: Sequence[tuple[str, str]], share: float,
+    rows: float, after: float, size: IndexSize, costs: CostSettings,
+) -> IndexProposal:  # fmt: skip
+    table = c.table
+    where = f" WHERE {partial}" if partial else ""
+    overlaps = [
+        f"{one.name} ({', '.join(one.columns)}) begins it and could go then"
+        for one in table.indexes
+        if not (one.unique or one.constraint)
+        and one.columns == tuple(columns)[: len(one.columns)]
+        and not one.predicate
+    ]
+    writes = table.inserted + table.updated - table.updated_in_place
+    more = f", {c.times:.0f} times" if c.times > 1 else ""
+    return IndexProposal(
+        step=at,
+        table=table.full_name,
+        columns=tuple(columns),
+        predicate=partial,
+        ddl=f"CREATE INDEX CONCURRENTLY ON {table.full_name} ({', '.join(columns)}){where};",
+        why=why,
+        share=share,
+        rows=rows,
+        cost_before=c.before,
+        cost_after=after,
+        size_bytes=size.bytes(costs.block_size),
+        writes=writes,
+        overlaps=overlaps,
+        sentence=f"An index on {table.full_name} ({', '.join(columns)}){where} would find {rows:.0f} of {table.rows:.0f} "
+        f"rows{more}: estimated cost {after:.3g} instead of {c.before:.3g}.",
+    )
+
+
+def _partial(c: _Candidate) -> tuple[str, Sequence[Comparison]]:
+    """A constant that few rows have, as the condition of a partial index, if something else is left to search by."""
+    for one in c.compared:
+        if one.operator != "=" or one.value is None or one.expression or len(c.compared) + len(c.order) < 2:
+            continue
+        facts = c.table.columns.get(one.of)
+        few = facts is not None and one.value in facts.common and facts.common[one.value] <= PARTIAL_BELOW
+        if few and facts is not None and facts.distinct > 0 and facts.distinct <= 20:
+            value = one.value if facts.type in ("integer", "bigint", "smallint") else f"'{one.value}'"
+            return f"{one.of} = {value}", [other for other in c.compared if other is not one]
+    return "", c.compared
+
+
+def _ordered(
+    c: _Candidate, compared: Sequence[Comparison]
+) -> tuple[list[str], list[tuple[str, str]], list[Comparison]]:
+    """Equality first, the most telling of them foremost; then the order wanted, or else one range."""
+    rows = c.table.rows
+    equal = {one.column: one for one in compared if one.equal}
+    ranges = {one.column: one for one in compared if not one.equal and one.column not in equal}
+    firsts = sorted(equal.values(), key=lambda one: _one_share(c.table, one))
+    columns, why, used = list[str](), list[tuple[str, str]](), list[Comparison]()
+    for one in firsts[:MAX_COLUMNS]:
+        columns.append(one.column)
+        used.append(one)
+        share = _one_share(c.table, one)
+        why.append((one.column, f"compared for equality, {share * rows:.3g} rows of one value"))
+    if c.order:
+        for key in c.order:
+            bare = key.split(" ")[0]
+            if bare not in columns and len(columns) < MAX_COLUMNS:
+                columns.append(key)
+                why.append((key, "gives the order that is asked for, so that nothing is sorted"))
+    elif ranges and len(columns) < MAX_COLUMNS:
+        name = min(ranges, key=lambda key: _one_share(c.table, ranges[key]))
+        columns.append(name)
+        used += [one for one in compared if one.column == name]
+        why.append((name, "compared by range, so behind what is compared for equality"))
+    return columns, why, used
+
+
+def _one_share(table: TableFacts, one: Comparison) -> float:
+    facts = _column(table, one.of)
+    if one.expression:
+        facts = replace(facts, common={}, bounds=())
+    if one.operator == "IS NULL":
+        return facts.null_share
+    if one.operator == "= ANY":
+        return min(1.0, 5 * equal_share(facts, table.rows, None))
+    if one.equal:
+        return equal_share(facts, table.rows, one.value)
+    return range_share(facts, one.operator, one.value)
+
+
+def _share(table: TableFacts, used: Sequence[Comparison]) -> float:
+    """Of all conditions together, as the planner does: independent, but for a range closed on both sides."""
+    share = 1.0
+    by_column: dict[str, list[Comparison]] = {}
+    for one in used:
+        by_column.setdefault(one.column, []).append(one)
+    for several in by_column.values():
+        parts = [_one_share(table, one) for one in several]
+        if len(parts) == 2 and not any(one.equal for one in several):
+            both = parts[0] + parts[1] - 1
+            share *= both if both > 0 else DEFAULT_BETWEEN
+        else:
+            share *= min(parts)
+    return min(1.0, max(share, 1e-9))
+
+
+def _share_of(table: TableFacts, partial: str) -> float:
+    if not partial:
+        return 1.0
+    (one,) = comparisons(partial)
+    return _one_share(table, one)
+
+
+def _column(table: TableFacts, name: str) -> ColumnFacts:
+    """Of a column, or of the column in an expression; one that is not known has many values."""
+    bare = name.split(" ")[0]
+    inside = bare[bare.index("(") + 1 : -1] if "(" in bare else bare
+    return table.columns.get(inside) or ColumnFacts(name=inside, type="", width=UNKNOWN_WIDTH)
+
+
+def _served_by(table: TableFacts, columns: Sequence[str], partial: str) -> IndexFacts | None:
+    wanted = tuple(columns)
+    for one in table.indexes:
+        if (
+            one.valid
+            and one.method == "btree"
+            and one.predicate in ("", partial)
+            and one.columns[: len(wanted)] == wanted
+        ):
+            return one
+    return None

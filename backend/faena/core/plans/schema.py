@@ -1,0 +1,92 @@
+"""What a server knows about its tables and indexes: the ground for judging and proposing indexes."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from faena.core.units import EpochMs
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ColumnFacts:
+    """Statistics as ANALYZE left them. `distinct` below zero is a share of the rows, as the server keeps it."""
+
+    name: str
+    type: str
+    width: int
+    null_share: float = 0.0
+    distinct: float = -1.0
+    common: Mapping[str, float] = field(default_factory=dict)  # most common values and their shares
+    bounds: Sequence[str] = ()  # of the histogram of the others
+    correlation: float = 0.0  # of the order on disk with the order of values
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IndexFacts:
+    """One index. `columns` in order, an expression as it is written; counts since `TableFacts.counted_since`."""
+
+    name: str
+    columns: tuple[str, ...]
+    included: tuple[str, ...] = ()
+    predicate: str = ""
+    method: str = "btree"
+    unique: bool = False
+    primary: bool = False
+    constraint: bool = False
+    valid: bool = True
+    size_bytes: int = 0
+    scans: int = 0
+    definition: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TableFacts:
+    """One table. Counts are since `counted_since`; moments are None where it never happened."""
+
+    schema: str
+    name: str
+    rows: float
+    pages: float
+    size_bytes: int
+    columns: Mapping[str, ColumnFacts] = field(default_factory=dict)
+    indexes: Sequence[IndexFacts] = ()
+    inserted: int = 0
+    updated: int = 0
+    updated_in_place: int = 0  # HOT: without a new entry in any index
+    deleted: int = 0
+    dead: int = 0
+    changed_since_analyze: int = 0
+    analyzed_at: EpochMs | None = None
+    vacuumed_at: EpochMs | None = None
+    counted_since: EpochMs | None = None
+
+    @property
+    def full_name(self) -> str:
+        return self.name if self.schema == "public" else f"{self.schema}.{self.name}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CostSettings:
+    """The planner's own units, by their names in the server."""
+
+    seq_page_cost: float = 1.0
+    random_page_cost: float = 4.0
+    cpu_tuple_cost: float = 0.01
+    cpu_index_tuple_cost: float = 0.005
+    cpu_operator_cost: float = 0.0025
+    effective_cache_pages: float = 524_288.0
+    block_size: int = 8192
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SchemaFacts:
+    """Of one database at one moment."""
+
+    at: EpochMs
+    database: str
+    tables: Sequence[TableFacts]
+    costs: CostSettings
+
+    def table(self, name: str, schema: str = "") -> TableFacts | None:
+        """By name; in the schema if one is given, else wherever it is, public first."""
+        found = [one for one in self.tables if one.name == name and schema in ("", one.schema)]
+        return min(found, key=lambda one: one.schema != "public", default=None)

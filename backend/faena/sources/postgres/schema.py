@@ -1,0 +1,141 @@
+"""Reads tables, indexes, statistics and cost settings of the database that is connected to."""
+
+from collections.abc import Sequence
+from typing import Any, LiteralString
+
+import psycopg
+from psycopg.rows import DictRow, dict_row
+
+from faena.core.plans.schema import ColumnFacts, CostSettings, IndexFacts, SchemaFacts, TableFacts
+from faena.core.units import EpochMs
+from faena.sources.postgres.source import Target, as_source_error
+
+TIMEOUT_MS = 15_000
+MAX_COMMON = 50  # most common values kept of a column; selectivities of rarer ones are alike anyway
+
+_NOW: LiteralString = """
+    SELECT current_database() AS database, (extract(epoch FROM clock_timestamp()) * 1000)::bigint AS at,
+           (SELECT (extract(epoch FROM stats_reset) * 1000)::bigint FROM pg_stat_database
+             WHERE datname = current_database()) AS counted_since"""
+_COSTS: LiteralString = """
+    SELECT name, setting FROM pg_settings
+     WHERE name IN ('seq_page_cost', 'random_page_cost', 'cpu_tuple_cost', 'cpu_index_tuple_cost', 'cpu_operator_cost',
+                    'effective_cache_size', 'block_size')"""
+_TABLES: LiteralString = """
+    SELECT c.oid, n.nspname, c.relname, greatest(c.reltuples, 0)::float8 AS rows, c.relpages::float8 AS pages,
+           pg_table_size(c.oid) AS size, coalesce(s.n_tup_ins, 0) AS ins, coalesce(s.n_tup_upd, 0) AS upd,
+           coalesce(s.n_tup_hot_upd, 0) AS hot, coalesce(s.n_tup_del, 0) AS del, coalesce(s.n_dead_tup, 0) AS dead,
+           coalesce(s.n_mod_since_analyze, 0) AS changed,
+           (extract(epoch FROM greatest(s.last_analyze, s.last_autoanalyze)) * 1000)::bigint AS analyzed,
+           (extract(epoch FROM greatest(s.last_vacuum, s.last_autovacuum)) * 1000)::bigint AS vacuumed
+      FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_stat_user_tables s ON s.relid = c.oid
+     WHERE c.relkind IN ('r', 'm') AND n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'"""
+_COLUMNS: LiteralString = """
+    SELECT a.attrelid, a.attname, format_type(a.atttypid, a.atttypmod) AS type, coalesce(s.avg_width, 8) AS width,
+           coalesce(s.null_frac, 0)::float8 AS nulls, coalesce(s.n_distinct, -1)::float8 AS distinct,
+           s.most_common_vals::text::text[] AS common, s.most_common_freqs::float8[] AS freqs,
+           s.histogram_bounds::text::text[] AS bounds, coalesce(s.correlation, 0)::float8 AS correlation
+      FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+      LEFT JOIN pg_stats s ON s.schemaname = n.nspname AND s.tablename = c.relname AND s.attname = a.attname
+     WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'm') AND n.nspname !~ '^pg_'
+       AND n.nspname <> 'information_schema'"""
+_INDEXES: LiteralString = """
+    SELECT i.indrelid, c.relname, am.amname, i.indisunique, i.indisprimary, i.indisvalid,
+           EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid) AS bound,
+           coalesce(pg_get_expr(i.indpred, i.indrelid), '') AS predicate, i.indnkeyatts,
+           ARRAY(SELECT pg_get_indexdef(i.indexrelid, k, true) FROM generate_series(1, i.indnatts) k) AS columns,
+           pg_relation_size(i.indexrelid) AS size, coalesce(s.idx_scan, 0) AS scans, pg_get_indexdef(i.indexrelid) AS ddl
+      FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid JOIN pg_am am ON am.oid = c.relam
+      JOIN pg_namespace n ON n.oid = c.relnamespace
+      LEFT JOIN pg_stat_user_indexes s ON s.indexrelid = i.indexrelid
+     WHERE n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'"""
+
+
+def read_schema(target: Target) -> SchemaFacts:
+    """One connection, a few seconds at most. Raises SourceError. Statistics are there for tables one may read."""
+    try:
+        with psycopg.connect(target.conninfo(), row_factory=dict_row, autocommit=True) as connection:
+            connection.execute(f"SET statement_timeout = {TIMEOUT_MS}")
+            (now,) = connection.execute(_NOW).fetchall()
+            costs = {row["name"]: row["setting"] for row in connection.execute(_COSTS).fetchall()}
+            tables = connection.execute(_TABLES).fetchall()
+            columns = _grouped(connection.execute(_COLUMNS).fetchall(), "attrelid")
+            indexes = _grouped(connection.execute(_INDEXES).fetchall(), "indrelid")
+    except psycopg.Error as error:
+        raise as_source_error(error, target.where) from error
+    since = None if now["counted_since"] is None else EpochMs(now["counted_since"])
+    return SchemaFacts(
+        at=EpochMs(now["at"]),
+        database=now["database"],
+        tables=[_table(row, columns.get(row["oid"], ()), indexes.get(row["oid"], ()), since) for row in tables],
+        costs=_costs(costs),
+    )
+
+
+def _grouped(rows: Sequence[DictRow], by: str) -> dict[int, list[DictRow]]:
+    found: dict[int, list[DictRow]] = {}
+    for row in rows:
+        found.setdefault(row[by], []).append(row)
+    return found
+
+
+def _costs(settings: dict[str, Any]) -> CostSettings:
+    names = ("seq_page_cost", "random_page_cost", "cpu_tuple_cost", "cpu_index_tuple_cost", "cpu_operator_cost")
+    return CostSettings(
+        **{name: float(settings[name]) for name in names},
+        effective_cache_pages=float(settings["effective_cache_size"]),  # the server counts it in pages
+        block_size=int(settings["block_size"]),
+    )
+
+
+def _table(row: DictRow, columns: Sequence[DictRow], indexes: Sequence[DictRow], since: EpochMs | None) -> TableFacts:
+    return TableFacts(
+        schema=row["nspname"],
+        name=row["relname"],
+        rows=row["rows"],
+        pages=row["pages"],
+        size_bytes=row["size"],
+        columns={one["attname"]: _column(one) for one in columns},
+        indexes=[_index(one) for one in indexes],
+        inserted=row["ins"],
+        updated=row["upd"],
+        updated_in_place=row["hot"],
+        deleted=row["del"],
+        dead=row["dead"],
+        changed_since_analyze=row["changed"],
+        analyzed_at=None if row["analyzed"] is None else EpochMs(row["analyzed"]),
+        vacuumed_at=None if row["vacuumed"] is None else EpochMs(row["vacuumed"]),
+        counted_since=since,
+    )
+
+
+def _column(row: DictRow) -> ColumnFacts:
+    common = dict(zip((row["common"] or [])[:MAX_COMMON], row["freqs"] or [], strict=False))
+    return ColumnFacts(
+        name=row["attname"],
+        type=row["type"],
+        width=row["width"],
+        null_share=row["nulls"],
+        distinct=row["distinct"],
+        common=common,
+        bounds=row["bounds"] or (),
+        correlation=row["correlation"],
+    )
+
+
+def _index(row: DictRow) -> IndexFacts:
+    keys = row["indnkeyatts"]
+    return IndexFacts(
+        name=row["relname"],
+        columns=tuple(row["columns"][:keys]),
+        included=tuple(row["columns"][keys:]),
+        predicate=row["predicate"],
+        method=row["amname"],
+        unique=row["indisunique"],
+        primary=row["indisprimary"],
+        constraint=row["bound"],
+        valid=row["indisvalid"],
+        size_bytes=row["size"],
+        scans=row["scans"],
+        definition=row["ddl"],
+    )

@@ -1,0 +1,247 @@
+"""Index proposals and asked plans, on the real server: each proposed index is made, measured, and dropped again."""
+
+import json
+from collections.abc import Iterator
+from dataclasses import replace
+
+import psycopg
+import pytest
+from faena.core.errors import BadInput, SourceError, SourceRefused
+from faena.core.plans.guard import Unexplainable, explainable, parameter_values, runnable
+from faena.core.plans.indexhealth import HealthKind, examine_schema
+from faena.core.plans.model import Plan
+from faena.core.plans.proposals import IndexProposal, propose
+from faena.core.plans.reader import read_plan
+from faena.core.plans.schema import SchemaFacts
+from faena.sources.postgres import Target
+from faena.sources.postgres.explain import estimate, measure
+from faena.sources.postgres.schema import read_schema
+from watched import owner
+
+SETUP = """
+CREATE TABLE passage (id int PRIMARY KEY, reference text, sailing int, state text, price numeric, made timestamp, email text,
+                      note text);
+INSERT INTO passage SELECT i, 'P' || i, i % 4000, (ARRAY['paid','paid','paid','paid','held'])[i % 5 + 1], i % 977,
+  '2026-01-01'::timestamp + i * interval '1 minute', 'm' || i % 50000 || '@tide', repeat(md5(i::text), 2)
+  FROM generate_series(1, 200000) i;
+CREATE TABLE trip (id int PRIMARY KEY, name text);
+INSERT INTO trip SELECT i, md5(i::text) FROM generate_series(0, 3999) i;
+CREATE TABLE heap (id int, a int, b int, c int);
+INSERT INTO heap SELECT i, i % 10, i, i FROM generate_series(1, 5000) i;
+CREATE INDEX heap_a ON heap (a);
+CREATE INDEX heap_a_again ON heap (a);
+CREATE INDEX heap_a_b ON heap (a, b);
+CREATE UNIQUE INDEX heap_c ON heap (c);
+"""
+QUIET = "SET max_parallel_workers_per_gather = 0; SET jit = off"
+PROPOSED = {
+    "equality": ("SELECT * FROM passage WHERE reference = 'P777'", ["reference"]),
+    "two equalities, the more telling first": (
+        "SELECT * FROM passage WHERE price = 5 AND sailing = 17", ["sailing", "price"],
+    ),
+    "equality before range": (
+        "SELECT * FROM passage WHERE made >= '2026-01-02' AND made < '2026-03-01' AND sailing = 7", ["sailing", "made"],
+    ),
+    "range": ("SELECT * FROM passage WHERE made < '2026-01-01 06:00'", ["made"]),
+    "an expression": ("SELECT * FROM passage WHERE lower(email) = 'm77@tide'", ["lower(email)"]),
+    "order behind equality": (
+        "SELECT * FROM passage WHERE sailing = 9 ORDER BY made DESC LIMIT 5", ["sailing", "made DESC"],
+    ),
+    "a join": (
+        "SELECT t.name, p.price FROM trip t JOIN passage p ON p.sailing = t.id WHERE t.id BETWEEN 5 AND 8", ["sailing"],
+    ),
+}  # fmt: skip
+REFUSED = {
+    "half the rows": "SELECT * FROM passage WHERE sailing < 2500",
+    "a small table": "SELECT * FROM trip WHERE name = 'x'",
+    "most rows have it": "SELECT * FROM passage WHERE state = 'paid'",
+}
+
+
+@pytest.fixture(scope="module")
+def shop(target: Target) -> Iterator[Target]:
+    """A database of its own, whose tables the watcher may read."""
+    with owner("postgres") as keeper:
+        keeper.execute("DROP DATABASE IF EXISTS shop WITH (FORCE)")
+        keeper.execute("CREATE DATABASE shop")
+        keeper.execute("GRANT pg_read_all_data TO watcher")
+    with owner("shop") as keeper:
+        keeper.execute(SETUP.encode())
+        keeper.execute("VACUUM ANALYZE")
+    yield replace(target, database="shop")
+    with owner("postgres") as keeper:
+        keeper.execute("REVOKE pg_read_all_data FROM watcher")
+
+
+def plan_of(statement: str, *, quick: bool = False) -> tuple[Plan, float]:
+    """The plan, and the planner's cost of it; measured unless `quick`."""
+    with owner("shop") as keeper:
+        keeper.execute(QUIET)
+        row = keeper.execute(f"EXPLAIN ({'' if quick else 'ANALYZE, '}FORMAT JSON) {statement}".encode()).fetchone()
+        assert row is not None
+        plan = read_plan(json.dumps(row[0]))
+        assert plan.root.cost_total is not None
+        return plan, plan.root.cost_total
+
+
+def proposals(shop: Target, statement: str) -> list[IndexProposal]:
+    return propose(plan_of(statement)[0], read_schema(shop))[0]
+
+
+@pytest.mark.parametrize(("statement", "columns"), PROPOSED.values(), ids=PROPOSED)
+def test_a_proposal_is_used_and_costs_what_was_said(shop: Target, statement: str, columns: list[str]) -> None:
+    before, cost_before = plan_of(statement)
+    (proposal, *_), _ = propose(before, read_schema(shop))
+    assert list(proposal.columns) == columns
+    assert [name for name, _ in proposal.why] == columns
+    with owner("shop") as keeper:
+        keeper.execute(proposal.ddl.encode())
+        (name, size) = keeper.execute(
+            "SELECT indexrelid::regclass::text, pg_relation_size(indexrelid) FROM pg_index ORDER BY pg_index.indexrelid DESC LIMIT 1"
+        ).fetchone() or ("", 0)
+        try:
+            keeper.execute("ANALYZE passage")  # statistics of an expression come with it
+            after, cost_after = plan_of(statement)
+        finally:
+            keeper.execute(f"DROP INDEX {name}".encode())
+    assert name in repr(after.root), "the planner uses it"
+    assert cost_after < cost_before
+    predicted = proposal.cost_after + (cost_before - proposal.cost_before)
+    assert 0.5 <= predicted / cost_after <= 2, f"{predicted:.1f} foretold, {cost_after:.1f} came"
+    assert 0.5 <= proposal.size_bytes / size <= 2
+    assert after.execution_ms is not None
+    assert before.execution_ms is not None
+    assert after.execution_ms < before.execution_ms
+
+
+def test_a_constant_that_few_rows_have_makes_a_partial_index(shop: Target) -> None:
+    (proposal,) = proposals(shop, "SELECT * FROM passage WHERE state = 'held' AND made < '2026-01-03'")
+    assert proposal.predicate == "state = 'held'"
+    assert proposal.columns == ("made",)
+
+
+@pytest.mark.parametrize("statement", REFUSED.values(), ids=REFUSED)
+def test_what_would_not_pay_is_refused_with_the_reason(shop: Target, statement: str) -> None:
+    found, refused = propose(plan_of(statement)[0], read_schema(shop))
+    assert found == []
+    assert any(word in refused[0].sentence for word in ("not worth", "too little"))
+
+
+def test_an_index_that_is_there_is_not_proposed_again(shop: Target) -> None:
+    with owner("shop") as keeper:
+        keeper.execute("CREATE INDEX passage_reference ON passage (reference)")
+        try:
+            with owner("shop") as session:
+                session.execute("SET enable_indexscan = off; SET enable_bitmapscan = off; " + QUIET)
+                row = session.execute("EXPLAIN (FORMAT JSON) SELECT * FROM passage WHERE reference = 'P1'").fetchone()
+            assert row is not None
+            found, refused = propose(read_plan(json.dumps(row[0])), read_schema(shop))
+        finally:
+            keeper.execute("DROP INDEX passage_reference")
+    assert found == []
+    assert "passage_reference" in refused[0].sentence
+
+
+def test_health_names_what_is_dispensable_and_keeps_what_is_bound(shop: Target) -> None:
+    facts = read_schema(shop)
+    found = {(one.kind, one.index) for one in examine_schema(facts) if one.table == "heap"}
+    assert (HealthKind.DUPLICATE, "heap_a_again") in found
+    assert (HealthKind.OVERLAPPING, "heap_a") in found
+    assert (HealthKind.UNUSED, "heap_a_b") in found
+    assert not any(index == "heap_c" for _, index in found), "a unique index guards the data, read or not"
+    with owner("shop") as keeper:
+        keeper.execute("UPDATE heap SET b = b + 1")
+        keeper.execute("SELECT pg_stat_force_next_flush()")
+        keeper.execute("SELECT 1")
+    stale = {one.table for one in examine_schema(read_schema(shop)) if one.kind is HealthKind.STALE_STATISTICS}
+    assert "heap" in stale
+    assert facts.table("heap") is not None
+
+
+def test_an_estimate_is_asked_for_values_and_for_none(shop: Target) -> None:
+    generic = read_plan(estimate(shop, "SELECT * FROM passage WHERE reference = $1 AND price > $2", None))
+    assert not generic.analysed
+    assert "$1" in repr(generic.root.conditions) or "$1" in repr(generic.root)
+    custom = read_plan(estimate(shop, "SELECT * FROM passage WHERE state = $1", ["held"]))
+    assert "'held'" in repr(custom.root)
+
+
+def test_a_measured_plan_is_rolled_back(shop: Target) -> None:
+    with owner("postgres") as keeper:
+        keeper.execute("GRANT pg_write_all_data TO watcher")
+    try:
+        plan = read_plan(measure(shop, "UPDATE passage SET price = price + 1 WHERE id = $1", ["5"]))
+    finally:
+        with owner("postgres") as keeper:
+            keeper.execute("REVOKE pg_write_all_data FROM watcher")
+    assert plan.analysed
+    with owner("shop") as keeper:
+        assert keeper.execute("SELECT price FROM passage WHERE id = 5").fetchone() == (5,)
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "", "SELECT 1; DROP TABLE passage", "DROP TABLE passage", "COPY passage TO '/tmp/x'", "VACUUM", "BEGIN",
+        "SELECT * INTO other FROM passage", "DO $$ BEGIN END $$", "EXPLAIN ANALYZE SELECT 1", "SET work_mem = '1GB'",
+        "not sql at all", "SELECT (((", "CREATE TABLE x AS SELECT 1",
+    ],
+)  # fmt: skip
+def test_what_has_no_plan_never_reaches_the_server(statement: str) -> None:
+    with pytest.raises(Unexplainable):
+        explainable(statement)
+
+
+@pytest.mark.parametrize(
+    "call",
+    ["pg_terminate_backend(1)", "pg_advisory_lock(1)", "nextval('s')", "dblink('x', 'y')", "lo_export(1, '/tmp/x')",
+     "pg_read_file('/etc/passwd')", "set_config('a', 'b', false)", "pg_sleep(100)"],
+)  # fmt: skip
+def test_what_a_rollback_does_not_undo_is_not_run(call: str) -> None:
+    assert explainable(f"SELECT {call}")
+    with pytest.raises(Unexplainable, match="rolling back"):
+        runnable(f"WITH x AS (SELECT {call}) SELECT * FROM x")
+
+
+def test_the_server_refuses_a_second_statement_even_if_we_let_it_through(shop: Target) -> None:
+    with (
+        psycopg.connect(shop.conninfo()) as connection,
+        pytest.raises(psycopg.errors.SyntaxError, match="multiple commands"),
+    ):
+        connection.cursor().execute(b"EXPLAIN SELECT 1; DROP TABLE passage", binary=True)
+
+
+def test_refusals_of_the_server_say_what_to_do(shop: Target, target: Target) -> None:
+    with pytest.raises(BadInput, match="does not exist"):
+        estimate(shop, "SELECT * FROM nowhere", None)
+    with pytest.raises(BadInput, match="parameters"):
+        estimate(shop, "SELECT * FROM passage WHERE id = $1 AND price = $2", ["1"])
+    with owner("shop") as keeper:
+        keeper.execute("BEGIN; LOCK TABLE trip")
+        with pytest.raises(SourceError, match="lock timeout"):
+            measure(shop, "SELECT * FROM trip", None)
+    with owner("postgres") as keeper:
+        keeper.execute("REVOKE pg_read_all_data FROM watcher")
+    try:
+        with pytest.raises(SourceRefused) as refused:
+            estimate(shop, "SELECT * FROM passage", None)
+        assert "pg_read_all_data" in refused.value.remedy
+    finally:
+        with owner("postgres") as keeper:
+            keeper.execute("GRANT pg_read_all_data TO watcher")
+
+
+def test_parameters_are_read_as_servers_log_them() -> None:
+    assert parameter_values("$1 = 'it''s, $2 = ''x''', $2 = NULL, $3 = '5'") == ["it's, $2 = 'x'", None, "5"]
+    assert parameter_values("") == []
+    with pytest.raises(BadInput):
+        parameter_values("$1 = 'cut o")
+
+
+def test_statistics_are_there_for_what_may_be_read(shop: Target) -> None:
+    facts: SchemaFacts = read_schema(shop)
+    table = facts.table("passage")
+    assert table is not None
+    assert table.rows == pytest.approx(200_000, rel=0.01)
+    assert set(table.columns["state"].common) == {"paid", "held"}
+    assert facts.costs.random_page_cost > 0
