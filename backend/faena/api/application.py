@@ -4,7 +4,7 @@ from ninja import NinjaAPI
 from ninja.security import django_auth
 
 from faena import __version__
-from faena.api import capture, hosts, load, overview, plans, problems, servers, session, statements
+from faena.api import capture, executions, hosts, indexes, load, overview, plans, problems, servers, session, statements
 from faena.api.figures import FastJson
 
 api = NinjaAPI(
@@ -25,3 +25,5 @@ api.add_router("", overview.router)
 api.add_router("", hosts.router)
 api.add_router("", capture.router)
 api.add_router("", plans.router)
+api.add_router("", executions.router)
+api.add_router("", indexes.router)

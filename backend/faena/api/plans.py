@@ -5,9 +5,15 @@ from datetime import datetime
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 
+from faena.api.parameters import now_ms
 from faena.apps.plans import actions, selectors
 from faena.apps.plans.models import BroughtPlan
+from faena.apps.servers import selectors as servers
+from faena.apps.statements import executions
+from faena.apps.statements import selectors as statements
+from faena.core.errors import NotFound
 from faena.core.plans.compare import compare
+from faena.core.plans.guard import parameter_values
 from faena.core.plans.ledger import Row, ledger
 from faena.core.plans.model import Plan
 from faena.core.plans.reader import read_plan
@@ -77,7 +83,11 @@ class FindingOut(Schema):
 
 
 class PlanOut(Schema):
+    """`server` and `query_id` where it is known whose plan it is."""
+
     key: str
+    server: int | None
+    query_id: str | None
     title: str
     form: str
     statement: str
@@ -146,6 +156,8 @@ def _plan(kept: BroughtPlan, plan: Plan) -> PlanOut:
     found = ledger(plan)
     return PlanOut(
         key=kept.key,
+        server=kept.server_id,
+        query_id=None if kept.query_id is None else str(kept.query_id),
         title=kept.title,
         form=plan.form,
         statement=plan.statement,
@@ -207,3 +219,48 @@ def compare_plans(request: HttpRequest, key: str, other: str) -> ComparisonOut:
         pairs=[PairOut(before=pair.before, after=pair.after, words=pair.words) for pair in found.pairs],
         sentence=found.sentence,
     )
+
+
+@router.post("/servers/{server_id}/captured-plans/{plan_id}", response=PlanKeyOut, operation_id="plans_open")
+def open_plan(request: HttpRequest, server_id: int, plan_id: int) -> PlanKeyOut:
+    """Put a plan that the server used under a link."""
+    server = servers.server(server_id)
+    captured = selectors.captured(server_id, plan_id)
+    return _key(actions.open_captured(captured, f"{server.name}: {captured.gist}"[:200], by=request.user))
+
+
+class AskBody(Schema):
+    """`text` stands in for the statement's own; `execution` names one whose parameters are used ("ended pid place").
+
+    `run` measures by running once and rolling back; it takes an operator and `confirmed`.
+    """
+
+    query_id: str | None = None
+    text: str = ""
+    execution: str = ""
+    run: bool = False
+    confirmed: bool = False
+
+
+@router.post("/servers/{server_id}/ask", response=PlanKeyOut, operation_id="plans_ask")
+def ask_for_plan(request: HttpRequest, server_id: int, body: AskBody) -> PlanKeyOut:
+    """Ask the watched server for a plan, in a transaction that is rolled back and limited in time."""
+    server = servers.server(server_id)
+    query_id = int(body.query_id) if body.query_id and body.query_id.lstrip("-").isdigit() else None
+    statement, values = body.text, None
+    if body.execution:
+        statement, values = _as_run(server_id, body.execution)
+    if not statement and query_id is not None:
+        found = statements.texts(server_id, [query_id]).get(query_id)
+        statement = found.text if found else ""
+    question = actions.Question(statement=statement, values=values, run=body.run, confirmed=body.confirmed)
+    return _key(actions.ask(server, query_id, question, now_ms(), by=request.user))
+
+
+def _as_run(server_id: int, key: str) -> tuple[str, list[str | None] | None]:
+    """Statement and values of a captured execution; values None where it had no parameters. Raises NotFound."""
+    numbers = [int(one) for one in key.split() if one.isdigit()]
+    run = executions.one(server_id, *numbers) if len(numbers) == 3 else None
+    if run is None or not run.statement:
+        raise NotFound("this execution is not known, or was captured without its parameters")
+    return run.statement, parameter_values(run.parameters) if run.parameters else None

@@ -1,29 +1,40 @@
 """Statements: ranking over a window, and one statement's own page."""
 
-from typing import Annotated
+from itertools import pairwise
+from typing import Annotated, Literal
 
 import numpy as np
 import numpy.typing as npt
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Path, Query, Router, Schema
+from pydantic import Field
 
 from faena.api.exports import Format, export
 from faena.api.figures import rounded
 from faena.api.load import ColumnOut, GapOut, GroupOut, _column, _labels
 from faena.api.parameters import WindowIn, now_ms
+from faena.apps.accounts import preferences
+from faena.apps.plans import selectors as plan_selectors
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.models import Server
-from faena.apps.statements import selectors
-from faena.core.errors import NotFound
+from faena.apps.statements import executions, selectors
+from faena.core.answers.cause_split import cause_split, sentence
+from faena.core.answers.dearer import dearer_since, near
+from faena.core.errors import BadInput, NotFound
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sampling.trail import Pick
-from faena.core.series.window import Window, cut
-from faena.core.statements.figures import Measure, StatementFigures, order
+from faena.core.series.window import Buckets, Window, cut
+from faena.core.statements.conditions import NumberCondition, read_conditions
+from faena.core.statements.figures import Measure, StatementFigures
 from faena.core.statements.texts import gist
+from faena.core.statements.usualcost import UsualCost, usual_cost
+from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 
 router = Router(tags=["statements"])
+MS_PER_DAY = 24 * MS_PER_HOUR
+USUAL_MS = 15 * MS_PER_DAY  # of history from which the usual cost of a statement is told
 _FIELD = {name: i for i, name in enumerate(COUNTER_FIELDS)}
 
 
@@ -42,13 +53,25 @@ class FiguresOut(Schema):
     blocks_hit: float
     blocks_read: float
     read_ms: float
+    temp_read: float
     temp_written: float
     wal_bytes: float
     share: float
+    errors: int = 0
+    change: float | None = None
+    starred: bool = False
 
 
 class RankingOut(Schema):
-    """`covered_ms` of the window's length was counted; `breaks` say why some work may be missing."""
+    """`covered_ms` of the window's length was counted; `breaks` say why some work may be missing.
+
+    A row's `change` is its time a second over that of the window before: null when it is new or that was not counted.
+    `hidden` statements of tools and of the system were left out, `unfit` by conditions on figures.
+    """
+
+    hidden: int
+    unfit: int
+    previous_covered_ms: int
 
     start: int
     end: int
@@ -64,6 +87,41 @@ class UserOut(Schema):
     database: str
     calls: float
     total_ms: float
+
+
+class DearerOut(Schema):
+    """`times` the usual cost per call since a moment; `until` null: still so; `switch` a change of plan near it."""
+
+    since: int
+    until: int | None
+    times: float
+    switch: int | None
+
+
+class PlanSeenOut(Schema):
+    """A plan the statement used. `asked`: Faena asked for it, no execution is known to have used it.
+
+    `executions` in the window are those captured with it; `mean_ms` their mean, null without any.
+    """
+
+    id: int
+    shape: str
+    gist: str
+    first: int
+    last: int
+    took_ms: float
+    asked: bool
+    executions: int
+    mean_ms: float | None
+    spans: list[GapOut]
+
+
+class SwitchOut(Schema):
+    """A statement went over from one plan to another between two executions."""
+
+    at: int
+    before: str
+    after: str
 
 
 class StatementOut(Schema):
@@ -84,6 +142,18 @@ class StatementOut(Schema):
     waits: list[GroupOut]
     gaps: list[GapOut]
     calls_per_s: list[float | None]
+    usual_calls_per_s: list[float | None]
+    usual_ms_per_call: list[float | None]
+    usual_days: int
+    hits_per_call: list[float | None]
+    temp_per_call: list[float | None]
+    wal_per_call: list[float | None]
+    plan_ms_per_call: list[float | None]
+    errors: int
+    dearer: DearerOut | None
+    plans: list[PlanSeenOut]
+    switches: list[SwitchOut]
+    starred: bool
     ms_per_call: list[float | None]
     rows_per_call: list[float | None]
     reads_per_call: list[float | None]
@@ -94,37 +164,82 @@ class StatementOut(Schema):
     columns: list[ColumnOut]
 
 
+_DERIVED = ("query_id", "label", "tables", "share", "errors", "change", "starred")
+
+
 def _figures(one: StatementFigures, text: str | None, tables: str, total_ms: float) -> FiguresOut:
     return FiguresOut(
         query_id=str(one.query_id),
         label=gist(text, 160) if text else f"statement {one.query_id}, text not known yet",
         tables=tables,
         share=one.total_ms / total_ms if total_ms else 0.0,
-        **{n: getattr(one, n) for n in FiguresOut.model_fields if n not in ("query_id", "label", "tables", "share")},
+        **{n: getattr(one, n) for n in FiguresOut.model_fields if n not in _DERIVED},
     )
 
 
-def _ranking(server: Server, window: Window, sort: Measure, containing: str, limit: int) -> RankingOut:
+class RankingIn(Schema):
+    """What to rank by and what to leave out. `where` is a condition as "mean_ms >= 10" or "user != report"."""
+
+    sort: Measure = Measure.TOTAL
+    containing: Annotated[str, Field(max_length=200, description="only texts that contain this")] = ""
+    where: list[str] = Field(default_factory=list, description="a condition; may be repeated, and all must hold")
+    tools: bool = Field(False, description="also statements of tools and of the system")
+    starred: bool = Field(False, description="only those the user has starred")
+
+
+def _ranking(request: HttpRequest, server: Server, window: Window, given: RankingIn, limit: int) -> RankingOut:
     """Without what Faena's own account ran: the watching must not pose as load of the application."""
-    server_id = server.id
-    found = order(selectors.figures(server_id, window, containing=containing, without_user=server.username), sort)
+    conditions = read_conditions(given.where)
+    found = selectors.figures(
+        server.id, window, containing=given.containing, without_user=server.username, conditions=conditions
+    )
+    hidden = set() if given.tools else selectors.tools(server.id, [one.query_id for one in found])
+    found = [one for one in found if one.query_id not in hidden]
     total_ms = sum(one.total_ms for one in found)
-    shown = found[:limit]
-    texts = selectors.texts(server_id, [one.query_id for one in shown])
-    covered = selectors.coverage(server_id, window)
+    stars = _stars(request, server.id)
+    if given.starred:
+        found = [one for one in found if str(one.query_id) in stars]
+    failed = executions.failures(server.id, window)
+    cover = selectors.coverage(server.id, window)
+    previous, before_ms = _previous(server, window)
     rows = []
-    for one in shown:
-        text = texts.get(one.query_id)
-        rows.append(_figures(one, text.text if text else None, text.tables if text else "", total_ms))
+    for one in found:
+        row = _figures(one, None, "", total_ms)
+        row.errors, row.starred = failed.get(one.query_id, 0), row.query_id in stars
+        earlier = previous.get(one.query_id, 0.0)
+        if earlier and before_ms and cover.covered_ms:
+            row.change = (one.total_ms / cover.covered_ms) / (earlier / before_ms)
+        rows.append(row)
+    numbers = [one for one in conditions if isinstance(one, NumberCondition)]
+    fit = [row for row in rows if all(one.fits(getattr(row, one.field)) for one in numbers)]
+    fit.sort(key=lambda row: (getattr(row, given.sort) is None, -(getattr(row, given.sort) or 0.0), row.query_id))
+    shown = fit[:limit]
+    texts = selectors.texts(server.id, [int(row.query_id) for row in shown])
+    for row in shown:
+        text = texts.get(int(row.query_id))
+        if text is not None:
+            row.label, row.tables = gist(text.text, 160), text.tables
     return RankingOut(
         start=window.start,
         end=window.end,
-        rows=rows,
-        more=len(found) - len(shown),
+        rows=shown,
+        more=len(fit) - len(shown),
         total_ms=total_ms,
-        covered_ms=covered.covered_ms,
-        breaks=list(covered.breaks),
+        covered_ms=cover.covered_ms,
+        breaks=list(cover.breaks),
+        hidden=len(hidden),
+        unfit=len(rows) - len(fit),
+        previous_covered_ms=before_ms,
     )
+
+
+def _previous(server: Server, window: Window) -> tuple[dict[QueryId, float], int]:
+    """Time of each statement in the window before, and the milliseconds of that one which were counted."""
+    earlier = window.previous()
+    covered = selectors.coverage(server.id, earlier).covered_ms
+    if not covered:
+        return {}, 0
+    return {one.query_id: one.total_ms for one in selectors.figures(server.id, earlier)}, covered
 
 
 @router.get("/servers/{server_id}/statements", response=RankingOut, operation_id="statements_rank")
@@ -132,28 +247,172 @@ def rank_statements(
     request: HttpRequest,
     server_id: int,
     window_in: Query[WindowIn],
-    sort: Measure = Measure.TOTAL,
-    containing: Annotated[str, Query(max_length=200, description="only texts that contain this")] = "",
+    given: Query[RankingIn],
     limit: Annotated[int, Query(ge=1, le=1000)] = 100,
 ) -> RankingOut:
     """Statements of a window, ranked by a measure."""
-    return _ranking(servers.server(server_id), window_in.window(now_ms()), sort, containing, limit)
+    return _ranking(request, servers.server(server_id), window_in.window(now_ms()), given, limit)
 
 
 @router.get("/servers/{server_id}/statements/export", operation_id="statements_export")
 def export_statements(
-    request: HttpRequest,
-    server_id: int,
-    window_in: Query[WindowIn],
-    sort: Measure = Measure.TOTAL,
-    containing: Annotated[str, Query(max_length=200)] = "",
-    format: Format = "csv",
+    request: HttpRequest, server_id: int, window_in: Query[WindowIn], given: Query[RankingIn], format: Format = "csv"
 ) -> StreamingHttpResponse:
     """The ranking as CSV or JSON Lines, whole."""
     server = servers.server(server_id)
-    found = _ranking(server, window_in.window(now_ms()), sort, containing, 100_000)
+    found = _ranking(request, server, window_in.window(now_ms()), given, 100_000)
     rows = (row.dict() for row in found.rows)
     return export(request, rows, list(FiguresOut.model_fields), format, f"statements-{server.name}")
+
+
+class FilterBody(Schema):
+    """A filter under a name: what stands behind ? in the address of the ranking."""
+
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    query: Annotated[str, Field(max_length=1000)]
+
+
+@router.put("/servers/{server_id}/stars/{query_id}", response=list[str], operation_id="statements_star")
+def star_statement(
+    request: HttpRequest, server_id: int, query_id: Annotated[str, Path(pattern=r"^-?\d{1,19}$")], on: bool
+) -> list[str]:
+    """Star a statement, or take its star away. Stars are each user's own."""
+    servers.server(server_id)
+    stars = _stars(request, server_id)
+    stars = stars | {query_id} if on else stars - {query_id}
+    preferences.write(request.user, f"stars:{server_id}", sorted(stars))
+    return sorted(stars)
+
+
+def _stars(request: HttpRequest, server_id: int) -> set[str]:
+    return set(preferences.read(request.user, f"stars:{server_id}", []))
+
+
+@router.get("/filters", response=list[FilterBody], operation_id="filters_list")
+def list_filters(request: HttpRequest) -> list[FilterBody]:
+    """The user's saved filters of statements, by name."""
+    return [FilterBody(**one) for one in preferences.read(request.user, "filters", [])]
+
+
+@router.put("/filters", response=list[FilterBody], operation_id="filters_save")
+def save_filter(request: HttpRequest, body: FilterBody) -> list[FilterBody]:
+    """Keep a filter; one of the same name is replaced, and one with an empty query removed."""
+    kept = {one["name"]: one for one in preferences.read(request.user, "filters", [])}
+    kept.pop(body.name, None)
+    if body.query:
+        kept[body.name] = body.dict()
+    found = sorted(kept.values(), key=lambda one: str(one["name"]))[:100]
+    preferences.write(request.user, "filters", found)
+    return [FilterBody(**one) for one in found]
+
+
+class SplitPartOut(Schema):
+    """Milliseconds a second; `by_calls + by_cost` is the whole change. Costs per call, null without calls."""
+
+    query_id: str
+    label: str
+    before_calls: float
+    after_calls: float
+    before_cost: float | None
+    after_cost: float | None
+    by_calls: float
+    by_cost: float
+    change: float
+
+
+class SplitOut(Schema):
+    """Milliseconds of execution a second: `before + volume + mix + cost = after`; read time likewise."""
+
+    start: int
+    end: int
+    other_start: int
+    other_end: int
+    before: float
+    after: float
+    volume: float
+    mix: float
+    cost: float
+    reads_before: float
+    reads_after: float
+    by_count: float
+    by_latency: float
+    sentence: str
+    parts: list[SplitPartOut]
+    rest: float
+
+
+_AGAINST = {"day": MS_PER_DAY, "week": 7 * MS_PER_DAY}
+_WORDS = {
+    "previous": "in the window before",
+    "day": "a day before",
+    "week": "a week before",
+    "window": "in the other window",
+}
+
+
+@router.get("/servers/{server_id}/split", response=SplitOut, operation_id="statements_split")
+def split_cause(
+    request: HttpRequest,
+    server_id: int,
+    window_in: Query[WindowIn],
+    against: Literal["previous", "day", "week", "window"] = "previous",
+    other_from: int | None = None,
+    other_to: int | None = None,
+    query_id: Annotated[str | None, Query(pattern=r"^-?\d{1,19}$", description="of one statement only")] = None,
+    limit: Annotated[int, Query(ge=1, le=200)] = 20,
+) -> SplitOut:
+    """Why the time in statements changed against another window: more calls, dearer calls, or another mix."""
+    server, window = servers.server(server_id), window_in.window(now_ms())
+    other = _other(window, against, other_from, other_to)
+    sides = [
+        selectors.figures(
+            server_id, w, without_user=server.username, query_id=None if query_id is None else int(query_id)
+        )
+        for w in (other, window)
+    ]
+    counted = [selectors.coverage(server_id, w).covered_ms / 1000 for w in (other, window)]
+    for w, seconds in zip((other, window), counted, strict=True):
+        if not seconds:
+            raise NotFound(
+                f"no statements were counted {'here' if w is window else _WORDS[against]}, so nothing compares"
+            )
+    split = cause_split(sides[0], sides[1], counted[0], counted[1])
+    shown = split.parts[:limit]
+    texts = selectors.texts(server_id, [part.query_id for part in shown])
+    labels = {i: gist(text.text, 120) for i, text in texts.items()}
+    first = labels.get(split.parts[0].query_id, "a statement whose text is not known") if split.parts else "nothing"
+    names = ("before", "after", "volume", "mix", "cost", "reads_before", "reads_after", "by_count", "by_latency")
+    return SplitOut(
+        start=window.start,
+        end=window.end,
+        other_start=other.start,
+        other_end=other.end,
+        sentence=sentence(split, f"“{gist(first, 60)}”", _WORDS[against])
+        if split.parts
+        else "Nothing ran in either window.",
+        parts=[
+            SplitPartOut(
+                query_id=str(part.query_id),
+                label=labels.get(part.query_id, f"statement {part.query_id}"),
+                change=part.change,
+                **{n: getattr(part, n) for n in SplitPartOut.model_fields if n not in ("query_id", "label", "change")},
+            )
+            for part in shown
+        ],
+        rest=sum(part.change for part in split.parts[limit:]),
+        **{name: getattr(split, name) for name in names},
+    )
+
+
+def _other(window: Window, against: str, start: int | None, end: int | None) -> Window:
+    if against == "previous":
+        return window.previous()
+    if against in _AGAINST:
+        back = _AGAINST[against]
+        return Window(start=EpochMs(window.start - back), end=EpochMs(window.end - back))
+    if start is None or end is None:
+        raise BadInput("another window is named by `other_from` and `other_to`", field="other_from")
+    return Window(start=EpochMs(start), end=EpochMs(end))
 
 
 @router.get("/servers/{server_id}/statements/{query_id}", response=StatementOut, operation_id="statements_get")
@@ -179,7 +438,8 @@ def get_statement(
         widest_of=server.counters_every_ms,
     )
     text = selectors.texts(server_id, [number]).get(number)
-    work = selectors.work_over_time(server_id, number, cut(window, at_most=buckets, period_ms=server.counters_every_ms))
+    cells = cut(window, at_most=buckets, period_ms=server.counters_every_ms)
+    work = selectors.work_over_time(server_id, number, cells)
     totals = next(iter(selectors.figures(server_id, window, query_id=number)), None)
     if text is None and totals is None and not answer.series.seen.any():
         raise NotFound(f"statement {query_id} is not known here and did nothing in this window")
@@ -190,6 +450,10 @@ def get_statement(
     )
     sums, covered = work.sums, work.covered_ms
     calls = sums[:, _FIELD["calls"]]
+    past = selectors.hourly(server_id, number, window.start - USUAL_MS, window.start)
+    usual = usual_cost(past, cells)
+    per_call = _ratio(sums[:, _FIELD["total_ms"]], calls, calls > 0)
+    seen_plans, switches = _plans_seen(server_id, number, window)
     ticks = int(answer.series.ticks.sum())
     cover = selectors.coverage(server_id, window)
     seen = int(answer.series.seen.sum())
@@ -220,7 +484,19 @@ def get_statement(
         ],
         gaps=[GapOut(start=gap.start, end=gap.end) for gap in answer.gaps],
         calls_per_s=_ratio(calls, covered / 1000, covered > 0),
-        ms_per_call=_ratio(sums[:, _FIELD["total_ms"]], calls, calls > 0),
+        ms_per_call=per_call,
+        usual_calls_per_s=list(usual.calls_per_s),
+        usual_ms_per_call=list(usual.ms_per_call),
+        usual_days=usual.days,
+        hits_per_call=_ratio(sums[:, _FIELD["blocks_hit"]], calls, calls > 0),
+        temp_per_call=_ratio(sums[:, _FIELD["temp_written"]], calls, calls > 0),
+        wal_per_call=_ratio(sums[:, _FIELD["wal_bytes"]], calls, calls > 0),
+        plan_ms_per_call=_ratio(sums[:, _FIELD["plan_ms"]], calls, calls > 0),
+        errors=executions.failures(server_id, window).get(QueryId(number), 0),
+        dearer=_dearer(cells, per_call, usual, calls.tolist(), [one.at for one in switches]),
+        plans=seen_plans,
+        switches=switches,
+        starred=query_id in _stars(request, server_id),
         rows_per_call=_ratio(sums[:, _FIELD["rows"]], calls, calls > 0),
         reads_per_call=_ratio(sums[:, _FIELD["blocks_read"]], calls, calls > 0),
         totals=_figures(totals, text.text if text else None, text.tables if text else "", totals.total_ms)
@@ -231,6 +507,43 @@ def get_statement(
         users=[UserOut.from_orm(one) for one in selectors.by_user(server_id, number, window)],
         columns=[_column(server_id, column) for column in columns],
     )
+
+
+def _dearer(
+    cells: Buckets, cost: list[float | None], usual: UsualCost, calls: list[float], changes: list[int]
+) -> DearerOut | None:
+    found = dearer_since(cells.starts(), cells.width_ms, cost, usual.ms_per_call, calls)
+    if found is None:
+        return None
+    return DearerOut(since=found.since, until=found.until, times=found.times, switch=near(found.since, changes))
+
+
+def _plans_seen(server_id: int, query_id: int, window: Window) -> tuple[list[PlanSeenOut], list[SwitchOut]]:
+    """Plans of the statement, and when it went over from one to another in the window."""
+    used = executions.shape_spans(server_id, query_id, window)
+    spans: list[tuple[int, int, int]] = []  # shape, first and last moment
+    for at, _, shape in used:
+        if spans and spans[-1][0] == shape:
+            spans[-1] = (shape, spans[-1][1], at)
+        else:
+            spans.append((shape, at, at))
+    known = plan_selectors.of_statement(server_id, query_id)
+    gists = {plan.shape: plan.gist for plan in known}
+    switches = [
+        SwitchOut(at=after[1], before=gists.get(before[0], ""), after=gists.get(after[0], ""))
+        for before, after in pairwise(spans)
+    ]
+    means = executions.means_by_shape(server_id, query_id, window)
+    seen = [
+        PlanSeenOut(
+            id=plan.id, shape=str(plan.shape), gist=plan.gist, first=plan.first_ms, last=plan.last_ms,
+            took_ms=plan.took_ms, asked=plan.asked, executions=means.get(plan.shape, (0, None))[0],
+            mean_ms=means.get(plan.shape, (0, None))[1],
+            spans=[GapOut(start=first, end=last) for shape, first, last in spans if shape == plan.shape],
+        )
+        for plan in known
+    ]  # fmt: skip
+    return seen, switches
 
 
 def _ratio(

@@ -4,6 +4,30 @@
  */
 
 export interface paths {
+    "/api/v1/filters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Filters
+         * @description The user's saved filters of statements, by name.
+         */
+        get: operations["filters_list"];
+        /**
+         * Save Filter
+         * @description Keep a filter; one of the same name is replaced, and one with an empty query removed.
+         */
+        put: operations["filters_save"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/groups/{name}": {
         parameters: {
             query?: never;
@@ -188,6 +212,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/plans/{key}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Plan Proposals
+         * @description Indexes for a plan, by the statistics of the server it comes from.
+         */
+        get: operations["plans_proposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers": {
         parameters: {
             query?: never;
@@ -252,6 +296,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask For Plan
+         * @description Ask the watched server for a plan, in a transaction that is rolled back and limited in time.
+         */
+        post: operations["plans_ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/capture": {
         parameters: {
             query?: never;
@@ -270,6 +334,26 @@ export interface paths {
          */
         put: operations["capture_set"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/captured-plans/{plan_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open Plan
+         * @description Put a plan that the server used under a link.
+         */
+        post: operations["plans_open"];
         delete?: never;
         options?: never;
         head?: never;
@@ -308,6 +392,106 @@ export interface paths {
          * @description Who else loads the disk of a server, and whether its latency is usual.
          */
         get: operations["disk_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/executions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Distribution
+         * @description Executions of a window over time and duration, and whose they are. `least_ms` and `most_ms` narrow to a region.
+         */
+        get: operations["executions_distribution"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/executions/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Executions
+         * @description The same as CSV or JSON Lines, the longest 50,000.
+         */
+        get: operations["executions_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/executions/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Executions
+         * @description Executions of a window or a region of it, longest first.
+         */
+        get: operations["executions_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/executions/pivot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pivot Executions
+         * @description Captured executions as a table.
+         */
+        get: operations["executions_pivot"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/indexes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Indexes
+         * @description What could go, and one proposal per table that serves most of the time at stake. Asks the server now.
+         */
+        get: operations["indexes_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -409,6 +593,46 @@ export interface paths {
          */
         get: operations["sieve_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/split": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Split Cause
+         * @description Why the time in statements changed against another window: more calls, dearer calls, or another mix.
+         */
+        get: operations["statements_split"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/stars/{query_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Star Statement
+         * @description Star a statement, or take its star away. Stars are each user's own.
+         */
+        put: operations["statements_star"];
         post?: never;
         delete?: never;
         options?: never;
@@ -609,6 +833,41 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Aggregate
+         * @enum {string}
+         */
+        Aggregate: "count" | "sum" | "mean" | "median" | "p95" | "max";
+        /**
+         * AskBody
+         * @description `text` stands in for the statement's own; `execution` names one whose parameters are used ("ended pid place").
+         *
+         *     `run` measures by running once and rolling back; it takes an operator and `confirmed`.
+         */
+        AskBody: {
+            /**
+             * Confirmed
+             * @default false
+             */
+            confirmed: boolean;
+            /**
+             * Execution
+             * @default
+             */
+            execution: string;
+            /** Query Id */
+            query_id?: string | null;
+            /**
+             * Run
+             * @default false
+             */
+            run: boolean;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
+        /**
          * BandOut
          * @description Usual load per bucket, in sessions; null where too little is known.
          */
@@ -619,6 +878,13 @@ export interface components {
             low: (number | null)[];
             /** Middle */
             middle: (number | null)[];
+        };
+        /** ByOut */
+        ByOut: {
+            /** By */
+            by: string;
+            /** Rows */
+            rows: components["schemas"]["ShareOut"][];
         };
         /** CaptureBody */
         CaptureBody: {
@@ -631,8 +897,16 @@ export interface components {
             cores: number | null;
             /** Counter Retention Days */
             counter_retention_days: number;
+            /** Execution Retention Days */
+            execution_retention_days: number;
+            /** Fast Share */
+            fast_share: number;
             /** Group */
             group: string;
+            /** Keep Parameters */
+            keep_parameters: boolean;
+            /** Log */
+            log: string;
             /** Machine */
             machine: string;
             /** Machine Retention Days */
@@ -675,8 +949,19 @@ export interface components {
             dear_share: number;
             /** Engine */
             engine: string;
+            /** Execution Retention Days */
+            execution_retention_days: number;
+            /** Fast Share */
+            fast_share: number;
             /** Group */
             group: string;
+            /** Keep Parameters */
+            keep_parameters: boolean;
+            /** Log */
+            log: string;
+            /** Log Needs */
+            log_needs: components["schemas"]["LogNeedOut"][];
+            log_state: components["schemas"]["LogStateOut"];
             /** Machine */
             machine: string;
             /** Machine Retention Days */
@@ -796,6 +1081,20 @@ export interface components {
             text: string;
         };
         /**
+         * DearerOut
+         * @description `times` the usual cost per call since a moment; `until` null: still so; `switch` a change of plan near it.
+         */
+        DearerOut: {
+            /** Since */
+            since: number;
+            /** Switch */
+            switch: number | null;
+            /** Times */
+            times: number;
+            /** Until */
+            until: number | null;
+        };
+        /**
          * DepartureOut
          * @description A stretch outside the usual band; `size` is load less what is usual.
          */
@@ -836,6 +1135,88 @@ export interface components {
             storage: string;
         };
         /**
+         * DistributionOut
+         * @description Time by duration. `counts` holds rows of `edges_ms` by columns of `starts`, estimated where a sample was logged.
+         *
+         *     Points are there when few executions are; quantiles are null where too few reach so far.
+         */
+        DistributionOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** By */
+            by: components["schemas"]["ByOut"][];
+            /** Captured */
+            captured: number;
+            /** Counts */
+            counts: number[][];
+            /** Edges Ms */
+            edges_ms: number[];
+            /** End */
+            end: number;
+            /** Executions */
+            executions: number;
+            /** Known */
+            known: number;
+            /** Max Ms */
+            max_ms: number | null;
+            /** P50 Ms */
+            p50_ms: number | null;
+            /** P95 Ms */
+            p95_ms: number | null;
+            /** P99 Ms */
+            p99_ms: number | null;
+            /** Points */
+            points: components["schemas"]["PointOut"][];
+            /** Start */
+            start: number;
+            /** Starts */
+            starts: number[];
+        };
+        /**
+         * ExecutionOut
+         * @description `statement` and `parameters` are empty unless they are kept and the user is an operator.
+         */
+        ExecutionOut: {
+            /** Bind Ms */
+            bind_ms: number | null;
+            /** Client */
+            client: string;
+            /** Database */
+            database: string;
+            /** Ended */
+            ended: number;
+            /** Execute Ms */
+            execute_ms: number | null;
+            /** Label */
+            label: string;
+            /** Parameters */
+            parameters: string;
+            /** Parse Ms */
+            parse_ms: number | null;
+            /** Pid */
+            pid: number;
+            /** Place */
+            place: number;
+            /** Plan */
+            plan: string | null;
+            /** Program */
+            program: string;
+            /** Query Id */
+            query_id: string | null;
+            /** Started */
+            started: number;
+            /** Statement */
+            statement: string;
+            /** Temp Bytes */
+            temp_bytes: number;
+            /** Took Ms */
+            took_ms: number;
+            /** User */
+            user: string;
+            /** Weight */
+            weight: number;
+        };
+        /**
          * ExpectedOut
          * @description `queueing` null: more is asked for than fits, all the time.
          */
@@ -867,6 +1248,13 @@ export interface components {
             blocks_read: number;
             /** Calls */
             calls: number;
+            /** Change */
+            change?: number | null;
+            /**
+             * Errors
+             * @default 0
+             */
+            errors: number;
             /** Label */
             label: string;
             /** Mean Ms */
@@ -881,16 +1269,33 @@ export interface components {
             rows: number;
             /** Share */
             share: number;
+            /**
+             * Starred
+             * @default false
+             */
+            starred: boolean;
             /** Stddev Ms */
             stddev_ms: number | null;
             /** Tables */
             tables: string;
+            /** Temp Read */
+            temp_read: number;
             /** Temp Written */
             temp_written: number;
             /** Total Ms */
             total_ms: number;
             /** Wal Bytes */
             wal_bytes: number;
+        };
+        /**
+         * FilterBody
+         * @description A filter under a name: what stands behind ? in the address of the ranking.
+         */
+        FilterBody: {
+            /** Name */
+            name: string;
+            /** Query */
+            query: string;
         };
         /**
          * FindingOut
@@ -937,6 +1342,21 @@ export interface components {
             /** Total */
             total: number;
         };
+        /** HealthOut */
+        HealthOut: {
+            /** Bytes */
+            bytes: number;
+            /** Index */
+            index: string;
+            /** Kind */
+            kind: string;
+            /** Next Step */
+            next_step: string;
+            /** Sentence */
+            sentence: string;
+            /** Table */
+            table: string;
+        };
         /**
          * ImportOut
          * @description `ticks_known` were stored before and left as they are. `faults` are the first of `refused` rows.
@@ -958,6 +1378,30 @@ export interface components {
             ticks: number;
             /** Ticks Known */
             ticks_known: number;
+        };
+        /**
+         * IndexesOut
+         * @description `counted_since`: from when on the server's counters of use run; null where it does not tell.
+         */
+        IndexesOut: {
+            /** Counted Since */
+            counted_since: number | null;
+            /** Database */
+            database: string;
+            /** Findings */
+            findings: components["schemas"]["HealthOut"][];
+            /** Index Bytes */
+            index_bytes: number;
+            /** Indexes */
+            indexes: number;
+            /** Plans Read */
+            plans_read: number;
+            /** Proposals */
+            proposals: components["schemas"]["WorkloadProposalOut"][];
+            /** Refused */
+            refused: components["schemas"]["RefusalOut"][];
+            /** Tables */
+            tables: number;
         };
         /**
          * Indicator
@@ -1049,6 +1493,38 @@ export interface components {
             usual: components["schemas"]["UsualOut"] | null;
         };
         /**
+         * LogNeedOut
+         * @description A setting of the server that its log needs; `cost` in words.
+         */
+        LogNeedOut: {
+            /** Cost */
+            cost: string;
+            /** Found */
+            found: string;
+            /** Name */
+            name: string;
+            /** Ok */
+            ok: boolean;
+            /** Remedy */
+            remedy: string;
+        };
+        /**
+         * LogStateOut
+         * @description How the reading of the log goes. `refused` says why it cannot be read, empty when it can.
+         */
+        LogStateOut: {
+            /** Behind */
+            behind: number;
+            /** Executions Last Hour */
+            executions_last_hour: number;
+            /** Read At */
+            read_at: string | null;
+            /** Refused */
+            refused: string;
+            /** Unreadable */
+            unreadable: number;
+        };
+        /**
          * MachineOut
          * @description A machine over a window, null per bucket where nothing was read. Shares are of all cores, 0 to 1.
          */
@@ -1106,7 +1582,7 @@ export interface components {
          * @description What a ranking can be ordered by.
          * @enum {string}
          */
-        Measure: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms";
+        Measure: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change";
         /** NamedOut */
         NamedOut: {
             /** Group */
@@ -1201,6 +1677,17 @@ export interface components {
             name: string;
         };
         /**
+         * OnlyIn
+         * @description `only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement.
+         */
+        OnlyIn: {
+            /**
+             * Only
+             * @description dimension:value; may be repeated
+             */
+            only?: string[];
+        };
+        /**
          * PairOut
          * @description Rows of the first and the second plan by their `step`; null where the other has none.
          */
@@ -1211,6 +1698,47 @@ export interface components {
             before: number | null;
             /** Words */
             words: string;
+        };
+        /**
+         * PivotBy
+         * @description What rows and columns can be.
+         * @enum {string}
+         */
+        PivotBy: "statement" | "program" | "user" | "database" | "client" | "plan" | "hour" | "duration";
+        /**
+         * PivotMeasure
+         * @enum {string}
+         */
+        PivotMeasure: "took_ms" | "parse_ms" | "bind_ms" | "execute_ms" | "temp_bytes";
+        /**
+         * PivotOut
+         * @description `cells` rows by columns, null where there is nothing or too little; `counts` of captured executions behind each.
+         */
+        PivotOut: {
+            /** Captured */
+            captured: number;
+            /** Cells */
+            cells: (number | null)[][];
+            /** Column Labels */
+            column_labels: string[];
+            /** Column Totals */
+            column_totals: (number | null)[];
+            /** Columns */
+            columns: string[];
+            /** Counts */
+            counts: number[][];
+            /** Known */
+            known: number;
+            /** More Rows */
+            more_rows: number;
+            /** Row Labels */
+            row_labels: string[];
+            /** Row Totals */
+            row_totals: (number | null)[];
+            /** Rows */
+            rows: string[];
+            /** Total */
+            total: number | null;
         };
         /**
          * PlanBody
@@ -1237,7 +1765,10 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** PlanOut */
+        /**
+         * PlanOut
+         * @description `server` and `query_id` where it is known whose plan it is.
+         */
         PlanOut: {
             /** Analysed */
             analysed: boolean;
@@ -1253,8 +1784,12 @@ export interface components {
             key: string;
             /** Planning Ms */
             planning_ms: number | null;
+            /** Query Id */
+            query_id: string | null;
             /** Rows */
             rows: components["schemas"]["StepOut"][];
+            /** Server */
+            server: number | null;
             /** Settings */
             settings: {
                 [key: string]: string;
@@ -1269,6 +1804,50 @@ export interface components {
             written: string;
         };
         /**
+         * PlanSeenOut
+         * @description A plan the statement used. `asked`: Faena asked for it, no execution is known to have used it.
+         *
+         *     `executions` in the window are those captured with it; `mean_ms` their mean, null without any.
+         */
+        PlanSeenOut: {
+            /** Asked */
+            asked: boolean;
+            /** Executions */
+            executions: number;
+            /** First */
+            first: number;
+            /** Gist */
+            gist: string;
+            /** Id */
+            id: number;
+            /** Last */
+            last: number;
+            /** Mean Ms */
+            mean_ms: number | null;
+            /** Shape */
+            shape: string;
+            /** Spans */
+            spans: [
+                number,
+                number
+            ][];
+            /** Took Ms */
+            took_ms: number;
+        };
+        /** PointOut */
+        PointOut: {
+            /** Ended */
+            ended: number;
+            /** Pid */
+            pid: number;
+            /** Place */
+            place: number;
+            /** Started */
+            started: number;
+            /** Took Ms */
+            took_ms: number;
+        };
+        /**
          * ProcessOut
          * @description `cpu` in cores, `memory` in bytes.
          */
@@ -1281,6 +1860,52 @@ export interface components {
             name: string;
             /** Pid */
             pid?: number | null;
+        };
+        /**
+         * ProposalOut
+         * @description Costs in the planner's units, estimated; `writes` of the table since its counters began. Text to copy, never run.
+         */
+        ProposalOut: {
+            /** Columns */
+            columns: string[];
+            /** Cost After */
+            cost_after: number;
+            /** Cost Before */
+            cost_before: number;
+            /** Ddl */
+            ddl: string;
+            /** Overlaps */
+            overlaps: string[];
+            /** Predicate */
+            predicate: string;
+            /** Rows */
+            rows: number;
+            /** Sentence */
+            sentence: string;
+            /** Share */
+            share: number;
+            /** Size Bytes */
+            size_bytes: number;
+            /** Step */
+            step: number;
+            /** Table */
+            table: string;
+            /** Why */
+            why: components["schemas"]["WhyOut"][];
+            /** Writes */
+            writes: number;
+        };
+        /**
+         * ProposalsOut
+         * @description `unknown` says why nothing can be proposed, empty when it can.
+         */
+        ProposalsOut: {
+            /** Proposals */
+            proposals: components["schemas"]["ProposalOut"][];
+            /** Refused */
+            refused: components["schemas"]["RefusalOut"][];
+            /** Unknown */
+            unknown: string;
         };
         /** PushBody */
         PushBody: {
@@ -1364,8 +1989,42 @@ export interface components {
             stored: number;
         };
         /**
+         * RankingIn
+         * @description What to rank by and what to leave out. `where` is a condition as "mean_ms >= 10" or "user != report".
+         */
+        RankingIn: {
+            /**
+             * Containing
+             * @description only texts that contain this
+             * @default
+             */
+            containing: string;
+            /** @default total_ms */
+            sort: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change";
+            /**
+             * Starred
+             * @description only those the user has starred
+             * @default false
+             */
+            starred: boolean;
+            /**
+             * Tools
+             * @description also statements of tools and of the system
+             * @default false
+             */
+            tools: boolean;
+            /**
+             * Where
+             * @description a condition; may be repeated, and all must hold
+             */
+            where?: string[];
+        };
+        /**
          * RankingOut
          * @description `covered_ms` of the window's length was counted; `breaks` say why some work may be missing.
+         *
+         *     A row's `change` is its time a second over that of the window before: null when it is new or that was not counted.
+         *     `hidden` statements of tools and of the system were left out, `unfit` by conditions on figures.
          */
         RankingOut: {
             /** Breaks */
@@ -1374,14 +2033,20 @@ export interface components {
             covered_ms: number;
             /** End */
             end: number;
+            /** Hidden */
+            hidden: number;
             /** More */
             more: number;
+            /** Previous Covered Ms */
+            previous_covered_ms: number;
             /** Rows */
             rows: components["schemas"]["FiguresOut"][];
             /** Start */
             start: number;
             /** Total Ms */
             total_ms: number;
+            /** Unfit */
+            unfit: number;
         };
         /** RecentGroup */
         RecentGroup: {
@@ -1405,6 +2070,15 @@ export interface components {
             start: number;
             /** Starts */
             starts: number[];
+        };
+        /** RefusalOut */
+        RefusalOut: {
+            /** Sentence */
+            sentence: string;
+            /** Step */
+            step: number;
+            /** Table */
+            table: string;
         };
         /**
          * RowOut
@@ -1485,6 +2159,18 @@ export interface components {
             offset: number;
             /** Rows */
             rows: components["schemas"]["SampleOut"][];
+        };
+        /**
+         * ServedOut
+         * @description `stake_ms` of the statement's time in the window that the index's share of its plan's cost is worth.
+         */
+        ServedOut: {
+            /** Label */
+            label: string;
+            /** Query Id */
+            query_id: string;
+            /** Stake Ms */
+            stake_ms: number;
         };
         /** ServerBody */
         ServerBody: {
@@ -1636,6 +2322,20 @@ export interface components {
             version: string;
         };
         /**
+         * ShareOut
+         * @description `executions` are estimated by weights, `captured` were seen.
+         */
+        ShareOut: {
+            /** Captured */
+            captured: number;
+            /** Executions */
+            executions: number;
+            /** Total Ms */
+            total_ms: number;
+            /** Value */
+            value: string;
+        };
+        /**
          * SharedStatementOut
          * @description One statement on each node, in the order of the nodes; null where it did not run. `spread`: slowest to fastest.
          */
@@ -1666,6 +2366,68 @@ export interface components {
             username: string;
         };
         /**
+         * SplitOut
+         * @description Milliseconds of execution a second: `before + volume + mix + cost = after`; read time likewise.
+         */
+        SplitOut: {
+            /** After */
+            after: number;
+            /** Before */
+            before: number;
+            /** By Count */
+            by_count: number;
+            /** By Latency */
+            by_latency: number;
+            /** Cost */
+            cost: number;
+            /** End */
+            end: number;
+            /** Mix */
+            mix: number;
+            /** Other End */
+            other_end: number;
+            /** Other Start */
+            other_start: number;
+            /** Parts */
+            parts: components["schemas"]["SplitPartOut"][];
+            /** Reads After */
+            reads_after: number;
+            /** Reads Before */
+            reads_before: number;
+            /** Rest */
+            rest: number;
+            /** Sentence */
+            sentence: string;
+            /** Start */
+            start: number;
+            /** Volume */
+            volume: number;
+        };
+        /**
+         * SplitPartOut
+         * @description Milliseconds a second; `by_calls + by_cost` is the whole change. Costs per call, null without calls.
+         */
+        SplitPartOut: {
+            /** After Calls */
+            after_calls: number;
+            /** After Cost */
+            after_cost: number | null;
+            /** Before Calls */
+            before_calls: number;
+            /** Before Cost */
+            before_cost: number | null;
+            /** By Calls */
+            by_calls: number;
+            /** By Cost */
+            by_cost: number;
+            /** Change */
+            change: number;
+            /** Label */
+            label: string;
+            /** Query Id */
+            query_id: string;
+        };
+        /**
          * StatementOut
          * @description A statement in a window. Series are per bucket, null where the counters do not cover it.
          */
@@ -1680,14 +2442,23 @@ export interface components {
             columns: components["schemas"]["ColumnOut"][];
             /** Covered Ms */
             covered_ms: number;
+            dearer: components["schemas"]["DearerOut"] | null;
             /** End */
             end: number;
+            /** Errors */
+            errors: number;
             /** Gaps */
             gaps: components["schemas"]["GapOut"][];
+            /** Hits Per Call */
+            hits_per_call: (number | null)[];
             /** Load */
             load: number | null;
             /** Ms Per Call */
             ms_per_call: (number | null)[];
+            /** Plan Ms Per Call */
+            plan_ms_per_call: (number | null)[];
+            /** Plans */
+            plans: components["schemas"]["PlanSeenOut"][];
             /** Query Id */
             query_id: string;
             /** Reads Per Call */
@@ -1702,19 +2473,33 @@ export interface components {
             share: number | null;
             /** Share Margin */
             share_margin: number | null;
+            /** Starred */
+            starred: boolean;
             /** Start */
             start: number;
             /** Starts */
             starts: number[];
+            /** Switches */
+            switches: components["schemas"]["SwitchOut"][];
             /** Tables */
             tables: string;
+            /** Temp Per Call */
+            temp_per_call: (number | null)[];
             /** Text */
             text: string | null;
             totals: components["schemas"]["FiguresOut"] | null;
             /** Users */
             users: components["schemas"]["UserOut"][];
+            /** Usual Calls Per S */
+            usual_calls_per_s: (number | null)[];
+            /** Usual Days */
+            usual_days: number;
+            /** Usual Ms Per Call */
+            usual_ms_per_call: (number | null)[];
             /** Waits */
             waits: components["schemas"]["GroupOut"][];
+            /** Wal Per Call */
+            wal_per_call: (number | null)[];
         };
         /**
          * StepOut
@@ -1770,6 +2555,18 @@ export interface components {
             whole_ms: number | null;
             /** Workers */
             workers: string;
+        };
+        /**
+         * SwitchOut
+         * @description A statement went over from one plan to another between two executions.
+         */
+        SwitchOut: {
+            /** After */
+            after: string;
+            /** At */
+            at: number;
+            /** Before */
+            before: string;
         };
         /**
          * TableOut
@@ -1902,6 +2699,13 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["ExpectedOut"][];
         };
+        /** WhyOut */
+        WhyOut: {
+            /** Column */
+            column: string;
+            /** Words */
+            words: string;
+        };
         /**
          * WindowIn
          * @description A window: `last` seconds up to now, or `from` and `to` in milliseconds since 1970, half-open.
@@ -1923,6 +2727,41 @@ export interface components {
              */
             to?: number | null;
         };
+        /** WorkloadProposalOut */
+        WorkloadProposalOut: {
+            /** Columns */
+            columns: string[];
+            /** Cost After */
+            cost_after: number;
+            /** Cost Before */
+            cost_before: number;
+            /** Ddl */
+            ddl: string;
+            /** Overlaps */
+            overlaps: string[];
+            /** Predicate */
+            predicate: string;
+            /** Rows */
+            rows: number;
+            /** Sentence */
+            sentence: string;
+            /** Share */
+            share: number;
+            /** Size Bytes */
+            size_bytes: number;
+            /** Stake Ms */
+            stake_ms: number;
+            /** Statements */
+            statements: components["schemas"]["ServedOut"][];
+            /** Step */
+            step: number;
+            /** Table */
+            table: string;
+            /** Why */
+            why: components["schemas"]["WhyOut"][];
+            /** Writes */
+            writes: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -1932,6 +2771,50 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    filters_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilterBody"][];
+                };
+            };
+        };
+    };
+    filters_save: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FilterBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilterBody"][];
+                };
+            };
+        };
+    };
     groups_get: {
         parameters: {
             query?: {
@@ -2190,6 +3073,28 @@ export interface operations {
             };
         };
     };
+    plans_proposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposalsOut"];
+                };
+            };
+        };
+    };
     servers_list: {
         parameters: {
             query?: never;
@@ -2280,6 +3185,32 @@ export interface operations {
             };
         };
     };
+    plans_ask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanKeyOut"];
+                };
+            };
+        };
+    };
     capture_get: {
         parameters: {
             query?: never;
@@ -2324,6 +3255,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    plans_open: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanKeyOut"];
                 };
             };
         };
@@ -2379,6 +3333,170 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DiskOut"];
+                };
+            };
+        };
+    };
+    executions_distribution: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                /** @description dimension:value; may be repeated */
+                only?: string[];
+                least_ms?: number;
+                most_ms?: number;
+                buckets?: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DistributionOut"];
+                };
+            };
+        };
+    };
+    executions_export: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                /** @description dimension:value; may be repeated */
+                only?: string[];
+                least_ms?: number;
+                most_ms?: number;
+                format?: "csv" | "jsonl";
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    executions_list: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                /** @description dimension:value; may be repeated */
+                only?: string[];
+                least_ms?: number;
+                most_ms?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExecutionOut"][];
+                };
+            };
+        };
+    };
+    executions_pivot: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                /** @description dimension:value; may be repeated */
+                only?: string[];
+                rows?: "statement" | "program" | "user" | "database" | "client" | "plan" | "hour" | "duration";
+                columns?: components["schemas"]["PivotBy"] | null;
+                measure?: "took_ms" | "parse_ms" | "bind_ms" | "execute_ms" | "temp_bytes";
+                aggregate?: "count" | "sum" | "mean" | "median" | "p95" | "max";
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PivotOut"];
+                };
+            };
+        };
+    };
+    indexes_get: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IndexesOut"];
                 };
             };
         };
@@ -2547,6 +3665,66 @@ export interface operations {
             };
         };
     };
+    statements_split: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                against?: "previous" | "day" | "week" | "window";
+                other_from?: number | null;
+                other_to?: number | null;
+                /** @description of one statement only */
+                query_id?: string | null;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SplitOut"];
+                };
+            };
+        };
+    };
+    statements_star: {
+        parameters: {
+            query: {
+                on: boolean;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                query_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
     statements_rank: {
         parameters: {
             query?: {
@@ -2556,9 +3734,15 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
-                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms";
+                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change";
                 /** @description only texts that contain this */
                 containing?: string;
+                /** @description a condition; may be repeated, and all must hold */
+                where?: string[];
+                /** @description also statements of tools and of the system */
+                tools?: boolean;
+                /** @description only those the user has starred */
+                starred?: boolean;
                 limit?: number;
             };
             header?: never;
@@ -2589,8 +3773,15 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
-                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms";
+                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change";
+                /** @description only texts that contain this */
                 containing?: string;
+                /** @description a condition; may be repeated, and all must hold */
+                where?: string[];
+                /** @description also statements of tools and of the system */
+                tools?: boolean;
+                /** @description only those the user has starred */
+                starred?: boolean;
                 format?: "csv" | "jsonl";
             };
             header?: never;

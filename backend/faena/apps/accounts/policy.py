@@ -15,3 +15,8 @@ def require(user: AbstractBaseUser | AnonymousUser, role: Role, act: str) -> Use
     if _ORDER.index(Role(user.role)) < _ORDER.index(role):
         raise NotAllowed(f"to {act} takes the role {role.value}; {user.username} is {user.role}")
     return user
+
+
+def may(user: AbstractBaseUser | AnonymousUser, role: Role) -> bool:
+    """Whether `require` would let the user."""
+    return isinstance(user, User) and user.is_active and _ORDER.index(Role(user.role)) >= _ORDER.index(role)

@@ -15,6 +15,8 @@ class BroughtPlan(models.Model):
     digest = models.CharField(max_length=64, unique=True)
     written = models.TextField()
     title = models.CharField(max_length=200, default="")
+    server = models.ForeignKey(Server, null=True, on_delete=models.SET_NULL)  # whose plan it is, where that is known
+    query_id = models.BigIntegerField(null=True)
     brought_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     brought_at = models.DateTimeField(auto_now_add=True)
 

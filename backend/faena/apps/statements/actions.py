@@ -12,6 +12,7 @@ from faena.apps.statements.models import CountSpan, Text, Work
 from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText
 from faena.core.statements.counters import CounterDelta
 from faena.core.statements.tables import tables_of
+from faena.core.statements.tools import is_tool
 from faena.core.units import EpochMs
 
 WorkSpan = tuple[EpochMs, EpochMs, Mapping[CounterKey, npt.NDArray[np.float64]]]  # (since, until] and what was done
@@ -24,9 +25,20 @@ def learn_texts(server_id: int, texts: Iterable[StatementText]) -> None:
     for one in texts:
         # PostgreSQL text cannot hold NUL; a statement that has one in a comment is still worth keeping.
         text = one.text.replace("\0", "")
-        rows.append(Text(server_id=server_id, query_id=one.query_id, text=text, tables=", ".join(tables_of(text))))
+        tables = tables_of(text)
+        rows.append(
+            Text(
+                server_id=server_id,
+                query_id=one.query_id,
+                text=text,
+                tables=", ".join(tables),
+                tool=is_tool(text, tables),
+            )
+        )
     unique = ["server", "query_id"]
-    Text.objects.bulk_create(rows, update_conflicts=True, unique_fields=unique, update_fields=["text", "tables"])
+    Text.objects.bulk_create(
+        rows, update_conflicts=True, unique_fields=unique, update_fields=["text", "tables", "tool"]
+    )
     holdings.learned(server_id)
 
 

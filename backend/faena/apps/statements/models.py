@@ -15,6 +15,7 @@ class Text(models.Model):
     query_id = models.BigIntegerField()
     text = models.TextField()
     tables = models.TextField(default="")
+    tool = models.BooleanField(default=False)  # asks about the server or the session, not for the application
     learned_at = models.DateTimeField(auto_now_add=True)
 
 

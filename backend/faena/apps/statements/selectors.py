@@ -1,7 +1,8 @@
 """Reading statements: texts, figures of a window, figures over time."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -12,9 +13,10 @@ from faena.apps.servers.models import Server
 from faena.apps.statements.models import CountSpan, Text, Work
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.window import Buckets, Window
+from faena.core.statements.conditions import Condition, of_field
 from faena.core.statements.figures import StatementFigures, figures_of
 from faena.core.statements.texts import gist
-from faena.core.units import QueryId
+from faena.core.units import MS_PER_HOUR, QueryId
 
 
 def tables_by_statement(server_id: int) -> dict[int, str]:
@@ -28,6 +30,12 @@ def texts(server_id: int, query_ids: Iterable[int]) -> dict[int, Text]:
     return {text.query_id: text for text in Text.objects.filter(server_id=server_id, query_id__in=list(query_ids))}
 
 
+def tools(server_id: int, query_ids: Iterable[int]) -> set[int]:
+    """Of these statements, those of tools and of the system."""
+    rows = Text.objects.filter(server_id=server_id, tool=True, query_id__in=list(query_ids))
+    return set(rows.values_list("query_id", flat=True))
+
+
 def _work(server_id: int, window: Window, *, without_user: str = "") -> QuerySet[Work]:
     """Readings whose end lies in the window; at most one period of work is attributed to a neighbouring window."""
     rows = Work.objects.filter(server_id=server_id, until_ms__gt=window.start, until_ms__lte=window.end)
@@ -35,10 +43,24 @@ def _work(server_id: int, window: Window, *, without_user: str = "") -> QuerySet
 
 
 def figures(
-    server_id: int, window: Window, *, containing: str = "", without_user: str = "", query_id: int | None = None
+    server_id: int,
+    window: Window,
+    *,
+    containing: str = "",
+    without_user: str = "",
+    query_id: int | None = None,
+    conditions: Sequence[Condition] = (),
 ) -> list[StatementFigures]:
-    """One record per statement that ran in the window, summed over users and databases, in no order."""
+    """One record per statement that ran in the window, summed over users and databases, in no order.
+
+    Of `conditions` those on names; those on figures are for whoever has the figures.
+    """
     rows = _work(server_id, window, without_user=without_user)
+    for field in ("user", "database"):
+        wanted, unwanted = of_field(conditions, field)
+        rows = rows.filter(**{f"{field}__in": wanted}) if wanted else rows
+        rows = rows.exclude(**{f"{field}__in": unwanted}) if unwanted else rows
+    rows = _touching_tables(rows, server_id, conditions)
     if query_id is not None:
         rows = rows.filter(query_id=query_id)
     if containing:
@@ -47,6 +69,35 @@ def figures(
     sums = rows.values("query_id").annotate(**{f"sum_{name}": Sum(name) for name in COUNTER_FIELDS})
     names = [f"sum_{name}" for name in COUNTER_FIELDS]
     return [figures_of(QueryId(i), np.array(row)) for i, *row in sums.order_by().values_list("query_id", *names)]
+
+
+def _touching_tables(rows: QuerySet[Work], server_id: int, conditions: Sequence[Condition]) -> QuerySet[Work]:
+    wanted, unwanted = of_field(conditions, "table")
+    for name in wanted:
+        rows = rows.filter(query_id__in=_naming(server_id, name))
+    for name in unwanted:
+        rows = rows.exclude(query_id__in=_naming(server_id, name))
+    return rows
+
+
+def _naming(server_id: int, table: str) -> QuerySet[Any, Any]:
+    """Statements that name a table, as the only one, first, in between or last of theirs."""
+    mine = Text.objects.filter(server_id=server_id)
+    named = Q(tables=table) | Q(tables__startswith=f"{table}, ") | Q(tables__endswith=f", {table}")
+    return mine.filter(named | Q(tables__contains=f", {table}, ")).values("query_id")
+
+
+def hourly(server_id: int, query_id: int, since: int, until: int) -> dict[int, tuple[float, float]]:
+    """(calls, milliseconds) of a statement in each full hour, by its start; hours that were not counted are left out."""
+    hour = Cast((F("until_ms") - 1) / MS_PER_HOUR, IntegerField())
+    inside = {"server_id": server_id, "until_ms__gt": since, "until_ms__lte": until}
+    counted = (
+        CountSpan.objects.filter(**inside).annotate(hour=hour).values_list("hour", flat=True).distinct().order_by()
+    )
+    work = Work.objects.filter(query_id=query_id, **inside).annotate(hour=hour).values("hour")
+    sums = work.annotate(n=Sum("calls"), ms=Sum("total_ms")).order_by().values_list("hour", "n", "ms")
+    ran = {at: (calls, ms) for at, calls, ms in sums}
+    return {at * MS_PER_HOUR: ran.get(at, (0.0, 0.0)) for at in counted}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -56,6 +56,9 @@ class Measure(StrEnum):
     WAL = "wal_bytes"
     STDDEV = "stddev_ms"
     PLAN = "plan_ms"
+    READ_TIME = "read_ms"
+    ERRORS = "errors"
+    CHANGE = "change"
 
 
 def sum_of_squares(calls: float, mean_ms: float, stddev_ms: float) -> float:

@@ -1,0 +1,288 @@
+"""Single executions: their distribution, a region of it, a table of them."""
+
+from typing import Annotated
+
+import numpy as np
+from django.http import HttpRequest, StreamingHttpResponse
+from ninja import Query, Router, Schema
+from pydantic import Field
+
+from faena.api.exports import Format, export
+from faena.api.parameters import WindowIn, now_ms
+from faena.apps.accounts.models import Role
+from faena.apps.accounts.policy import may
+from faena.apps.servers import selectors as servers
+from faena.apps.statements import executions
+from faena.apps.statements import selectors as statements
+from faena.apps.statements.models import Execution
+from faena.core.logged import Execution as Run
+from faena.core.series.window import cut
+from faena.core.statements.density import density, quantiles
+from faena.core.statements.pivot import Aggregate, Labels, PivotBy, PivotMeasure, duration_class, pivot
+from faena.core.statements.texts import gist
+from faena.core.units import QueryId
+
+router = Router(tags=["executions"])
+FEW = 400  # up to so many executions are drawn one by one
+QUANTILES = (0.5, 0.95, 0.99)
+BY = ("program", "user", "client", "database", "plan")
+MAX_MS = 1e12
+
+
+class OnlyIn(Schema):
+    """`only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement."""
+
+    only: list[str] = Field(default_factory=list, description="dimension:value; may be repeated")
+
+
+class PointOut(Schema):
+    started: int
+    ended: int
+    took_ms: float
+    pid: int
+    place: int
+
+
+class ShareOut(Schema):
+    """`executions` are estimated by weights, `captured` were seen."""
+
+    value: str
+    executions: float
+    captured: int
+    total_ms: float
+
+
+class ByOut(Schema):
+    by: str
+    rows: list[ShareOut]
+
+
+class DistributionOut(Schema):
+    """Time by duration. `counts` holds rows of `edges_ms` by columns of `starts`, estimated where a sample was logged.
+
+    Points are there when few executions are; quantiles are null where too few reach so far.
+    """
+
+    start: int
+    end: int
+    bucket_ms: int
+    starts: list[int]
+    edges_ms: list[float]
+    counts: list[list[float]]
+    points: list[PointOut]
+    captured: int
+    known: int
+    executions: float
+    p50_ms: float | None
+    p95_ms: float | None
+    p99_ms: float | None
+    max_ms: float | None
+    by: list[ByOut]
+
+
+class ExecutionOut(Schema):
+    """`statement` and `parameters` are empty unless they are kept and the user is an operator."""
+
+    started: int
+    ended: int
+    took_ms: float
+    parse_ms: float | None
+    bind_ms: float | None
+    execute_ms: float | None
+    pid: int
+    place: int
+    query_id: str | None
+    label: str
+    program: str
+    user: str
+    database: str
+    client: str
+    temp_bytes: int
+    weight: float
+    plan: str | None
+    statement: str
+    parameters: str
+
+
+class PivotOut(Schema):
+    """`cells` rows by columns, null where there is nothing or too little; `counts` of captured executions behind each."""
+
+    rows: list[str]
+    row_labels: list[str]
+    columns: list[str]
+    column_labels: list[str]
+    cells: list[list[float | None]]
+    counts: list[list[int]]
+    row_totals: list[float | None]
+    column_totals: list[float | None]
+    total: float | None
+    more_rows: int
+    captured: int
+    known: int
+
+
+@router.get("/servers/{server_id}/executions", response=DistributionOut, operation_id="executions_distribution")
+def distribution(
+    request: HttpRequest,
+    server_id: int,
+    window_in: Query[WindowIn],
+    only: Query[OnlyIn],
+    least_ms: Annotated[float, Query(ge=0, le=MAX_MS)] = 0.0,
+    most_ms: Annotated[float, Query(gt=0, le=MAX_MS)] = MAX_MS,
+    buckets: Annotated[int, Query(ge=10, le=400)] = 120,
+) -> DistributionOut:
+    """Executions of a window over time and duration, and whose they are. `least_ms` and `most_ms` narrow to a region."""
+    server, window = servers.server(server_id), window_in.window(now_ms())
+    found, known = executions.runs(server_id, window, executions.read_filters(only.only))
+    found = [one for one in found if least_ms <= one.took_ms < most_ms]
+    cells = cut(window, at_most=buckets, period_ms=server.period_ms)
+    picture = density(found, cells)
+    took, weights = np.array([one.took_ms for one in found]), np.array([one.weight for one in found])
+    p50, p95, p99 = quantiles(took, weights, QUANTILES)
+    few = found if len(found) <= FEW else []
+    return DistributionOut(
+        start=window.start,
+        end=window.end,
+        bucket_ms=cells.width_ms,
+        starts=cells.starts(),
+        edges_ms=list(picture.edges_ms),
+        counts=picture.counts.round(2).tolist(),
+        points=[
+            PointOut(started=one.started, ended=one.ended, took_ms=one.took_ms, pid=one.pid, place=one.place)
+            for one in few
+        ],
+        captured=len(found),
+        known=known,
+        executions=float(weights.sum()),
+        p50_ms=p50,
+        p95_ms=p95,
+        p99_ms=p99,
+        max_ms=float(took.max()) if len(took) else None,
+        by=[_by(name, found) for name in BY],
+    )
+
+
+def _by(name: str, found: list[Run]) -> ByOut:
+    sums: dict[str, list[float]] = {}
+    for one in found:
+        row = sums.setdefault(getattr(one, name), [0.0, 0, 0.0])
+        row[0] += one.weight
+        row[1] += 1
+        row[2] += one.weight * one.took_ms
+    rows = sorted(sums.items(), key=lambda item: -item[1][2])[:12]
+    return ByOut(
+        by=name,
+        rows=[ShareOut(value=value, executions=n, captured=int(seen), total_ms=ms) for value, (n, seen, ms) in rows],
+    )
+
+
+@router.get("/servers/{server_id}/executions/list", response=list[ExecutionOut], operation_id="executions_list")
+def list_executions(
+    request: HttpRequest,
+    server_id: int,
+    window_in: Query[WindowIn],
+    only: Query[OnlyIn],
+    least_ms: Annotated[float, Query(ge=0, le=MAX_MS)] = 0.0,
+    most_ms: Annotated[float, Query(gt=0, le=MAX_MS)] = MAX_MS,
+    limit: Annotated[int, Query(ge=1, le=1000)] = 100,
+) -> list[ExecutionOut]:
+    """Executions of a window or a region of it, longest first."""
+    return _listed(request, server_id, window_in, only, least_ms, most_ms, limit)
+
+
+@router.get("/servers/{server_id}/executions/export", operation_id="executions_export")
+def export_executions(
+    request: HttpRequest,
+    server_id: int,
+    window_in: Query[WindowIn],
+    only: Query[OnlyIn],
+    least_ms: Annotated[float, Query(ge=0, le=MAX_MS)] = 0.0,
+    most_ms: Annotated[float, Query(gt=0, le=MAX_MS)] = MAX_MS,
+    format: Format = "csv",
+) -> StreamingHttpResponse:
+    """The same as CSV or JSON Lines, the longest 50,000."""
+    rows = _listed(request, server_id, window_in, only, least_ms, most_ms, executions.MAX_RUNS)
+    name = f"executions-{servers.server(server_id).name}"
+    return export(request, (row.dict() for row in rows), list(ExecutionOut.model_fields), format, name)
+
+
+def _listed(
+    request: HttpRequest, server_id: int, window_in: WindowIn, only: OnlyIn, least_ms: float, most_ms: float, limit: int
+) -> list[ExecutionOut]:
+    servers.server(server_id)
+    window, filters = window_in.window(now_ms()), executions.read_filters(only.only)
+    rows = executions.region(server_id, window, filters, least_ms, most_ms, limit)
+    texts = statements.texts(server_id, {row.query_id for row in rows if row.query_id is not None})
+    labels = {i: gist(text.text, 120) for i, text in texts.items()}
+    shown = may(request.user, Role.OPERATOR)
+    return [_execution(row, labels.get(row.query_id or 0, ""), shown=shown) for row in rows]
+
+
+def _execution(row: Execution, label: str, *, shown: bool) -> ExecutionOut:
+    names = ("took_ms", "parse_ms", "bind_ms", "execute_ms", "pid", "place", "program", "user", "database", "client")
+    return ExecutionOut(
+        started=round(row.ended_ms - row.took_ms),
+        ended=row.ended_ms,
+        query_id=None if row.query_id is None else str(row.query_id),
+        label=label,
+        temp_bytes=row.temp_bytes,
+        weight=row.weight,
+        plan=None if row.plan_id is None else str(row.plan_id),
+        statement=row.statement if shown else "",
+        parameters=row.parameters if shown else "",
+        **{name: getattr(row, name) for name in names},
+    )
+
+
+@router.get("/servers/{server_id}/executions/pivot", response=PivotOut, operation_id="executions_pivot")
+def pivot_executions(
+    request: HttpRequest,
+    server_id: int,
+    window_in: Query[WindowIn],
+    only: Query[OnlyIn],
+    rows: PivotBy = PivotBy.PROGRAM,
+    columns: PivotBy | None = None,
+    measure: PivotMeasure = PivotMeasure.TOOK,
+    aggregate: Aggregate = Aggregate.SUM,
+) -> PivotOut:
+    """Captured executions as a table."""
+    servers.server(server_id)
+    found, known = executions.runs(server_id, window_in.window(now_ms()), executions.read_filters(only.only))
+    table = pivot(found, LABELS, rows, columns, measure, aggregate)
+    ids = [QueryId(int(one)) for one in (*table.rows, *table.columns) if one.lstrip("-").isdigit()]
+    texts = {str(i): gist(text.text, 100) for i, text in statements.texts(server_id, ids).items()}
+
+    def named(by: PivotBy | None, values: list[str]) -> list[str]:
+        return [texts.get(one, f"statement {one}") for one in values] if by is PivotBy.STATEMENT else values
+
+    return PivotOut(
+        rows=list(table.rows),
+        row_labels=named(rows, list(table.rows)),
+        columns=list(table.columns),
+        column_labels=named(columns, list(table.columns)),
+        cells=[list(row) for row in table.cells],
+        counts=[list(row) for row in table.counts],
+        row_totals=list(table.row_totals),
+        column_totals=list(table.column_totals),
+        total=table.total,
+        more_rows=table.more_rows,
+        captured=len(found),
+        known=known,
+    )
+
+
+def _hour(one: Run) -> str:
+    """The full hour it began in, in UTC, as milliseconds since 1970: the screen has the time zone."""
+    return str(one.started - one.started % 3_600_000)
+
+
+LABELS: Labels = {
+    PivotBy.STATEMENT: lambda one: str(one.query_id or 0),
+    PivotBy.PROGRAM: lambda one: one.program,
+    PivotBy.USER: lambda one: one.user,
+    PivotBy.DATABASE: lambda one: one.database,
+    PivotBy.CLIENT: lambda one: one.client,
+    PivotBy.PLAN: lambda one: one.plan,
+    PivotBy.HOUR: _hour,
+    PivotBy.DURATION: lambda one: duration_class(one.took_ms),
+}

@@ -1,0 +1,112 @@
+"""Index proposals by the statistics of the watched server, for one plan and for all that ran."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from faena.apps.plans.models import BroughtPlan, CapturedPlan
+from faena.apps.servers.actions import target_of
+from faena.apps.servers.models import Server
+from faena.apps.statements import selectors as statements
+from faena.core.errors import BadInput
+from faena.core.plans.indexhealth import HealthFinding, examine_schema
+from faena.core.plans.proposals import IndexProposal, Refusal, propose
+from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.plans.schema import SchemaFacts
+from faena.core.series.window import Window
+from faena.core.statements.texts import gist
+from faena.sources.postgres.schema import read_schema
+
+MAX_PLANS = 200  # of the statements that took most time
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanProposals:
+    """`unknown` says why nothing can be proposed, empty when it can."""
+
+    proposals: Sequence[IndexProposal] = ()
+    refused: Sequence[Refusal] = ()
+    unknown: str = ""
+
+
+def for_plan(plan: BroughtPlan) -> PlanProposals:
+    """Asks the server the plan comes from for its statistics. Raises SourceError."""
+    server = plan.server
+    if server is None:
+        return PlanProposals(
+            unknown="This plan was brought from elsewhere, so there are no statistics to judge an index by."
+        )
+    if server.engine != Server.Engine.POSTGRESQL:
+        return PlanProposals(
+            unknown="This server is made up or imported, so it has no statistics to judge an index by."
+        )
+    found, refused = propose(read_plan(plan.written), read_schema(target_of(server)))
+    return PlanProposals(proposals=found, refused=refused)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Served:
+    query_id: int
+    label: str
+    stake_ms: float
+
+
+@dataclass(slots=True, kw_only=True)
+class WorkloadProposal:
+    """One index and the statements it would serve; `stake_ms` of their time in the window."""
+
+    proposal: IndexProposal
+    served: list[Served] = field(default_factory=list)
+
+    @property
+    def stake_ms(self) -> float:
+        return sum(one.stake_ms for one in self.served)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ServerIndexes:
+    schema: SchemaFacts
+    findings: Sequence[HealthFinding]
+    proposals: Sequence[WorkloadProposal]
+    refused: Sequence[Refusal]
+    plans_read: int
+
+
+def of_server(server: Server, window: Window) -> ServerIndexes:
+    """Raises SourceError, BadInput for a server that cannot be asked."""
+    if server.engine != Server.Engine.POSTGRESQL:
+        raise BadInput("only a real server has indexes to look at; this one is made up or imported", field="server")
+    schema = read_schema(target_of(server))
+    took = {one.query_id: one.total_ms for one in statements.figures(server.id, window, without_user=server.username)}
+    plans = [plan for plan in CapturedPlan.objects.filter(server=server).order_by("-last_ms") if plan.query_id in took]
+    newest: dict[int, CapturedPlan] = {}
+    for plan in plans:
+        newest.setdefault(plan.query_id or 0, plan)
+    chosen = sorted(newest.values(), key=lambda plan: -took[plan.query_id])[:MAX_PLANS]  # type: ignore[index]
+    texts = statements.texts(server.id, [plan.query_id for plan in chosen if plan.query_id is not None])
+    by_index: dict[tuple[str, tuple[str, ...], str], WorkloadProposal] = {}
+    refused: dict[str, Refusal] = {}
+    for plan in chosen:
+        query_id = plan.query_id or 0
+        try:
+            found, not_worth = propose(read_plan(plan.written), schema)
+        except BadPlan:
+            continue
+        refused.update({one.sentence: one for one in not_worth})
+        text = texts.get(query_id)
+        for one in found:
+            root = max(one.cost_before, 1e-9)
+            stake = took[query_id] * min(1.0, one.gain / root)  # type: ignore[index]
+            entry = by_index.setdefault((one.table, tuple(one.columns), one.predicate), WorkloadProposal(proposal=one))
+            entry.served.append(Served(query_id=query_id, label=gist(text.text, 120) if text else "", stake_ms=stake))
+    best: dict[str, WorkloadProposal] = {}
+    for entry in by_index.values():
+        same = best.get(entry.proposal.table)
+        if same is None or entry.stake_ms > same.stake_ms:
+            best[entry.proposal.table] = entry
+    return ServerIndexes(
+        schema=schema,
+        findings=examine_schema(schema),
+        proposals=sorted(best.values(), key=lambda one: -one.stake_ms),
+        refused=[one for one in refused.values() if one.table not in best],
+        plans_read=len(chosen),
+    )

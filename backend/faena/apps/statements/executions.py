@@ -1,0 +1,103 @@
+"""Reading single executions and other entries of logs."""
+
+from collections.abc import Iterable, Mapping, Sequence
+
+from django.db.models import Avg, Count, ExpressionWrapper, F, FloatField, QuerySet
+
+from faena.apps.statements.models import Execution, LogEvent
+from faena.core import logged
+from faena.core.errors import BadInput
+from faena.core.logged import EventKind
+from faena.core.series.window import Window
+from faena.core.units import EpochMs, QueryId
+
+MAX_RUNS = 50_000
+LONGEST_MS = 86_400_000  # executions that end longer after the window are not looked for
+FILTERS = ("program", "user", "database", "client", "plan", "statement")
+FAILURES = tuple(k.value for k in EventKind if k not in (EventKind.LOCK_WAIT, EventKind.TEMP_FILE))
+
+
+def read_filters(written: Iterable[str]) -> dict[str, str]:
+    """From "program:gate-scan". Raises BadInput."""
+    found = {}
+    for one in written:
+        name, colon, value = one.partition(":")
+        if not colon or name not in FILTERS:
+            raise BadInput(
+                f"{one!r:.60} is no filter; write one of {', '.join(FILTERS)}, a colon and a value", field="only"
+            )
+        if name in ("plan", "statement") and not value.lstrip("-").isdigit():
+            raise BadInput(f"{value!r:.40} is no number of a {name}", field="only")
+        found[name] = value
+    return found
+
+
+def _runs(server_id: int, window: Window, filters: Mapping[str, str]) -> QuerySet[Execution]:
+    """Executions that ran at some time in the window, whenever they ended."""
+    rows = Execution.objects.filter(
+        server_id=server_id, ended_ms__gt=window.start, ended_ms__lte=window.end + LONGEST_MS
+    )
+    started = ExpressionWrapper(F("ended_ms") - F("took_ms"), output_field=FloatField())
+    rows = rows.annotate(started=started).filter(started__lt=window.end)
+    named = {name: value for name, value in filters.items() if name not in ("plan", "statement")}
+    rows = rows.filter(**named)
+    if "plan" in filters:
+        rows = rows.filter(plan_id=int(filters["plan"]))
+    return rows.filter(query_id=int(filters["statement"])) if "statement" in filters else rows
+
+
+_FIELDS = tuple(name for name in logged.Execution._fields if name not in ("ended", "plan"))
+
+
+def runs(server_id: int, window: Window, filters: Mapping[str, str]) -> tuple[list[logged.Execution], int]:
+    """The newest MAX_RUNS as records, without plans' texts (`plan` holds the shape), and how many there are."""
+    found = _runs(server_id, window, filters)
+    rows = found.order_by("-ended_ms").values_list("ended_ms", "plan_id", *_FIELDS)[:MAX_RUNS]
+    records = [
+        logged.Execution(
+            ended=EpochMs(ended), plan="" if plan is None else str(plan), **dict(zip(_FIELDS, rest, strict=True))
+        )
+        for ended, plan, *rest in rows
+    ]
+    return records, len(records) if len(records) < MAX_RUNS else found.count()
+
+
+def region(
+    server_id: int, window: Window, filters: Mapping[str, str], least_ms: float, most_ms: float, limit: int
+) -> list[Execution]:
+    """Executions of a region of the picture, longest first."""
+    rows = _runs(server_id, window, filters).filter(took_ms__gte=least_ms, took_ms__lt=most_ms)
+    return list(rows.order_by("-took_ms", "-ended_ms")[:limit])
+
+
+def failures(server_id: int, window: Window) -> dict[QueryId, int]:
+    """Errors, timeouts and the like by statement, as far as the log told which."""
+    rows = LogEvent.objects.filter(
+        server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, kind__in=FAILURES, query_id__isnull=False
+    )
+    return {QueryId(i): n for i, n in rows.values_list("query_id").annotate(n=Count("*")).order_by()}
+
+
+def one(server_id: int, ended_ms: int, pid: int, place: int) -> Execution | None:
+    return Execution.objects.filter(server_id=server_id, ended_ms=ended_ms, pid=pid, place=place).first()
+
+
+def shape_spans(server_id: int, query_id: int, window: Window) -> Sequence[tuple[int, int, int]]:
+    """(ended, pid, shape) of the executions of a statement whose plan is known, in order of time."""
+    rows = Execution.objects.filter(
+        server_id=server_id, query_id=query_id, plan_id__isnull=False, ended_ms__gt=window.start,
+        ended_ms__lte=window.end,
+    )  # fmt: skip
+    return [
+        (at, pid, shape or 0) for at, pid, shape in rows.order_by("ended_ms").values_list("ended_ms", "pid", "plan_id")
+    ]
+
+
+def means_by_shape(server_id: int, query_id: int, window: Window) -> dict[int, tuple[int, float]]:
+    """Captured executions of a statement and their mean duration, by the plan they used."""
+    rows = Execution.objects.filter(
+        server_id=server_id, query_id=query_id, plan_id__isnull=False, ended_ms__gt=window.start,
+        ended_ms__lte=window.end,
+    )  # fmt: skip
+    sums = rows.values("plan_id").annotate(n=Count("*"), mean=Avg("took_ms")).order_by()
+    return {shape or 0: (n, mean) for shape, n, mean in sums.values_list("plan_id", "n", "mean")}
