@@ -1,0 +1,222 @@
+"""Ranking, executions, cause split and plans over the API, from what a collector delivers."""
+
+import time
+from collections.abc import Callable
+from itertools import pairwise
+from pathlib import Path
+
+import orjson
+import pytest
+from django.test import Client
+from faena.apps.accounts.actions import save_user
+from faena.apps.accounts.models import Role
+from faena.apps.collecting.store import DjangoStore
+from faena.apps.servers.actions import ServerForm, save_server
+from faena.apps.servers.models import Server
+from faena.apps.statements.models import Execution, LogEvent
+from faena.collector.records import Counted, Learned, Logged
+from faena.core.logged import EventKind, LogPosition, LogReading
+from faena.core.logged import Execution as Run
+from faena.core.logged import LogEvent as Event
+from faena.core.readings import StatementText
+from faena.core.statements.counters import difference
+from faena.core.units import EpochMs, Pid, QueryId
+from faena.testing.builders import START, counters
+
+pytestmark = pytest.mark.django_db(transaction=True)
+BACKEND = "django.contrib.auth.backends.ModelBackend"
+WINDOW = f"from={START}&to={START + 600_000}"
+SEQ = '{"Plan": {"Node Type": "Seq Scan", "Relation Name": "booking", "Alias": "booking", "Total Cost": 900.0}}'
+INDEX = (
+    '{"Plan": {"Node Type": "Index Scan", "Relation Name": "booking", "Alias": "booking", "Index Name": "b_ref", '
+    '"Total Cost": 8.0, "Index Cond": "(reference = \'secret\'::text)"}}'
+)
+
+
+def signed_in(role: Role) -> Client:
+    client = Client()
+    client.force_login(save_user(str(role), "correct horse", role), backend=BACKEND)
+    return client
+
+
+def run(second: float, took: float, query_id: int = 7, **more: object) -> Run:
+    at = EpochMs(START + round(second * 1000))
+    return Run(at, took, Pid(5), int(second * 10), "SELECT 'secret'", QueryId(query_id), "$1 = 'secret'", **more)  # type: ignore[arg-type]
+
+
+TEXTS = {
+    7: "SELECT * FROM booking WHERE reference = $1",
+    8: "UPDATE deck_slot SET held = $1",
+    9: "SELECT relname FROM pg_class",
+}
+
+
+@pytest.fixture
+def store(tmp_path: Path) -> DjangoStore:
+    return DjangoStore(tmp_path)
+
+
+@pytest.fixture
+def server(store: DjangoStore) -> Server:
+    """Three statements over twenty minutes; in the second ten, 7 costs four times as much per call."""
+    made = save_server(ServerForm(name="first", host="10.0.0.1", keep_parameters=True))
+    readings = [
+        counters(-600, q7=(0, 0.0), q8=(0, 0.0), q9=(0, 0.0)),
+        counters(0, q7=(600, 6000.0), q8=(60, 6000.0), q9=(10, 10.0)),
+        counters(600, q7=(1200, 30_000.0), q8=(120, 12_000.0), q9=(20, 20.0)),
+    ]
+    deltas = [difference(a, b) for a, b in pairwise(readings)]
+    texts = tuple(StatementText(query_id=QueryId(i), text=text) for i, text in TEXTS.items())
+    store.deliver([Learned(server_id=made.id, texts=texts), *(Counted(server_id=made.id, delta=d) for d in deltas)])
+    return made
+
+
+def deliver(store: DjangoStore, server: Server, *runs: Run, events: tuple[Event, ...] = (), offset: int = 1) -> None:
+    reading = LogReading(position=LogPosition("a.json", offset, b"x"), executions=runs, events=events)
+    store.deliver([Logged(server_id=server.id, reading=reading)])
+
+
+@pytest.fixture
+def ask(server: Server) -> Callable[..., dict[str, object]]:
+    client = signed_in(Role.OPERATOR)
+
+    def get(path: str, query: str = "") -> dict[str, object]:
+        answer = client.get(f"/api/v1/servers/{server.id}/{path}?{WINDOW}&{query}")
+        assert answer.status_code == 200, answer.content
+        return orjson.loads(answer.content)  # type: ignore[no-any-return]
+
+    return get
+
+
+def test_a_log_stored_twice_is_stored_once(store: DjangoStore, server: Server) -> None:
+    event = Event(START, EventKind.TIMEOUT, Pid(5), 9, "ERROR", "57014", "canceling statement", query_id=QueryId(7))
+    for _ in range(2):
+        deliver(store, server, run(1, 5), run(2, 900, plan=SEQ), events=(event,))
+    assert Execution.objects.count() == 2
+    assert LogEvent.objects.count() == 1
+    assert store.log_position(server.id) == LogPosition("a.json", 1, b"x")
+
+
+def test_ranking_hides_tools_and_keeps_conditions(ask: Callable[..., dict[str, object]]) -> None:
+    def ids(query: str = "") -> list[str]:
+        return [row["query_id"] for row in ask("statements", query)["rows"]]  # type: ignore[attr-defined]
+
+    assert ids() == ["7", "8"]
+    assert ask("statements")["hidden"] == 1
+    assert ids("tools=true") == ["7", "8", "9"]
+    assert ids("where=mean_ms >= 100") == ["8"]
+    assert ids("where=table = booking") == ["7"]
+    assert ids("where=table != booking&tools=true") == ["8", "9"]
+    assert ids("where=user != nobody&where=calls > 100") == ["7"]
+    assert ask("statements", "where=calls > 100")["unfit"] == 1
+
+
+def test_a_condition_that_cannot_be_read_is_named(server: Server) -> None:
+    answer = signed_in(Role.VIEWER).get(f"/api/v1/servers/{server.id}/statements?{WINDOW}&where=beauty > 3")
+    assert answer.status_code == 400
+    assert b"beauty" in answer.content
+
+
+def test_change_and_errors_stand_in_the_ranking(
+    store: DjangoStore, server: Server, ask: Callable[..., dict[str, object]]
+) -> None:
+    events = tuple(
+        Event(START, EventKind.ERROR, Pid(5), i, "ERROR", "22012", "division by zero", query_id=QueryId(8))
+        for i in range(3)
+    )
+    deliver(store, server, events=events)
+    rows = {row["query_id"]: row for row in ask("statements")["rows"]}  # type: ignore[attr-defined]
+    assert rows["7"]["change"] == pytest.approx(4.0)
+    assert rows["8"]["change"] == pytest.approx(1.0)
+    assert rows["8"]["errors"] == 3
+    assert ask("statements", "sort=errors")["rows"][0]["query_id"] == "8"  # type: ignore[index]
+
+
+def test_the_split_adds_up_and_names_the_cause(ask: Callable[..., dict[str, object]]) -> None:
+    split = ask("split")
+    parts = {name: float(split[name]) for name in ("before", "volume", "mix", "cost", "after")}  # type: ignore[arg-type]
+    assert parts["before"] + parts["volume"] + parts["mix"] + parts["cost"] == pytest.approx(parts["after"])
+    assert parts["cost"] == pytest.approx(30, rel=0.01)
+    assert split["parts"][0]["query_id"] == "7"  # type: ignore[index]
+    assert "dearer" in str(split["sentence"])
+
+
+def test_the_distribution_and_its_region(
+    store: DjangoStore, server: Server, ask: Callable[..., dict[str, object]]
+) -> None:
+    fast = [run(i, 5 + i % 3, weight=10, program="web") for i in range(1, 101)]
+    deliver(store, server, *fast, run(300, 60_000, program="report"))
+    whole = ask("executions", "only=statement:7")
+    assert whole["captured"] == 101
+    assert whole["executions"] == 1001
+    assert len(whole["points"]) == 101  # type: ignore[arg-type]
+    assert whole["max_ms"] == 60_000
+    slow = ask("executions", "least_ms=1000")
+    assert slow["captured"] == 1
+    assert slow["by"][0]["rows"][0]["value"] == "report"  # type: ignore[index]
+    (listed,) = ask("executions/list", "least_ms=1000")
+    assert listed["parameters"] == "$1 = 'secret'"  # type: ignore[index]
+    counted = sum(map(sum, slow["counts"]))  # type: ignore[call-overload]
+    assert counted == round(60_000 / int(slow["bucket_ms"])) + 1, "it stands over all the time it ran"  # type: ignore[call-overload]
+
+
+def test_parameters_are_for_operators(store: DjangoStore, server: Server) -> None:
+    deliver(store, server, run(1, 5, plan=INDEX))
+    viewer, operator = signed_in(Role.VIEWER), signed_in(Role.OPERATOR)
+    assert b"secret" not in viewer.get(f"/api/v1/servers/{server.id}/executions/list?{WINDOW}").content
+    assert b"secret" in operator.get(f"/api/v1/servers/{server.id}/executions/list?{WINDOW}").content
+    plan = orjson.loads(viewer.get(f"/api/v1/servers/{server.id}/statements/7?{WINDOW}").content)["plans"][0]["id"]
+    for client, shown in ((viewer, False), (operator, True)):
+        key = client.post(f"/api/v1/servers/{server.id}/captured-plans/{plan}").json()["key"]
+        assert (b"secret" in client.get(f"/api/v1/plans/{key}").content) is shown
+
+
+def test_a_switch_of_plan_is_an_event(
+    store: DjangoStore, server: Server, ask: Callable[..., dict[str, object]]
+) -> None:
+    runs = [run(i, 4, plan=INDEX) for i in range(1, 60)] + [run(i, 400, plan=SEQ) for i in range(60, 120)]
+    deliver(store, server, *runs)
+    found = ask("statements/7")
+    assert [one["gist"] for one in found["plans"]] == ["Seq Scan booking", "Index Scan b_ref on booking"]  # type: ignore[attr-defined]
+    (switch,) = found["switches"]  # type: ignore[misc]
+    assert switch["at"] == START + 60_000
+    assert switch["before"].startswith("Index Scan")
+    assert [one["executions"] for one in found["plans"]] == [60, 59]  # type: ignore[attr-defined]
+
+
+def test_a_table_of_executions(store: DjangoStore, server: Server, ask: Callable[..., dict[str, object]]) -> None:
+    deliver(store, server, run(1, 10, program="web"), run(2, 30, program="gate", weight=2), run(3, 5, query_id=8))
+    table = ask("executions/pivot", "rows=statement&columns=program&measure=took_ms&aggregate=sum")
+    assert table["row_labels"][0] == TEXTS[7]  # type: ignore[index]
+    assert table["total"] == 75
+    assert ask("executions/pivot", "rows=program&aggregate=count")["row_totals"] == [2, 1, 1]
+
+
+def test_stars_and_filters_are_kept_for_each_user(server: Server) -> None:
+    one, other = signed_in(Role.VIEWER), signed_in(Role.OPERATOR)
+    assert one.put(f"/api/v1/servers/{server.id}/stars/7?on=true").json() == ["7"]
+    rows = one.get(f"/api/v1/servers/{server.id}/statements?{WINDOW}&starred=true").json()["rows"]
+    assert [row["query_id"] for row in rows] == ["7"]
+    assert other.get(f"/api/v1/servers/{server.id}/statements?{WINDOW}&starred=true").json()["rows"] == []
+    body = {"name": "dear", "query": "where=mean_ms >= 10"}
+    assert one.put("/api/v1/filters", body, content_type="application/json").json() == [body]
+    assert other.get("/api/v1/filters").json() == []
+    assert one.put("/api/v1/filters", {"name": "dear", "query": ""}, content_type="application/json").json() == []
+
+
+def test_running_a_statement_takes_an_operator_and_a_yes(server: Server) -> None:
+    body = {"text": "SELECT 1", "run": True}
+    path = f"/api/v1/servers/{server.id}/ask"
+    assert signed_in(Role.VIEWER).post(path, body, content_type="application/json").status_code == 403
+    answer = signed_in(Role.OPERATOR).post(path, body, content_type="application/json")
+    assert answer.status_code == 400
+    assert b"explicit yes" in answer.content
+
+
+def test_a_close_watch_keeps_what_it_sees_whole(store: DjangoStore, server: Server) -> None:
+    Server.objects.filter(id=server.id).update(keep_parameters=False, fast_share=0.0, lease_until=None)
+    (usual,) = store.orders()
+    assert (usual.rules.slow_ms, usual.rules.parameters) == (1000, False)
+    Server.objects.update(close_watch_until_ms=int(time.time() * 1000) + 60_000)
+    (close,) = store.orders()
+    assert (close.rules.slow_ms, close.rules.parameters, close.period_ms) == (0, True, 100)
