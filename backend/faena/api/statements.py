@@ -57,9 +57,9 @@ class FiguresOut(Schema):
     temp_written: float
     wal_bytes: float
     share: float
-    errors: int = 0
-    change: float | None = None
-    starred: bool = False
+    errors: int
+    change: float | None
+    starred: bool
 
 
 class RankingOut(Schema):
@@ -173,6 +173,9 @@ def _figures(one: StatementFigures, text: str | None, tables: str, total_ms: flo
         label=gist(text, 160) if text else f"statement {one.query_id}, text not known yet",
         tables=tables,
         share=one.total_ms / total_ms if total_ms else 0.0,
+        errors=0,
+        change=None,
+        starred=False,
         **{n: getattr(one, n) for n in FiguresOut.model_fields if n not in _DERIVED},
     )
 

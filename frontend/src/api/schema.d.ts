@@ -1249,11 +1249,8 @@ export interface components {
             /** Calls */
             calls: number;
             /** Change */
-            change?: number | null;
-            /**
-             * Errors
-             * @default 0
-             */
+            change: number | null;
+            /** Errors */
             errors: number;
             /** Label */
             label: string;
@@ -1269,10 +1266,7 @@ export interface components {
             rows: number;
             /** Share */
             share: number;
-            /**
-             * Starred
-             * @default false
-             */
+            /** Starred */
             starred: boolean;
             /** Stddev Ms */
             stddev_ms: number | null;
@@ -1827,10 +1821,7 @@ export interface components {
             /** Shape */
             shape: string;
             /** Spans */
-            spans: [
-                number,
-                number
-            ][];
+            spans: components["schemas"]["GapOut"][];
             /** Took Ms */
             took_ms: number;
         };

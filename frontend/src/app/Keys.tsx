@@ -5,7 +5,7 @@ const KEYS: readonly (readonly [string, string])[] = [
   ["-  =", "make the window wider, narrower"],
   ["0", "follow now"],
   ["/", "search statements"],
-  ["g l, s, m, r", "go to load, statements, machine, raw samples: press g, then the letter"],
+  ["g l, s, e, i, m, r", "go to load, statements, executions, indexes, machine, raw samples: g, then the letter"],
   ["arrows", "walk the sieve; in the waterline, read bucket by bucket"],
   ["Enter", "pick the value; Shift adds it, Alt leaves it out"],
   ["o", "open the statement under the focus"],

@@ -31,6 +31,10 @@ const NOTE_WORDS: Readonly<Record<string, string>> = {
   connected: "connected",
   away: "server away",
   store_back: "store was away",
+  log_broken: "log was replaced",
+  log_refused: "log not readable",
+  statement_run: "statement run to measure it",
+  close_watch: "close watch",
   counters_reset: "counters reset",
   counters_restart: "server restarted",
   counters_eviction: "statements evicted",
@@ -123,7 +127,7 @@ function useNow(moving: boolean): number {
 function useGoKeys(server: number): void {
   const navigate = useNavigate();
   const pressed = useRef(0);
-  const go = (view: "load" | "statements" | "machine" | "samples") => () => {
+  const go = (view: "load" | "statements" | "executions" | "indexes" | "machine" | "samples") => () => {
     if (present() - pressed.current < 1000)
       void navigate({ to: `/servers/$server/${view}`, params: { server: String(server) }, search: true });
   };
@@ -133,6 +137,8 @@ function useGoKeys(server: number): void {
     },
     l: go("load"),
     s: go("statements"),
+    e: go("executions"),
+    i: go("indexes"),
     m: go("machine"),
     r: go("samples"),
   });

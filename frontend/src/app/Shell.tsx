@@ -14,6 +14,8 @@ import { Search } from "./Search";
 const VIEWS = [
   ["/servers/$server/load", "Load"],
   ["/servers/$server/statements", "Statements"],
+  ["/servers/$server/executions", "Executions"],
+  ["/servers/$server/indexes", "Indexes"],
   ["/servers/$server/machine", "Machine"],
   ["/servers/$server/samples", "Samples"],
   ["/servers/$server/settings", "Settings"],

@@ -21,7 +21,10 @@ import { ComparePage } from "../features/plans/ComparePage";
 import { PlanPage } from "../features/plans/PlanPage";
 import { ServersPage } from "../features/servers/ServersPage";
 import { SettingsPage } from "../features/servers/SettingsPage";
+import { IndexesPage } from "../features/indexes/IndexesPage";
+import { ExecutionsPage } from "../features/statements/ExecutionsPage";
 import { RankingPage } from "../features/statements/RankingPage";
+import { SplitPage } from "../features/statements/SplitPage";
 import { StatementPage } from "../features/statements/StatementPage";
 import { mergeSearch, parseQuery, readSearch, type ViewSearch, type WindowSpec, writeQuery } from "../lib/view";
 import { OverviewFrame } from "./OverviewFrame";
@@ -214,6 +217,7 @@ const statement = createRoute({
   path: "statements/$query",
   component: function Statement() {
     const { server: id, query } = statement.useParams();
+    const { session } = inside.useRouteContext();
     const navigate = useNavigate();
     const pick = (text: string): void =>
       void navigate({
@@ -231,8 +235,36 @@ const statement = createRoute({
         search={server.useSearch()}
         onSearch={useChangeSearch()}
         onPick={pick}
+        role={session.role ?? ""}
       />
     );
+  },
+});
+
+const split = createRoute({
+  getParentRoute: () => server,
+  path: "split",
+  component: function Split() {
+    const { server: id } = server.useParams();
+    return <SplitPage key={id} server={Number(id)} search={server.useSearch()} onSearch={useChangeSearch()} />;
+  },
+});
+
+const executions = createRoute({
+  getParentRoute: () => server,
+  path: "executions",
+  component: function Executions() {
+    const { server: id } = server.useParams();
+    return <ExecutionsPage key={id} server={Number(id)} search={server.useSearch()} onSearch={useChangeSearch()} />;
+  },
+});
+
+const indexes = createRoute({
+  getParentRoute: () => server,
+  path: "indexes",
+  component: function Indexes() {
+    const { server: id } = server.useParams();
+    return <IndexesPage key={id} server={Number(id)} search={server.useSearch()} />;
   },
 });
 
@@ -274,7 +306,7 @@ const tree = root.addChildren([
     plans,
     plan,
     plansCompared,
-    server.addChildren([load, statements, statement, machine, samples, settings]),
+    server.addChildren([load, statements, statement, split, executions, indexes, machine, samples, settings]),
   ]),
 ]);
 

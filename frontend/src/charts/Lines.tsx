@@ -15,22 +15,28 @@ interface Props {
   readonly values: readonly (number | null)[];
   readonly now: number;
   readonly say: (value: number) => string;
+  readonly usual?: readonly (number | null)[];
+  readonly marks?: readonly { readonly at: number; readonly label: string }[];
 }
 
 /** One measure over time. Gaps stay open; a single point between gaps is a dot. */
-export const Lines = ({ title, starts, bucketMs, start, end, values, now, say }: Props) => {
+export const Lines = ({ title, starts, bucketMs, start, end, values, now, say, usual = [], marks = [] }: Props) => {
   const [ref, size] = useSize<HTMLDivElement>();
   const [cursor, setCursor] = useState<number | null>(null);
   const height = Math.max(10, size.height - 32);
   const known = values.filter((v): v is number => v !== null);
   const most = Math.max(...known, 0);
-  const scale = most || 1; // a measure that is zero throughout lies on the line
+  const scale = Math.max(most, ...usual.map((v) => v ?? 0)) || 1; // a measure that is zero throughout lies on the line
   const x = (i: number): number => (((starts[i] ?? start) + bucketMs / 2 - start) / (end - start)) * size.width;
   const y = (v: number): number => 16 + height - (v / scale) * (height - 4);
   const path = line<number | null>()
     .defined((v) => v !== null)
     .x((_, i) => x(i))
     .y((v) => y(v ?? 0))([...values]);
+  const usualPath = line<number | null>()
+    .defined((v) => v !== null)
+    .x((_, i) => x(i))
+    .y((v) => y(v ?? 0))([...usual]);
   const last = values.findLast((v) => v !== null) ?? null;
   const shown = cursor === null ? last : (values[cursor] ?? null);
   const reading = last === null ? "not counted in this window" : `last ${say(last)}, most ${say(most)}`;
@@ -40,8 +46,12 @@ export const Lines = ({ title, starts, bucketMs, start, end, values, now, say }:
       reading={reading}
       className="h-full"
       table={() => ({
-        columns: ["from", title],
-        rows: starts.map((s, i) => [new Date(s).toISOString(), values[i] ?? null]),
+        columns: usual.length ? ["from", title, "usual"] : ["from", title],
+        rows: starts.map((s, i) => [
+          new Date(s).toISOString(),
+          values[i] ?? null,
+          ...(usual.length ? [usual[i] ?? null] : []),
+        ]),
       })}
     >
       <div ref={ref} className="h-full">
@@ -66,12 +76,31 @@ export const Lines = ({ title, starts, bucketMs, start, end, values, now, say }:
             {cursor === null ? "" : `${clock(starts[cursor] ?? start)}  `}
             {shown === null ? "not counted" : say(shown)}
             {cursor === null && known.length > 1 ? `, most ${say(most)}` : ""}
+            {cursor !== null && (usual[cursor] ?? null) !== null ? `, usual ${say(usual[cursor] ?? 0)}` : ""}
           </text>
           <line x2={size.width} y1={16 + height} y2={16 + height} stroke="var(--strong)" />
           {timeTicks(start, end, size.width, now, 80).map((tick) => (
             <text key={tick.at} x={tick.x + 2} y={size.height - 4} fontSize="10" fill="var(--muted)">
               {tick.label}
             </text>
+          ))}
+          {usualPath ? (
+            <path d={usualPath} fill="none" stroke="var(--muted)" strokeDasharray="4 3">
+              <title>usual at this hour</title>
+            </path>
+          ) : null}
+          {marks.map((mark) => (
+            <line
+              key={mark.at}
+              x1={((mark.at - start) / (end - start)) * size.width}
+              x2={((mark.at - start) / (end - start)) * size.width}
+              y1={16}
+              y2={16 + height}
+              stroke="var(--danger)"
+              strokeDasharray="3 2"
+            >
+              <title>{mark.label}</title>
+            </line>
           ))}
           <path d={path ?? ""} fill="none" stroke="var(--running)" strokeWidth="1.5" />
           {values.map((v, i) =>

@@ -22,6 +22,17 @@ export interface ViewSearch {
   compare?: string;
   view?: string;
   under?: string;
+  where?: string[];
+  only?: string[];
+  tools?: string;
+  starred?: string;
+  least?: string;
+  most?: string;
+  rows?: string;
+  cells?: string;
+  measure?: string;
+  aggregate?: string;
+  against?: string;
 }
 
 /** How far back "the same hours" lie, in milliseconds. */
@@ -40,6 +51,25 @@ const texts = (value: unknown): string[] | undefined => {
   return all.length ? all : undefined;
 };
 
+const WORDS = [
+  "sort",
+  "containing",
+  "wait",
+  "split",
+  "compare",
+  "view",
+  "under",
+  "tools",
+  "starred",
+  "least",
+  "most",
+  "rows",
+  "cells",
+  "measure",
+  "aggregate",
+  "against",
+] as const;
+
 /** Keeps what can be meant and drops the rest. */
 export function readSearch(raw: Record<string, unknown>): ViewSearch {
   const [from, to, last] = [positive(raw.from), positive(raw.to), positive(raw.last)];
@@ -50,9 +80,11 @@ export function readSearch(raw: Record<string, unknown>): ViewSearch {
   if (rail !== undefined) found.rail = rail;
   const pick = texts(raw.pick);
   if (pick) found.pick = pick;
-  const columns = texts(raw.columns);
-  if (columns) found.columns = columns;
-  for (const key of ["sort", "containing", "wait", "split", "compare", "view", "under"] as const) {
+  for (const key of ["columns", "where", "only"] as const) {
+    const values = texts(raw[key]);
+    if (values) found[key] = values;
+  }
+  for (const key of WORDS) {
     const value = raw[key];
     if (typeof value === "string" && value !== "") found[key] = value;
   }

@@ -9,6 +9,7 @@ import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
 import { Ledger } from "./Ledger";
 import { ledgerTable, planSentence } from "./model";
+import { Proposals } from "./Proposals";
 import { planQuery, recentPlansQuery } from "./queries";
 
 interface Props {
@@ -59,6 +60,15 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
           <Button onClick={() => saveFile(new Blob([plan.written], { type: "text/plain" }), "plan.txt")}>
             as written
           </Button>
+          {plan.server !== null && plan.query_id !== null ? (
+            <Link
+              to="/servers/$server/statements/$query"
+              params={{ server: String(plan.server), query: plan.query_id }}
+              className="border-line hover:border-strong rounded-sm border px-2 py-0.5"
+            >
+              its statement
+            </Link>
+          ) : null}
           <Link to="/plans" className="border-line hover:border-strong rounded-sm border px-2 py-0.5">
             another plan
           </Link>
@@ -72,6 +82,7 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
       <div className="mt-2">
         <Ledger plan={plan} />
       </div>
+      {plan.server === null ? null : <Proposals planKey={planKey} />}
     </div>
   );
 };

@@ -24,3 +24,12 @@ export const recentPlansQuery = queryOptions({
   queryKey: ["plans"],
   queryFn: ({ signal }) => ask(client.GET("/api/v1/plans", { signal })),
 });
+
+/** Indexes for a plan; it asks the watched server. */
+export const proposalsQuery = (key: string) =>
+  queryOptions({
+    queryKey: ["plan", key, "proposals"],
+    queryFn: ({ signal }) => ask(client.GET("/api/v1/plans/{key}/proposals", { params: { path: { key } }, signal })),
+    staleTime: 60_000,
+    retry: false,
+  });

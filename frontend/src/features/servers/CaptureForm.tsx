@@ -20,12 +20,23 @@ const NUMBERS = [
   ["sample_retention_days", "keep samples for", "days"],
   ["sum_retention_days", "keep sums by minute and hour for", "days"],
   ["counter_retention_days", "keep statement counters for", "days"],
+  ["execution_retention_days", "keep single executions for", "days"],
   ["machine_retention_days", "keep figures of machine and tables for", "days"],
 ] as const;
 const WORDS = [
   ["group", "group (a primary and its replicas share one)"],
   ["storage", "disk (servers on the same one share its name)"],
   ["machine", "machine, as its host agent calls it"],
+] as const;
+
+const SETTINGS = [
+  ...NUMBERS.map(([name]) => name),
+  ...WORDS.map(([name]) => name),
+  "schedule",
+  "cores",
+  "log",
+  "fast_share",
+  "keep_parameters",
 ] as const;
 
 /** Period, schedule, thresholds, retention, and where the server belongs, with the measured cost beside the choice. */
@@ -85,6 +96,38 @@ export const CaptureForm = ({ server, capture, canChange }: Props) => {
             <span className="inline-block w-8" />
           </span>
         </label>
+        <label className="contents">
+          <span>of faster executions in its log, keep</span>
+          <span>
+            <input
+              defaultValue={String(Number((form.fast_share * 100).toPrecision(4)))}
+              inputMode="decimal"
+              aria-invalid={wrong === "fast_share"}
+              onChange={(event) => setForm({ ...form, fast_share: (Number(event.target.value) || 0) / 100 })}
+              className={`${field} w-20 text-right`}
+            />{" "}
+            <span className="text-muted inline-block w-8">%</span>
+          </span>
+        </label>
+        <label className="contents">
+          <span>its log is read (a path, “server” for through it, or empty)</span>
+          <input
+            value={form.log}
+            aria-invalid={wrong === "log"}
+            onChange={(event) => setForm({ ...form, log: event.target.value })}
+            className={`${field} w-44`}
+          />
+        </label>
+        <label className="contents">
+          <span>keep literals and parameters of executions (personal data)</span>
+          <span>
+            <input
+              type="checkbox"
+              checked={form.keep_parameters}
+              onChange={(event) => setForm({ ...form, keep_parameters: event.target.checked })}
+            />
+          </span>
+        </label>
         {WORDS.map(([name, label]) => (
           <label key={name} className="contents">
             <span>{label}</span>
@@ -125,16 +168,6 @@ export const CaptureForm = ({ server, capture, canChange }: Props) => {
 };
 
 const bodyOf = (capture: Capture): CaptureBody => ({
-  period_ms: capture.period_ms,
-  slow_ms: capture.slow_ms,
-  schedule: capture.schedule,
-  sample_retention_days: capture.sample_retention_days,
-  sum_retention_days: capture.sum_retention_days,
-  counter_retention_days: capture.counter_retention_days,
-  machine_retention_days: capture.machine_retention_days,
-  cores: capture.cores,
-  group: capture.group,
-  storage: capture.storage,
-  machine: capture.machine,
+  ...(Object.fromEntries(SETTINGS.map((name) => [name, capture[name]])) as Pick<Capture, (typeof SETTINGS)[number]>),
   confirmed: false,
 });

@@ -4,6 +4,7 @@ import { Failure } from "../../ui/Failure";
 import { CaptureForm } from "./CaptureForm";
 import { CloseWatch } from "./CloseWatch";
 import { ImportSamples } from "./ImportSamples";
+import { LogState } from "./LogState";
 import { captureQuery } from "./queries";
 
 /** How a server is captured and what that costs it; close watch; samples from files. */
@@ -23,6 +24,7 @@ export const SettingsPage = ({ server, role }: { readonly server: number; readon
         {capture.data.engine === "imported" ? null : (
           <CloseWatch server={server} capture={capture.data} canAct={role !== "viewer"} />
         )}
+        {capture.data.engine === "imported" ? null : <LogState capture={capture.data} />}
         <ImportSamples
           canAct={role !== "viewer"}
           suggested={capture.data.engine === "imported" ? capture.data.name : ""}

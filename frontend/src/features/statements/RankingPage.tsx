@@ -6,8 +6,31 @@ import type { Schemas } from "../../api/client";
 import { duration } from "../../lib/units";
 import { follows, type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
-import { isMeasure, MEASURE_NAMES, type Measure, MEASURES } from "./model";
+import { Conditions } from "./Conditions";
+import { isMeasure, type Measure, MEASURES } from "./model";
 import { rankingQuery } from "./queries";
+import { Star } from "./Star";
+
+const NONE: string[] = [];
+const SHOWN: readonly Measure[] = [
+  "total_ms",
+  "change",
+  "calls",
+  "mean_ms",
+  "stddev_ms",
+  "rows",
+  "blocks_hit",
+  "blocks_read",
+  "read_ms",
+  "temp_written",
+  "wal_bytes",
+  "plan_ms",
+  "errors",
+];
+const UNKNOWN: Partial<Record<Measure, string>> = {
+  stddev_ms: "fewer than two calls",
+  change: "it did not run in the window before, or that was not counted",
+};
 
 interface Props {
   readonly server: number;
@@ -20,15 +43,26 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
   const sort: Measure = isMeasure(search.sort) ? search.sort : "total_ms";
   const [text, setText] = useState(search.containing ?? "");
   const spec = windowOf(search);
-  const ranking = useQuery(rankingQuery(server, spec, sort, search.containing ?? ""));
+  const where = search.where ?? NONE;
+  const given = {
+    sort,
+    containing: search.containing ?? "",
+    where,
+    tools: search.tools === "shown",
+    starred: search.starred === "only",
+  };
+  const ranking = useQuery(rankingQuery(server, spec, given));
   const found = ranking.data;
   const most = Math.max(...(found?.rows.map((row) => row[sort] ?? 0) ?? []), 0);
   const span = found ? found.end - found.start : 0;
   const query = new URLSearchParams({
     sort,
-    containing: search.containing ?? "",
+    containing: given.containing,
+    tools: String(given.tools),
+    starred: String(given.starred),
     ...(follows(spec) ? { last: String(spec.last) } : { from: String(spec.from), to: String(spec.to) }),
   });
+  for (const one of where) query.append("where", one);
   return (
     <div className="flex h-full flex-col px-6 pt-2">
       <div className="mb-2 flex items-center justify-between gap-4">
@@ -49,6 +83,14 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
               className="bg-raised border-line w-52 border px-2 py-0.5"
             />
           </form>
+          <Link
+            to="/servers/$server/split"
+            params={{ server: String(server) }}
+            search={true}
+            className="text-accent hover:underline"
+          >
+            why it changed
+          </Link>
           <a
             className="text-accent hover:underline"
             href={`/api/v1/servers/${server}/statements/export?${query}&format=csv`}
@@ -63,6 +105,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
           </a>
         </div>
       </div>
+      <Conditions search={search} onSearch={onSearch} />
       {ranking.error ? (
         <Failure
           title="Statements cannot be ranked"
@@ -71,14 +114,34 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
         />
       ) : null}
       {found ? <Coverage found={found} span={span} /> : <p className="text-muted">Reading counters …</p>}
+      <p className="text-muted flex gap-4 pb-1 text-sm">
+        {found && found.hidden > 0 ? (
+          <button type="button" className="hover:text-accent" onClick={() => onSearch({ tools: "shown" })}>
+            {found.hidden} of tools and of the system hidden: show
+          </button>
+        ) : null}
+        {given.tools ? (
+          <button type="button" className="hover:text-accent" onClick={() => onSearch({ tools: "" })}>
+            hide those of tools and of the system
+          </button>
+        ) : null}
+        {found && found.unfit > 0 ? <span>{found.unfit} do not meet the conditions</span> : null}
+        <button
+          type="button"
+          className="hover:text-accent ml-auto"
+          onClick={() => onSearch({ starred: given.starred ? "" : "only" })}
+        >
+          {given.starred ? "show all, not only the starred" : "only the starred"}
+        </button>
+      </p>
       <div className={`min-h-0 grow overflow-auto ${ranking.isPlaceholderData ? "opacity-50" : ""}`}>
         {found && found.rows.length > 0 ? (
           <table className="font-condensed w-full">
             <thead className="bg-ground sticky top-0">
               <tr className="border-strong border-b">
+                <th className="w-5" aria-label="star" />
                 <th className="py-1 text-left font-normal">statement</th>
-                <th className="text-left font-normal">tables</th>
-                {MEASURE_NAMES.map((name) => (
+                {SHOWN.map((name) => (
                   <th
                     key={name}
                     className="pl-3 text-right font-normal whitespace-nowrap"
@@ -142,13 +205,16 @@ interface RowProps {
 
 const RankingRow = ({ row, sort, most, server, search }: RowProps) => (
   <tr className="border-line hover:bg-raised border-b">
+    <td>
+      <Star server={server} query={row.query_id} starred={row.starred} />
+    </td>
     <td className="max-w-0 w-2/5 py-1 pr-3">
       <Link
         to="/servers/$server/statements/$query"
         params={{ server: String(server), query: row.query_id }}
         search={search}
         className="hover:text-accent block truncate font-mono text-xs"
-        title={row.label}
+        title={row.tables ? `${row.label}\ntouches ${row.tables}` : row.label}
       >
         {row.label}
       </Link>
@@ -156,16 +222,13 @@ const RankingRow = ({ row, sort, most, server, search }: RowProps) => (
         <rect width={`${most ? ((row[sort] ?? 0) / most) * 100 : 0}%`} height="4" fill="var(--running)" />
       </svg>
     </td>
-    <td className="text-muted max-w-40 truncate pr-2 text-sm" title={row.tables}>
-      {row.tables}
-    </td>
-    {MEASURE_NAMES.map((name) => {
+    {SHOWN.map((name) => {
       const value = row[name];
       return (
         <td
           key={name}
           className={`pl-3 text-right whitespace-nowrap ${name === sort ? "font-semibold" : ""}`}
-          title={value === null ? "fewer than two calls" : String(value)}
+          title={value === null ? UNKNOWN[name] : String(value)}
         >
           {value === null ? "–" : value === 0 ? <span className="text-muted">0</span> : MEASURES[name].say(value)}
         </td>

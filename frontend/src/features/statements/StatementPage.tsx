@@ -1,7 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { Copy } from "lucide-react";
+import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
+import { ApiError } from "../../api/problem";
 import { Lines } from "../../charts/Lines";
 import { Waterline } from "../../charts/Waterline";
 import { kindFill, isKind } from "../../charts/kinds";
@@ -11,8 +13,11 @@ import { PAGE_BYTES, bytes, count, duration, sessions, share } from "../../lib/u
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
+import { Distribution } from "./Distribution";
 import { statementSentence } from "./model";
+import { Plans, RunDialog, useAsk } from "./Plans";
 import { statementQuery } from "./queries";
+import { Star } from "./Star";
 
 interface Props {
   readonly server: number;
@@ -20,11 +25,14 @@ interface Props {
   readonly search: ViewSearch;
   readonly onSearch: (change: Partial<ViewSearch>) => void;
   readonly onPick: (pick: string) => void;
+  readonly role: string;
 }
 
 /** One statement in the window: what it waits for, how often it runs and what a call costs, who runs it. */
-export const StatementPage = ({ server, query, search, onSearch, onPick }: Props) => {
+export const StatementPage = ({ server, query, search, onSearch, onPick, role }: Props) => {
   const statement = useQuery(statementQuery(server, query, windowOf(search)));
+  const [running, setRunning] = useState<Schemas["ExecutionOut"] | null>(null);
+  const question = useAsk(server);
   if (statement.error && !statement.data)
     return (
       <div className="px-6">
@@ -38,14 +46,18 @@ export const StatementPage = ({ server, query, search, onSearch, onPick }: Props
   const found = statement.data;
   if (!found) return <p className="text-muted px-6 py-4">Reading …</p>;
   const now = present();
+  const only = [`statement:${query}`, ...(search.only ?? [])];
+  const planNames = Object.fromEntries(found.plans.map((plan) => [plan.shape, plan.gist]));
+  const marks = found.switches.map((one) => ({ at: one.at, label: "plan changed" }));
   const axis = { starts: found.starts, bucketMs: found.bucket_ms, start: found.start, end: found.end, now };
   return (
     <div className={`h-full overflow-y-auto px-6 pb-6 ${statement.isPlaceholderData ? "opacity-50" : ""}`}>
       <div className="flex items-baseline justify-between gap-4 pt-2">
         <h1 className="text-base font-semibold">{statementSentence(found)}</h1>
-        <Button className="shrink-0 text-sm" onClick={() => onPick(`statement:${query}`)}>
-          see its load in the sieve
-        </Button>
+        <span className="flex shrink-0 gap-2 text-sm">
+          <Star server={server} query={query} starred={found.starred} />
+          <Button onClick={() => onPick(`statement:${query}`)}>see its load in the sieve</Button>
+        </span>
       </div>
       <StatementText statement={found} />
       <div className="mt-2 grid grid-cols-[minmax(0,1fr)_340px] gap-6">
@@ -64,16 +76,51 @@ export const StatementPage = ({ server, query, search, onSearch, onPick }: Props
           </div>
           <div className="mt-3 grid grid-cols-2 gap-x-6 gap-y-3">
             <div className="h-[118px]">
-              <Lines title="calls per second" values={found.calls_per_s} say={(v) => `${count(v)}/s`} {...axis} />
+              <Lines
+                title="calls per second"
+                values={found.calls_per_s}
+                usual={found.usual_calls_per_s}
+                say={(v) => `${count(Number(v.toPrecision(3)))}/s`}
+                {...axis}
+              />
             </div>
             <div className="h-[118px]">
-              <Lines title="time per call" values={found.ms_per_call} say={duration} {...axis} />
+              <Lines
+                title="time per call"
+                values={found.ms_per_call}
+                usual={found.usual_ms_per_call}
+                marks={marks}
+                say={duration}
+                {...axis}
+              />
             </div>
             <div className="h-[118px]">
               <Lines title="rows per call" values={found.rows_per_call} say={count} {...axis} />
             </div>
             <div className="h-[118px]">
               <Lines title="read per call" values={found.reads_per_call} say={(v) => bytes(v * PAGE_BYTES)} {...axis} />
+            </div>
+            <div className="h-[118px]">
+              <Lines
+                title="from memory per call"
+                values={found.hits_per_call}
+                say={(v) => bytes(v * PAGE_BYTES)}
+                {...axis}
+              />
+            </div>
+            <div className="h-[118px]">
+              <Lines
+                title="temp written per call"
+                values={found.temp_per_call}
+                say={(v) => bytes(v * PAGE_BYTES)}
+                {...axis}
+              />
+            </div>
+            <div className="h-[118px]">
+              <Lines title="log per call" values={found.wal_per_call} say={bytes} {...axis} />
+            </div>
+            <div className="h-[118px]">
+              <Lines title="planning per call" values={found.plan_ms_per_call} say={duration} {...axis} />
             </div>
           </div>
         </div>
@@ -84,6 +131,35 @@ export const StatementPage = ({ server, query, search, onSearch, onPick }: Props
           ))}
         </div>
       </div>
+      <section aria-label="Distribution" className="mt-4">
+        <h2 className="border-strong mb-1 border-b font-semibold">Single executions</h2>
+        <Distribution
+          server={server}
+          spec={windowOf(search)}
+          only={only}
+          marks={marks}
+          planNames={planNames}
+          onOnly={(next) => onSearch({ only: next.filter((one) => !one.startsWith("statement:")) })}
+          onAsk={(execution, run) => {
+            if (run) setRunning(execution);
+            else
+              question.mutate({
+                query_id: execution.query_id,
+                execution: `${execution.ended} ${execution.pid} ${execution.place}`,
+              });
+          }}
+          showStatement={false}
+        />
+        {question.error ? (
+          <Failure
+            title="The server gave no plan"
+            detail={question.error.message}
+            remedy={question.error instanceof ApiError ? question.error.remedy : null}
+          />
+        ) : null}
+      </section>
+      <Plans server={server} statement={found} canAsk={role !== "viewer"} />
+      <RunDialog server={server} execution={running} serverName="the watched server" onClose={() => setRunning(null)} />
     </div>
   );
 };
@@ -120,8 +196,13 @@ const Totals = ({ statement }: { readonly statement: Schemas["StatementOut"] }) 
     ["rows", count(t.rows), `${count(Number(perCall(t.rows).toPrecision(3)))} per call`],
     ["from memory", bytes(t.blocks_hit * PAGE_BYTES), `${bytes(perCall(t.blocks_hit) * PAGE_BYTES)} per call`],
     ["read", bytes(t.blocks_read * PAGE_BYTES), t.read_ms ? `${duration(t.read_ms)} waited for it` : ""],
-    ["temp written", bytes(t.temp_written * PAGE_BYTES), ""],
+    [
+      "temp written",
+      bytes(t.temp_written * PAGE_BYTES),
+      t.temp_written ? `${bytes(perCall(t.temp_written) * PAGE_BYTES)} per call` : "",
+    ],
     ["log", bytes(t.wal_bytes), ""],
+    ["errors", statement.errors ? count(statement.errors) : "none", "as the server's log told"],
   ];
   return (
     <section aria-label="Totals of the window" className="mb-4">

@@ -1,6 +1,7 @@
 // Measures of the ranking, and the sentence on top of a statement's page.
 import type { Schemas } from "../../api/client";
 import { KIND_WORDS, isKind } from "../../charts/kinds";
+import { clock } from "../../lib/time";
 import { PAGE_BYTES, bytes, count, duration, sessions, share } from "../../lib/units";
 
 export type Measure =
@@ -13,7 +14,10 @@ export type Measure =
   | "temp_written"
   | "wal_bytes"
   | "stddev_ms"
-  | "plan_ms";
+  | "plan_ms"
+  | "read_ms"
+  | "errors"
+  | "change";
 
 interface MeasureWords {
   readonly label: string;
@@ -23,7 +27,11 @@ interface MeasureWords {
 
 const pages = (value: number): string => bytes(value * PAGE_BYTES);
 
+/** "4.2 times", "0.5 times", as people say a ratio. */
+export const times = (ratio: number): string => `${ratio.toPrecision(2)}×`;
+
 export const MEASURES: Readonly<Record<Measure, MeasureWords>> = {
+  change: { label: "change", title: "time a second, against the window before", say: times },
   total_ms: { label: "time", title: "execution time in this window, all calls together", say: duration },
   calls: { label: "calls", title: "how often it ran", say: count },
   mean_ms: { label: "per call", title: "execution time per call", say: duration },
@@ -33,12 +41,23 @@ export const MEASURES: Readonly<Record<Measure, MeasureWords>> = {
   blocks_read: { label: "read", title: "pages read from outside shared buffers", say: pages },
   temp_written: { label: "temp", title: "temporary files written, because memory did not suffice", say: pages },
   wal_bytes: { label: "log", title: "write-ahead log produced", say: bytes },
+  read_ms: { label: "reading", title: "time waited for reads, where the server times them", say: duration },
   plan_ms: { label: "planning", title: "time spent planning", say: duration },
+  errors: { label: "errors", title: "errors, timeouts and cancels that the log told of", say: count },
 };
 
 export const MEASURE_NAMES = Object.keys(MEASURES) as Measure[];
 
 export const isMeasure = (text: string | undefined): text is Measure => text !== undefined && text in MEASURES;
+
+/** "4.2 times its usual cost per call since 14:05, when its plan changed", or nothing. */
+export function dearerWords(dearer: Schemas["StatementOut"]["dearer"]): string {
+  if (!dearer) return "";
+  const until = dearer.until === null ? "since" : "from";
+  const span = dearer.until === null ? "" : ` to ${clock(dearer.until)}`;
+  const why = dearer.switch === null ? "" : ", when its plan changed";
+  return `${Number(dearer.times.toPrecision(2))} times its usual cost per call ${until} ${clock(dearer.since)}${span}${why}`;
+}
 
 /** What matters about a statement, in one sentence with figures. */
 export function statementSentence(statement: Schemas["StatementOut"]): string {
@@ -55,7 +74,41 @@ export function statementSentence(statement: Schemas["StatementOut"]): string {
   );
   if (main && isKind(main.key))
     parts.push(main.key === "running" ? "mostly running on CPU" : `mostly waiting: ${KIND_WORDS[main.key]}`);
+  const dear = dearerWords(statement.dearer);
+  if (dear) parts.splice(1, 0, dear);
   const totals = statement.totals;
   if (totals && totals.mean_ms !== null) parts.push(`${count(totals.calls)} calls of ${duration(totals.mean_ms)} each`);
   return `${parts.join("; ")}.`;
+}
+
+/** Measures that a condition of the ranking can be about, with the unit its number is in. */
+export const CONDITION_FIELDS = [
+  ["mean_ms", "time per call", "ms"],
+  ["total_ms", "time", "ms"],
+  ["calls", "calls", ""],
+  ["rows", "rows", ""],
+  ["stddev_ms", "spread", "ms"],
+  ["blocks_read", "read", "pages"],
+  ["temp_written", "temp", "pages"],
+  ["wal_bytes", "log", "bytes"],
+  ["plan_ms", "planning", "ms"],
+  ["errors", "errors", ""],
+  ["change", "change", "times"],
+  ["user", "user", ""],
+  ["database", "database", ""],
+  ["table", "table", ""],
+] as const;
+
+const NAMES: ReadonlySet<string> = new Set(["user", "database", "table"]);
+
+/** Which signs make sense for a field. */
+export const signsOf = (field: string): readonly string[] => (NAMES.has(field) ? ["=", "!="] : [">=", "<=", ">", "<"]);
+
+/** A condition as people read it: "time per call >= 10 ms". */
+export function conditionWords(written: string): string {
+  const match = /^(\w+)\s*(>=|<=|!=|>|<|=)\s*(.*)$/.exec(written);
+  const found = CONDITION_FIELDS.find(([name]) => name === match?.[1]);
+  if (!match || !found) return written;
+  const sign = { "=": "is", "!=": "is not" }[match[2] ?? ""] ?? match[2];
+  return `${found[1]} ${sign} ${match[3]} ${found[2]}`.trim();
 }

@@ -12,14 +12,22 @@ const slower = (spec: WindowSpec): number | false => {
   return ms === false ? false : Math.max(ms, COUNTERS_EVERY_MS);
 };
 
+export interface RankingSpec {
+  readonly sort: Measure;
+  readonly containing: string;
+  readonly where: string[];
+  readonly tools: boolean;
+  readonly starred: boolean;
+}
+
 /** Statements of a window, ranked. */
-export const rankingQuery = (server: number, spec: WindowSpec, sort: Measure, containing: string) =>
+export const rankingQuery = (server: number, spec: WindowSpec, given: RankingSpec) =>
   queryOptions({
-    queryKey: ["statements", server, spec, sort, containing],
+    queryKey: ["statements", server, spec, given],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/statements", {
-          params: { path: { server_id: server }, query: { ...windowQuery(spec), sort, containing, limit: 200 } },
+          params: { path: { server_id: server }, query: { ...windowQuery(spec), ...given, limit: 200 } },
           signal,
         }),
       ),
@@ -40,4 +48,31 @@ export const statementQuery = (server: number, queryId: string, spec: WindowSpec
       ),
     refetchInterval: refreshMs(spec) === false ? false : 5000,
     placeholderData: (old, query) => (query?.queryKey[2] === queryId ? old : undefined),
+  });
+
+/** The user's saved filters of the ranking. */
+export const filtersQuery = queryOptions({
+  queryKey: ["filters"],
+  queryFn: ({ signal }) => ask(client.GET("/api/v1/filters", { signal })),
+});
+
+export type Against = "previous" | "day" | "week";
+
+/** Why the time in statements changed against another window. */
+export const splitQuery = (server: number, spec: WindowSpec, against: Against, queryId?: string) =>
+  queryOptions({
+    queryKey: ["split", server, spec, against, queryId],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/split", {
+          params: {
+            path: { server_id: server },
+            query: { ...windowQuery(spec), against, ...(queryId === undefined ? {} : { query_id: queryId }) },
+          },
+          signal,
+        }),
+      ),
+    refetchInterval: slower(spec),
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+    retry: false,
   });

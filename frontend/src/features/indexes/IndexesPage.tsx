@@ -1,0 +1,162 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+
+import type { Schemas } from "../../api/client";
+import { ApiError } from "../../api/problem";
+import { ExportMenu } from "../../charts/ExportMenu";
+import { clock, day, present } from "../../lib/time";
+import { bytes, count, duration } from "../../lib/units";
+import { type ViewSearch, windowOf } from "../../lib/view";
+import { Button } from "../../ui/Button";
+import { Ddl } from "../../ui/Ddl";
+import { Failure } from "../../ui/Failure";
+import { indexesQuery } from "./queries";
+
+interface Props {
+  readonly server: number;
+  readonly search: ViewSearch;
+}
+
+const KINDS: Readonly<Record<string, string>> = {
+  unused: "never read",
+  duplicate: "twice the same",
+  overlapping: "beginning of another",
+  invalid: "not valid",
+  stale_statistics: "statistics are old",
+  never_analyzed: "never analyzed",
+  never_vacuumed: "never vacuumed",
+};
+
+/** Indexes of a server: what would help, what could go, and whose statistics are behind. */
+export const IndexesPage = ({ server, search }: Props) => {
+  const indexes = useQuery(indexesQuery(server, windowOf(search)));
+  const found = indexes.data;
+  if (indexes.error && !found)
+    return (
+      <div className="px-6">
+        <Failure
+          title="Indexes cannot be looked at"
+          detail={indexes.error.message}
+          remedy={indexes.error instanceof ApiError ? indexes.error.remedy : null}
+          retry={() => void indexes.refetch()}
+        />
+      </div>
+    );
+  if (!found) return <p className="text-muted px-6 py-4">Asking the server for its indexes and statistics …</p>;
+  const since = found.counted_since;
+  return (
+    <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+      <div className="flex items-baseline justify-between gap-4">
+        <h1 className="text-base font-semibold">{sentence(found)}</h1>
+        <span className="flex gap-3 text-sm">
+          <ExportMenu
+            name="indexes"
+            table={() => ({
+              columns: ["kind", "table", "index", "bytes", "sentence", "next step"],
+              rows: found.findings.map((f) => [f.kind, f.table, f.index, f.bytes, f.sentence, f.next_step]),
+            })}
+          />
+          <Button onClick={() => void indexes.refetch()} disabled={indexes.isFetching}>
+            {indexes.isFetching ? "asking …" : "ask again"}
+          </Button>
+        </span>
+      </div>
+      <p className="text-muted pb-2 text-sm">
+        Database {found.database}: {found.indexes} indexes of {found.tables} tables, {bytes(found.index_bytes)}. Its
+        counters of use run{" "}
+        {since === null ? "since they were never reset" : `since ${day(since, present())} ${clock(since)}`}; a replica
+        counts for itself.
+      </p>
+      <h2 className="border-strong border-b font-semibold">Would help</h2>
+      {found.proposals.length ? (
+        found.proposals.map((one) => <Proposal key={one.ddl} one={one} server={server} search={search} />)
+      ) : (
+        <p className="text-muted py-1">
+          {found.plans_read
+            ? `None of the ${found.plans_read} plans of this window's statements would gain from another index.`
+            : "No plan of this window's statements is known yet: they come with auto_explain, or are asked for on a statement's page."}
+        </p>
+      )}
+      {found.refused.map((one) => (
+        <p key={one.sentence} className="text-muted py-0.5 text-sm">
+          Not proposed: {one.sentence}
+        </p>
+      ))}
+      <h2 className="border-strong mt-4 border-b font-semibold">Could go, or wants care</h2>
+      {found.findings.length ? (
+        <table className="font-condensed w-full">
+          <tbody>
+            {found.findings.map((one) => (
+              <tr key={`${one.kind} ${one.table} ${one.index}`} className="border-line border-b align-top">
+                <td className="w-36 py-1 font-semibold">{KINDS[one.kind] ?? one.kind}</td>
+                <td className="w-40 py-1">{one.table}</td>
+                <td className="py-1 pr-4">{one.sentence}</td>
+                <td className="w-20 py-1 text-right whitespace-nowrap">{one.bytes ? bytes(one.bytes) : ""}</td>
+                <td className="w-96 py-1 pl-4">
+                  <Ddl text={one.next_step} />
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      ) : (
+        <p className="text-muted py-1">Nothing: every index is read, none is there twice, statistics are fresh.</p>
+      )}
+    </div>
+  );
+};
+
+function sentence(found: Schemas["IndexesOut"]): string {
+  const freed = found.findings
+    .filter((one) => one.kind === "unused" || one.kind === "duplicate" || one.kind === "overlapping")
+    .reduce((sum, one) => sum + one.bytes, 0);
+  const first = found.proposals[0];
+  const help = first
+    ? `An index on ${first.table} (${first.columns.join(", ")}) would serve ${duration(first.stake_ms)} of this window's work`
+    : "No index is missing, as far as plans are known";
+  return freed ? `${help}; ${bytes(freed)} of indexes serve nobody.` : `${help}.`;
+}
+
+interface ProposalProps {
+  readonly one: Schemas["WorkloadProposalOut"];
+  readonly server: number;
+  readonly search: ViewSearch;
+}
+
+const Proposal = ({ one, server, search }: ProposalProps) => (
+  <article className="border-line grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-6 border-b py-1.5">
+    <div>
+      <Ddl text={one.ddl} />
+      <p className="py-0.5">{one.sentence}</p>
+      <p className="text-muted text-sm">
+        About {bytes(one.size_bytes)}; {count(one.writes)} changes of rows would have written to it so far.
+        {one.overlaps.map((words) => ` ${words}.`)}
+      </p>
+    </div>
+    <div className="text-sm">
+      <ul>
+        {one.why.map((why) => (
+          <li key={why.column}>
+            <b className="font-semibold">{why.column}</b> {why.words}
+          </li>
+        ))}
+      </ul>
+      <ul className="font-condensed mt-1">
+        {one.statements.map((served) => (
+          <li key={served.query_id} className="flex gap-2">
+            <Link
+              to="/servers/$server/statements/$query"
+              params={{ server: String(server), query: served.query_id }}
+              search={search}
+              className="text-accent min-w-0 truncate font-mono text-xs hover:underline"
+              title={served.label}
+            >
+              {served.label}
+            </Link>
+            <span className="ml-auto shrink-0">{duration(served.stake_ms)} at stake</span>
+          </li>
+        ))}
+      </ul>
+    </div>
+  </article>
+);

@@ -1,0 +1,177 @@
+import { useMutation } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+
+import { ask, client, type Schemas } from "../../api/client";
+import { ApiError } from "../../api/problem";
+import { clock, day, present } from "../../lib/time";
+import { duration } from "../../lib/units";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Failure";
+import { Window } from "../../ui/Window";
+import { runnable } from "./executions";
+
+interface Props {
+  readonly server: number;
+  readonly statement: Schemas["StatementOut"];
+  readonly canAsk: boolean;
+}
+
+const when = (at: number): string => `${day(at, present())} ${clock(at)}`;
+
+/** Plans the statement used, when each was in force, and asking the server for one. */
+export const Plans = ({ server, statement, canAsk }: Props) => {
+  const [first, second] = statement.plans;
+  const navigate = useNavigate();
+  const open = useOpenPlan(server);
+  const both = async (): Promise<void> => {
+    if (!first || !second) return;
+    const [before, after] = await Promise.all([open(second.id), open(first.id)]);
+    void navigate({ to: "/plans/$key/against/$other", params: { key: before, other: after } });
+  };
+  const question = useAsk(server);
+  return (
+    <section aria-label="Plans" className="mt-4">
+      <h2 className="border-strong flex items-baseline gap-3 border-b font-semibold">
+        Plans
+        <span className="ml-auto flex gap-2 pb-0.5 text-sm font-normal">
+          {second ? <Button onClick={() => void both()}>the two newest side by side</Button> : null}
+          {canAsk ? (
+            <Button
+              disabled={question.isPending || !statement.text}
+              onClick={() => question.mutate({ query_id: statement.query_id })}
+            >
+              {question.isPending ? "asking …" : "ask the server for its plan"}
+            </Button>
+          ) : null}
+        </span>
+      </h2>
+      {question.error ? (
+        <Failure
+          title="The server gave no plan"
+          detail={question.error.message}
+          remedy={question.error instanceof ApiError ? question.error.remedy : null}
+        />
+      ) : null}
+      {statement.plans.length === 0 ? (
+        <p className="text-muted py-1 text-sm">
+          No plan is known. The server logs them with auto_explain, or Faena can ask for an estimate.
+        </p>
+      ) : (
+        <table className="font-condensed w-full">
+          <thead>
+            <tr className="text-muted text-left">
+              <th className="font-normal">how it reaches its tables</th>
+              <th className="pl-3 font-normal">first seen</th>
+              <th className="pl-3 font-normal">last seen</th>
+              <th className="pl-3 text-right font-normal">captured here</th>
+              <th className="pl-3 text-right font-normal">mean</th>
+            </tr>
+          </thead>
+          <tbody>
+            {statement.plans.map((plan) => (
+              <tr key={plan.id} className="border-line border-b">
+                <td className="max-w-0 w-1/2 truncate" title={plan.gist}>
+                  <button
+                    type="button"
+                    className="text-accent hover:underline"
+                    onClick={() => void open(plan.id).then((key) => navigate({ to: "/plans/$key", params: { key } }))}
+                  >
+                    {plan.gist}
+                  </button>
+                  {plan.asked ? <span className="text-muted"> (asked for, not seen in use)</span> : null}
+                </td>
+                <td className="pl-3 whitespace-nowrap">{when(plan.first)}</td>
+                <td className="pl-3 whitespace-nowrap">{when(plan.last)}</td>
+                <td className="pl-3 text-right">{plan.executions || ""}</td>
+                <td className="pl-3 text-right whitespace-nowrap">
+                  {plan.mean_ms === null ? "" : duration(plan.mean_ms)}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {statement.switches.map((one) => (
+        <p key={one.at} className="py-0.5 text-sm">
+          <b className="font-semibold">{when(one.at)}</b> its plan changed from {one.before || "another"} to{" "}
+          {one.after || "another"}.
+        </p>
+      ))}
+    </section>
+  );
+};
+
+/** Puts a captured plan under a link and gives its key. */
+function useOpenPlan(server: number): (plan: number) => Promise<string> {
+  return async (plan) => {
+    const found = await ask(
+      client.POST("/api/v1/servers/{server_id}/captured-plans/{plan_id}", {
+        params: { path: { server_id: server, plan_id: plan } },
+      }),
+    );
+    return found.key;
+  };
+}
+
+/** Asks the watched server for a plan and goes to it. */
+export function useAsk(server: number) {
+  const navigate = useNavigate();
+  return useMutation({
+    mutationFn: (body: Partial<Schemas["AskBody"]>) =>
+      ask(
+        client.POST("/api/v1/servers/{server_id}/ask", {
+          params: { path: { server_id: server } },
+          body: { query_id: null, text: "", execution: "", run: false, confirmed: false, ...body },
+        }),
+      ),
+    onSuccess: (found) => void navigate({ to: "/plans/$key", params: { key: found.key } }),
+  });
+}
+
+interface RunProps {
+  readonly server: number;
+  readonly execution: Schemas["ExecutionOut"] | null;
+  readonly serverName: string;
+  readonly onClose: () => void;
+}
+
+/** Running a statement to measure it is never one click: the dialog names what will run and where. */
+export const RunDialog = ({ server, execution, serverName, onClose }: RunProps) => {
+  const question = useAsk(server);
+  const text = execution ? runnable(execution.statement, execution.parameters) : "";
+  return (
+    <Window open={execution !== null} title={`Run this on ${serverName}, once, to measure it`} onClose={onClose}>
+      <pre className="bg-ground max-h-60 overflow-auto p-2 font-mono text-xs whitespace-pre-wrap">{text}</pre>
+      <p className="py-2 text-sm">
+        It took {execution ? duration(execution.took_ms) : ""} last time. It runs in a transaction that is rolled back
+        whatever happens, and is broken off after a minute. While it runs it takes the locks it takes, its triggers
+        fire, and numbers it draws from sequences are gone. That you ran it is noted.
+      </p>
+      {question.error ? (
+        <Failure
+          title="It was not measured"
+          detail={question.error.message}
+          remedy={question.error instanceof ApiError ? question.error.remedy : null}
+        />
+      ) : null}
+      <div className="flex justify-end gap-2">
+        <Button onClick={onClose}>no</Button>
+        <Button
+          look="action"
+          disabled={question.isPending}
+          onClick={() => {
+            if (execution)
+              question.mutate({
+                query_id: execution.query_id,
+                execution: `${execution.ended} ${execution.pid} ${execution.place}`,
+                run: true,
+                confirmed: true,
+              });
+          }}
+        >
+          {question.isPending ? "running …" : "yes, run it and roll back"}
+        </Button>
+      </div>
+    </Window>
+  );
+};

@@ -1,0 +1,51 @@
+import { describe, expect, it } from "vitest";
+
+import type { Schemas } from "../../api/client";
+import { cellWords, distributionSentence, readPivot, runnable } from "./executions";
+
+const found = (change: Partial<Schemas["DistributionOut"]>): Schemas["DistributionOut"] =>
+  ({
+    captured: 120,
+    known: 120,
+    executions: 120,
+    p50_ms: 4,
+    p95_ms: 40,
+    p99_ms: null,
+    max_ms: 900,
+    ...change,
+  }) as Schemas["DistributionOut"];
+
+describe("a distribution in one sentence", () => {
+  it("says how many stand for how many, and no quantile that is not known", () => {
+    expect(distributionSentence(found({}))).toBe(
+      "120 executions captured; half took below 4 ms, one in twenty above 40 ms; longest 900 ms.",
+    );
+    expect(distributionSentence(found({ executions: 12_000 }))).toContain("standing for about 12 k");
+    expect(distributionSentence(found({ captured: 0 }))).toBe("No single execution is known here.");
+  });
+});
+
+describe("a table of executions", () => {
+  it("is read from the URL, nonsense left out", () => {
+    expect(readPivot({ rows: "plan", cells: "none", measure: "beauty" })).toEqual({
+      rows: "plan",
+      columns: "none",
+      measure: "took_ms",
+      aggregate: "count",
+    });
+  });
+
+  it("says cells in their unit", () => {
+    const spec = readPivot({ aggregate: "sum" });
+    expect(cellWords(1500, spec)).toBe("1.5 s");
+    expect(cellWords(1500, { ...spec, measure: "temp_bytes" })).toBe("1.46 KiB");
+    expect(cellWords(12.4, { ...spec, aggregate: "count" })).toBe("12");
+    expect(cellWords(null, spec)).toBe("");
+  });
+});
+
+describe("a statement to run elsewhere", () => {
+  it("has its parameters in place, also where they hold what looks like one", () => {
+    expect(runnable("SELECT $1, $2, $10", "$1 = 'it''s $2', $2 = NULL, $3 = '5'")).toBe("SELECT 'it''s $2', NULL, $10");
+  });
+});

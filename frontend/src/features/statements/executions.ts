@@ -1,0 +1,104 @@
+// What of executions is asked for, and words for it. Pure.
+import type { Schemas } from "../../api/client";
+import type { Region } from "../../charts/geometry/density";
+import { clock } from "../../lib/time";
+import { bytes, count, duration } from "../../lib/units";
+
+export const PIVOT_BY = [
+  ["statement", "statement"],
+  ["program", "program"],
+  ["user", "user"],
+  ["database", "database"],
+  ["client", "client host"],
+  ["plan", "plan"],
+  ["hour", "hour"],
+  ["duration", "duration"],
+] as const;
+export type PivotBy = (typeof PIVOT_BY)[number][0];
+
+export const PIVOT_MEASURES = [
+  ["took_ms", "time"],
+  ["parse_ms", "time to parse"],
+  ["bind_ms", "time to bind"],
+  ["execute_ms", "time to execute"],
+  ["temp_bytes", "temp written"],
+] as const;
+export type PivotMeasure = (typeof PIVOT_MEASURES)[number][0];
+
+export const AGGREGATES = [
+  ["sum", "in all"],
+  ["count", "how many"],
+  ["mean", "mean"],
+  ["median", "median"],
+  ["p95", "95% are below"],
+  ["max", "longest"],
+] as const;
+export type Aggregate = (typeof AGGREGATES)[number][0];
+
+export interface PivotSpec {
+  readonly rows: PivotBy;
+  readonly columns: PivotBy | "none";
+  readonly measure: PivotMeasure;
+  readonly aggregate: Aggregate;
+}
+
+const among = <T extends string>(all: readonly (readonly [T, string])[], text: string | undefined, usual: T): T =>
+  all.find(([name]) => name === text)?.[0] ?? usual;
+
+/** From the URL; nonsense falls back to the usual. */
+export function readPivot(search: { rows?: string; cells?: string; measure?: string; aggregate?: string }): PivotSpec {
+  return {
+    rows: among(PIVOT_BY, search.rows, "program"),
+    columns: search.cells === "none" ? "none" : among(PIVOT_BY, search.cells, "duration"),
+    measure: among(PIVOT_MEASURES, search.measure, "took_ms"),
+    aggregate: among(AGGREGATES, search.aggregate, "count"),
+  };
+}
+
+/** A cell in the unit of what is measured. */
+export function cellWords(value: number | null, spec: PivotSpec): string {
+  if (value === null) return "";
+  if (spec.aggregate === "count") return count(Math.round(value));
+  return spec.measure === "temp_bytes" ? bytes(value) : duration(value);
+}
+
+/** A name of a row or column: hours come as milliseconds since 1970. */
+export const valueWords = (by: PivotBy | "none", label: string): string => {
+  if (by === "hour" && /^\d+$/.test(label)) return clock(Number(label));
+  return label === "" ? "not told" : label;
+};
+
+/** What the picture shows, in one sentence that says how sure it is. */
+export function distributionSentence(found: Schemas["DistributionOut"]): string {
+  if (found.captured === 0) return "No single execution is known here.";
+  const all = Math.round(found.executions);
+  const stand = all > found.captured ? `, standing for about ${count(all)}` : "";
+  const left = found.known > found.captured ? ` (the newest of ${count(found.known)})` : "";
+  const half = found.p50_ms === null ? "" : `; half took below ${duration(found.p50_ms)}`;
+  const slow =
+    found.p99_ms !== null
+      ? `, one in a hundred above ${duration(found.p99_ms)}`
+      : found.p95_ms !== null
+        ? `, one in twenty above ${duration(found.p95_ms)}`
+        : "";
+  return `${count(found.captured)} executions captured${left}${stand}${half}${slow}; longest ${duration(found.max_ms ?? 0)}.`;
+}
+
+export const regionWords = (region: Region): string =>
+  `${clock(region.from, true)} to ${clock(region.to, true)}, ${duration(region.leastMs)} to ${duration(region.mostMs)}`;
+
+export const BY_WORDS: Readonly<Record<string, string>> = {
+  program: "program",
+  user: "user",
+  client: "client host",
+  database: "database",
+  plan: "plan",
+};
+
+/** What can be run elsewhere: the statement with its parameters in place of $1 and so on. */
+export function runnable(statement: string, parameters: string): string {
+  const values = new Map<string, string>();
+  for (const match of parameters.matchAll(/\$(\d+) = (NULL|'(?:[^']|'')*')/g))
+    values.set(match[1] ?? "", match[2] ?? "");
+  return statement.replace(/\$(\d+)/g, (whole, number: string) => values.get(number) ?? whole);
+}
