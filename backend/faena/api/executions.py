@@ -1,5 +1,6 @@
 """Single executions: their distribution, a region of it, a table of them."""
 
+from collections.abc import Mapping
 from typing import Annotated
 
 import numpy as np
@@ -11,6 +12,7 @@ from faena.api.exports import Format, export
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import may
+from faena.apps.plans import selectors as plans
 from faena.apps.servers import selectors as servers
 from faena.apps.statements import executions
 from faena.apps.statements import selectors as statements
@@ -47,6 +49,7 @@ class ShareOut(Schema):
     """`executions` are estimated by weights, `captured` were seen."""
 
     value: str
+    label: str
     executions: float
     captured: int
     total_ms: float
@@ -100,6 +103,7 @@ class ExecutionOut(Schema):
     temp_bytes: int
     weight: float
     plan: str | None
+    plan_gist: str
     statement: str
     parameters: str
 
@@ -139,6 +143,7 @@ def distribution(
     picture = density(found, cells)
     took, weights = np.array([one.took_ms for one in found]), np.array([one.weight for one in found])
     p50, p95, p99 = quantiles(took, weights, QUANTILES)
+    gists = plans.gists(server_id, {int(one.plan) for one in found if one.plan})
     few = found if len(found) <= FEW else []
     return DistributionOut(
         start=window.start,
@@ -158,11 +163,11 @@ def distribution(
         p95_ms=p95,
         p99_ms=p99,
         max_ms=float(took.max()) if len(took) else None,
-        by=[_by(name, found) for name in BY],
+        by=[_by(name, found, gists if name == "plan" else {}) for name in BY],
     )
 
 
-def _by(name: str, found: list[Run]) -> ByOut:
+def _by(name: str, found: list[Run], labels: Mapping[int, str]) -> ByOut:
     sums: dict[str, list[float]] = {}
     for one in found:
         row = sums.setdefault(getattr(one, name), [0.0, 0, 0.0])
@@ -172,7 +177,16 @@ def _by(name: str, found: list[Run]) -> ByOut:
     rows = sorted(sums.items(), key=lambda item: -item[1][2])[:12]
     return ByOut(
         by=name,
-        rows=[ShareOut(value=value, executions=n, captured=int(seen), total_ms=ms) for value, (n, seen, ms) in rows],
+        rows=[
+            ShareOut(
+                value=value,
+                label=labels.get(int(value), value) if labels and value else value,
+                executions=n,
+                captured=int(seen),
+                total_ms=ms,
+            )
+            for value, (n, seen, ms) in rows
+        ],
     )
 
 
@@ -214,11 +228,14 @@ def _listed(
     rows = executions.region(server_id, window, filters, least_ms, most_ms, limit)
     texts = statements.texts(server_id, {row.query_id for row in rows if row.query_id is not None})
     labels = {i: gist(text.text, 120) for i, text in texts.items()}
+    gists = plans.gists(server_id, {row.plan_id for row in rows if row.plan_id is not None})
     shown = may(request.user, Role.OPERATOR)
-    return [_execution(row, labels.get(row.query_id or 0, ""), shown=shown) for row in rows]
+    return [
+        _execution(row, labels.get(row.query_id or 0, ""), gists.get(row.plan_id or 0, ""), shown=shown) for row in rows
+    ]
 
 
-def _execution(row: Execution, label: str, *, shown: bool) -> ExecutionOut:
+def _execution(row: Execution, label: str, gist: str, *, shown: bool) -> ExecutionOut:
     names = ("took_ms", "parse_ms", "bind_ms", "execute_ms", "pid", "place", "program", "user", "database", "client")
     return ExecutionOut(
         started=round(row.ended_ms - row.took_ms),
@@ -228,6 +245,7 @@ def _execution(row: Execution, label: str, *, shown: bool) -> ExecutionOut:
         temp_bytes=row.temp_bytes,
         weight=row.weight,
         plan=None if row.plan_id is None else str(row.plan_id),
+        plan_gist=gist,
         statement=row.statement if shown else "",
         parameters=row.parameters if shown else "",
         **{name: getattr(row, name) for name in names},
@@ -251,8 +269,11 @@ def pivot_executions(
     table = pivot(found, LABELS, rows, columns, measure, aggregate)
     ids = [QueryId(int(one)) for one in (*table.rows, *table.columns) if one.lstrip("-").isdigit()]
     texts = {str(i): gist(text.text, 100) for i, text in statements.texts(server_id, ids).items()}
+    shapes = {str(i): words for i, words in plans.gists(server_id, set(map(int, ids))).items()}
 
     def named(by: PivotBy | None, values: list[str]) -> list[str]:
+        if by is PivotBy.PLAN:
+            return [shapes.get(one, one) for one in values]
         return [texts.get(one, f"statement {one}") for one in values] if by is PivotBy.STATEMENT else values
 
     return PivotOut(

@@ -112,7 +112,7 @@ class Installation:
         with step("Faena connects to bookings-primary"):
             self.manage(
                 "server", "bookings-primary", "--port", str(self.place.ferry_port), "--database", "ferry",
-                "--user", "watch", "--cores", str(os.cpu_count() or 1), "--keep-parameters",
+                "--user", "watch", "--cores", str(os.cpu_count() or 1), "--keep-parameters", "--slow-ms", "250",
                 more={"FAENA_SERVER_PASSWORD": "watch"},
             )  # fmt: skip
         self._mark("ferry-watched")

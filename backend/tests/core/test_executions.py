@@ -51,6 +51,12 @@ def test_a_share_of_the_fast_ones_stands_for_all() -> None:
     assert chosen(runs, CaptureRules(slow_ms=1000, fast_share=0.1), LoggedShare(all_from_ms=0)) == kept
 
 
+def test_a_phase_alone_is_no_quick_execution() -> None:
+    bind = run(1, 0.1)._replace(bind_ms=0.1)
+    slow = run(2, 1500.0)._replace(parse_ms=1500.0)
+    assert chosen([bind, slow], CaptureRules(fast_share=1.0), LoggedShare(all_from_ms=0)) == [slow]
+
+
 def test_what_the_server_left_out_is_weighed_in() -> None:
     logged = logged_share(
         {"log_min_duration_statement": "250", "log_min_duration_sample": "0", "log_statement_sample_rate": "0.01"}

@@ -1199,6 +1199,8 @@ export interface components {
             place: number;
             /** Plan */
             plan: string | null;
+            /** Plan Gist */
+            plan_gist: string;
             /** Program */
             program: string;
             /** Query Id */
@@ -2321,6 +2323,8 @@ export interface components {
             captured: number;
             /** Executions */
             executions: number;
+            /** Label */
+            label: string;
             /** Total Ms */
             total_ms: number;
             /** Value */

@@ -58,7 +58,7 @@ export function bytes(value: number): string {
     scaled /= 1024;
     at += 1;
   }
-  return `${at === 0 ? scaled.toFixed(0) : scaled.toPrecision(3)} ${words[at] ?? "B"}`;
+  return `${at === 0 || scaled >= 1000 ? scaled.toFixed(0) : scaled.toPrecision(3)} ${words[at] ?? "B"}`;
 }
 
 export const PAGE_BYTES = 8192;

@@ -47,3 +47,9 @@ def captured(server_id: int, plan_id: int) -> CapturedPlan:
 def forget_captured(server_id: int, before_ms: int) -> None:
     """Retention of plans that servers used."""
     CapturedPlan.objects.filter(server_id=server_id, last_ms__lt=before_ms).delete()
+
+
+def gists(server_id: int, shapes: set[int]) -> dict[int, str]:
+    """Plans in a line, by shape."""
+    found = CapturedPlan.objects.filter(server_id=server_id, shape__in=shapes)
+    return dict(found.values_list("shape", "gist"))

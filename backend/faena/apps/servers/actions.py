@@ -47,6 +47,7 @@ class ServerForm:
     service: str = ""
     log: str = THROUGH_SERVER
     keep_parameters: bool = False
+    slow_ms: int = 1000
 
     def __post_init__(self) -> None:
         if not re.fullmatch(r"[\w][\w .:-]{0,79}", unicodedata.normalize("NFC", self.name)):
@@ -113,6 +114,7 @@ def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> 
                 period_ms=form.period_ms,
                 log=form.log,
                 keep_parameters=form.keep_parameters,
+                slow_ms=form.slow_ms,
                 # A server on loopback runs on the machine of its collector, whose figures are then its own.
                 machine=machine_name() if form.host in LOOPBACK else "",
             )

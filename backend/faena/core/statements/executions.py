@@ -55,6 +55,8 @@ def chosen(executions: Iterable[Execution], rules: CaptureRules, logged: LoggedS
         if one.took_ms >= rules.slow_ms:
             kept.append(one._replace(weight=1 / seen))
             continue
+        if one.execute_ms is None and (one.parse_ms is not None or one.bind_ms is not None):
+            continue  # a phase whose execution was not logged with it is no quick execution
         keep = min(1.0, rules.fast_share / seen)
         if keep > 0 and crc32(f"{one.pid} {one.ended} {one.place}".encode()) < keep * 2**32:
             kept.append(one._replace(weight=1 / (seen * keep)))

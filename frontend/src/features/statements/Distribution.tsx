@@ -18,7 +18,6 @@ interface Props {
   readonly spec: WindowSpec;
   readonly only: string[];
   readonly marks: readonly { readonly at: number; readonly label: string }[];
-  readonly planNames: Readonly<Record<string, string>>;
   readonly onOnly: (only: string[]) => void;
   readonly onAsk: (execution: Schemas["ExecutionOut"], run: boolean) => void;
   readonly showStatement: boolean;
@@ -26,7 +25,7 @@ interface Props {
 
 /** Single executions over time and duration; a region of them, whose they are, and each with what it was run with. */
 export const Distribution = (props: Props) => {
-  const { server, spec, only, marks, planNames, onOnly } = props;
+  const { server, spec, only, marks, onOnly } = props;
   const [region, setRegion] = useState<Region | null>(null);
   const whole = useQuery(distributionQuery(server, spec, only, null));
   const part = useQuery({ ...distributionQuery(server, spec, only, region), enabled: region !== null });
@@ -49,7 +48,7 @@ export const Distribution = (props: Props) => {
     <div className={whole.isPlaceholderData ? "opacity-50" : ""}>
       <p className="pb-1">{distributionSentence(found)}</p>
       <div className="grid grid-cols-[minmax(0,1fr)_340px] gap-6">
-        <div className="h-[230px]">
+        <div className="h-full min-h-[230px]">
           <Density
             start={found.start}
             end={found.end}
@@ -84,7 +83,6 @@ export const Distribution = (props: Props) => {
               <Shares
                 key={one.by}
                 column={one}
-                names={one.by === "plan" ? planNames : {}}
                 onPick={(value) => onOnly([...only.filter((o) => !o.startsWith(`${one.by}:`)), `${one.by}:${value}`])}
               />
             ))}
@@ -95,7 +93,6 @@ export const Distribution = (props: Props) => {
         rows={list.data ?? []}
         title={region ? "the longest of these" : "the longest"}
         showStatement={props.showStatement}
-        planNames={planNames}
         onAsk={props.onAsk}
       />
     </div>
@@ -104,11 +101,10 @@ export const Distribution = (props: Props) => {
 
 interface SharesProps {
   readonly column: Schemas["ByOut"];
-  readonly names: Readonly<Record<string, string>>;
   readonly onPick: (value: string) => void;
 }
 
-const Shares = ({ column, names, onPick }: SharesProps) => {
+const Shares = ({ column, onPick }: SharesProps) => {
   const most = Math.max(...column.rows.map((row) => row.total_ms), 0);
   return (
     <div className="mt-1.5">
@@ -120,9 +116,9 @@ const Shares = ({ column, names, onPick }: SharesProps) => {
               type="button"
               className="hover:bg-raised grid w-full grid-cols-[minmax(0,1fr)_60px_120px] items-center gap-2 text-left text-sm"
               onClick={() => onPick(row.value)}
-              title={`${names[row.value] ?? row.value}: only these`}
+              title={`${row.label}: only these`}
             >
-              <span className="truncate">{names[row.value] ?? (row.value || "not told")}</span>
+              <span className="truncate">{row.label || "not told"}</span>
               <svg width="60" height="8" aria-hidden="true">
                 <rect width={most ? (row.total_ms / most) * 60 : 0} height="8" fill="var(--running)" />
               </svg>

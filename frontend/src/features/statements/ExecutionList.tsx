@@ -10,14 +10,13 @@ interface Props {
   readonly rows: readonly Schemas["ExecutionOut"][];
   readonly title: string;
   readonly showStatement: boolean;
-  readonly planNames: Readonly<Record<string, string>>;
   readonly onAsk: (execution: Schemas["ExecutionOut"], run: boolean) => void;
 }
 
 const keyOf = (one: Schemas["ExecutionOut"]): string => `${one.ended} ${one.pid} ${one.place}`;
 
 /** Executions one by one, longest first; one opened shows what it was run with. */
-export const ExecutionList = ({ rows, title, showStatement, planNames, onAsk }: Props) => {
+export const ExecutionList = ({ rows, title, showStatement, onAsk }: Props) => {
   const [open, setOpen] = useState<string | null>(null);
   if (rows.length === 0) return null;
   return (
@@ -47,7 +46,6 @@ export const ExecutionList = ({ rows, title, showStatement, planNames, onAsk }: 
             one={one}
             open={open === keyOf(one)}
             showStatement={showStatement}
-            plan={one.plan === null ? "" : (planNames[one.plan] ?? "another plan")}
             onOpen={() => setOpen(open === keyOf(one) ? null : keyOf(one))}
             onAsk={(run) => onAsk(one, run)}
           />
@@ -61,14 +59,13 @@ interface RowProps {
   readonly one: Schemas["ExecutionOut"];
   readonly open: boolean;
   readonly showStatement: boolean;
-  readonly plan: string;
   readonly onOpen: () => void;
   readonly onAsk: (run: boolean) => void;
 }
 
 const phase = (ms: number | null): string => (ms === null ? "–" : duration(ms));
 
-const Row = ({ one, open, showStatement, plan, onOpen, onAsk }: RowProps) => {
+const Row = ({ one, open, showStatement, onOpen, onAsk }: RowProps) => {
   const phases = one.parse_ms !== null || one.bind_ms !== null;
   const words = showStatement ? one.label : one.parameters || one.statement;
   return (
@@ -89,8 +86,8 @@ const Row = ({ one, open, showStatement, plan, onOpen, onAsk }: RowProps) => {
         <td className="pl-3 whitespace-nowrap">{one.program}</td>
         <td className="text-muted pl-3 text-sm whitespace-nowrap">{one.client}</td>
         <td className="pl-3 text-right text-sm whitespace-nowrap">{one.temp_bytes ? bytes(one.temp_bytes) : ""}</td>
-        <td className="max-w-40 truncate pl-3 text-sm" title={plan}>
-          {plan}
+        <td className="max-w-40 truncate pl-3 text-sm" title={one.plan_gist}>
+          {one.plan_gist}
         </td>
       </tr>
       {open ? (

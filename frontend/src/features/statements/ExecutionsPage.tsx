@@ -35,7 +35,6 @@ export const ExecutionsPage = ({ server, search, onSearch }: Props) => {
         spec={windowOf(search)}
         only={only}
         marks={NO_MARKS}
-        planNames={NO_NAMES}
         onOnly={(next) => onSearch({ only: next })}
         onAsk={(execution, run) => {
           if (run) setRunning(execution);
@@ -61,7 +60,6 @@ export const ExecutionsPage = ({ server, search, onSearch }: Props) => {
 };
 
 const NO_MARKS: readonly { at: number; label: string }[] = [];
-const NO_NAMES: Readonly<Record<string, string>> = {};
 const options = <T extends string>(all: readonly (readonly [T, string])[]) =>
   all.map(([value, label]) => ({ value, label }));
 

@@ -4,7 +4,6 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
-import { Lines } from "../../charts/Lines";
 import { Waterline } from "../../charts/Waterline";
 import { kindFill, isKind } from "../../charts/kinds";
 import { DIMENSIONS, isDimension } from "../../lib/dimensions";
@@ -13,6 +12,7 @@ import { PAGE_BYTES, bytes, count, duration, sessions, share } from "../../lib/u
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
+import { CostCharts } from "./CostCharts";
 import { Distribution } from "./Distribution";
 import { statementSentence } from "./model";
 import { Plans, RunDialog, useAsk } from "./Plans";
@@ -47,7 +47,6 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
   if (!found) return <p className="text-muted px-6 py-4">Reading …</p>;
   const now = present();
   const only = [`statement:${query}`, ...(search.only ?? [])];
-  const planNames = Object.fromEntries(found.plans.map((plan) => [plan.shape, plan.gist]));
   const marks = found.switches.map((one) => ({ at: one.at, label: "plan changed" }));
   const axis = { starts: found.starts, bucketMs: found.bucket_ms, start: found.start, end: found.end, now };
   return (
@@ -74,55 +73,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
               onHold={() => undefined}
             />
           </div>
-          <div className="mt-3 grid grid-cols-2 gap-x-6 gap-y-3">
-            <div className="h-[118px]">
-              <Lines
-                title="calls per second"
-                values={found.calls_per_s}
-                usual={found.usual_calls_per_s}
-                say={(v) => `${count(Number(v.toPrecision(3)))}/s`}
-                {...axis}
-              />
-            </div>
-            <div className="h-[118px]">
-              <Lines
-                title="time per call"
-                values={found.ms_per_call}
-                usual={found.usual_ms_per_call}
-                marks={marks}
-                say={duration}
-                {...axis}
-              />
-            </div>
-            <div className="h-[118px]">
-              <Lines title="rows per call" values={found.rows_per_call} say={count} {...axis} />
-            </div>
-            <div className="h-[118px]">
-              <Lines title="read per call" values={found.reads_per_call} say={(v) => bytes(v * PAGE_BYTES)} {...axis} />
-            </div>
-            <div className="h-[118px]">
-              <Lines
-                title="from memory per call"
-                values={found.hits_per_call}
-                say={(v) => bytes(v * PAGE_BYTES)}
-                {...axis}
-              />
-            </div>
-            <div className="h-[118px]">
-              <Lines
-                title="temp written per call"
-                values={found.temp_per_call}
-                say={(v) => bytes(v * PAGE_BYTES)}
-                {...axis}
-              />
-            </div>
-            <div className="h-[118px]">
-              <Lines title="log per call" values={found.wal_per_call} say={bytes} {...axis} />
-            </div>
-            <div className="h-[118px]">
-              <Lines title="planning per call" values={found.plan_ms_per_call} say={duration} {...axis} />
-            </div>
-          </div>
+          <CostCharts statement={found} marks={marks} axis={axis} />
         </div>
         <div className="min-w-0">
           <Totals statement={found} />
@@ -138,7 +89,6 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
           spec={windowOf(search)}
           only={only}
           marks={marks}
-          planNames={planNames}
           onOnly={(next) => onSearch({ only: next.filter((one) => !one.startsWith("statement:")) })}
           onAsk={(execution, run) => {
             if (run) setRunning(execution);

@@ -33,6 +33,7 @@ class Command(BaseCommand):
         parser.add_argument(
             "--keep-parameters", action="store_true", help="keep literals and parameters of executions (personal data)"
         )
+        parser.add_argument("--slow-ms", type=int, default=1000, help="executions from so many ms on are all kept")
         parser.add_argument("--cores", type=int, help="cores of its host, for the ceiling in the load view")
         parser.add_argument(
             "--role-script", action="store_true", help="print the script of the role it needs, and stop"
@@ -63,6 +64,7 @@ class Command(BaseCommand):
                 cores=options["cores"],
                 log=options["log"],
                 keep_parameters=options["keep_parameters"],
+                slow_ms=options["slow_ms"],
             )
             steps = async_to_sync(check_connection)(form.target())
             for step in steps:
