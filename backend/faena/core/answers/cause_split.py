@@ -170,6 +170,13 @@ def sentence(split: CauseSplit, name: str, times: str) -> str:
     elif first.change < 0:
         why = "called less often" if first.by_calls <= first.by_cost else "each call is cheaper"
     return (
-        f"Time in statements is {ratio:.2g} times what it was {times}: {share[main]:.0%} of the difference is {words[main]}. "
-        f"Most of it is {name} ({why}): {first.change / change:.0%}."
+        f"Time in statements is {ratio:.2g} times what it was {times}: {_part_of(share[main])} of the difference is "
+        f"{words[main]}. {_part_of(first.change / change).capitalize()} of it is {name} ({why})."
     )
+
+
+def _part_of(share: float) -> str:
+    """Other parts can work against the largest one, which then is more than the whole."""
+    if share > 1.05:
+        return "more than all"
+    return "all" if share > 0.95 else f"{share:.0%}"

@@ -240,8 +240,16 @@ def _proposal(
         writes=writes,
         overlaps=overlaps,
         sentence=f"An index on {table.full_name} ({', '.join(columns)}){where} would find {rows:.0f} of {table.rows:.0f} "
-        f"rows{more}: estimated cost {after:.3g} instead of {c.before:.3g}.",
+        f"rows{more}: estimated cost {_cost(after)} instead of {_cost(c.before)}.",
     )
+
+
+def _rows_of(rows: float) -> str:
+    return "one row" if rows < 1.5 else f"{rows:.3g} rows" if rows < 1000 else f"{rows:,.0f} rows".replace(",", " ")
+
+
+def _cost(value: float) -> str:
+    return f"{value:,.0f}".replace(",", " ") if value >= 100 else f"{value:.3g}"
 
 
 def _partial(c: _Candidate) -> tuple[str, Sequence[Comparison]]:
@@ -270,7 +278,7 @@ def _ordered(
         columns.append(one.column)
         used.append(one)
         share = _one_share(c.table, one)
-        why.append((one.column, f"compared for equality, {share * rows:.3g} rows of one value"))
+        why.append((one.column, f"compared for equality, {_rows_of(share * rows)} of one value"))
     if c.order:
         for key in c.order:
             bare = key.split(" ")[0]

@@ -64,7 +64,7 @@ export const IndexesPage = ({ server, search }: Props) => {
       <p className="text-muted pb-2 text-sm">
         Database {found.database}: {found.indexes} indexes of {found.tables} tables, {bytes(found.index_bytes)}. Its
         counters of use run{" "}
-        {since === null ? "since they were never reset" : `since ${day(since, present())} ${clock(since)}`}; a replica
+        {since === null ? "since the server was made" : `since ${day(since, present())} ${clock(since)}`}; a replica
         counts for itself.
       </p>
       <h2 className="border-strong border-b font-semibold">Would help</h2>

@@ -91,7 +91,9 @@ const Steps = ({ unit, steps }: StepsProps) => {
     ends.push({ label, value, words: words ?? "", whole, from: whole ? 0 : at, to: whole ? value : at + value });
     at = whole ? value : at + value;
   }
-  const most = Math.max(...ends.flatMap((one) => [one.from, one.to]), 1e-9);
+  const all = ends.flatMap((one) => [one.from, one.to]);
+  const least = Math.min(...all, 0);
+  const most = Math.max(...all, 1e-9) - least;
   return (
     <table className="w-full">
       <tbody>
@@ -101,10 +103,12 @@ const Steps = ({ unit, steps }: StepsProps) => {
             <td className="py-1">
               <svg width="100%" height="14" aria-hidden="true">
                 <rect
-                  x={`${(Math.min(one.from, one.to) / most) * 100}%`}
+                  x={`${((Math.min(one.from, one.to) - least) / most) * 100}%`}
                   width={`${Math.max(0.15, (Math.abs(one.to - one.from) / most) * 100)}%`}
                   height="14"
-                  fill={one.whole ? "var(--running)" : one.value > 0 ? "var(--commit)" : "var(--io)"}
+                  fill={one.whole ? "var(--running)" : one.value > 0 ? "var(--strong)" : "var(--ground)"}
+                  stroke={one.value < 0 ? "var(--strong)" : "none"}
+                  strokeDasharray="3 2"
                 />
               </svg>
             </td>
