@@ -117,7 +117,7 @@ def _api_types_fresh() -> bool:
 
 def e2e() -> bool:
     """The real interface in a real browser, on the demo with its troubles switched one at a time."""
-    os.environ.setdefault("FAENA_PAST_DAYS", "2")  # enough for the screens; incidents are tested on the simulator
+    os.environ.setdefault("FAENA_PAST_DAYS", "10")  # reaches back to the incidents that screens are tested with
     installation = Installation(trial_place())
     try:
         installation.clear_leftovers()

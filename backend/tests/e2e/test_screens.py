@@ -144,6 +144,9 @@ def test_connecting_a_server_shows_each_gap(page: Page) -> None:
         "/groups/bookings",
         "/indicators",
         "/servers/1/settings",
+        "/servers/2/split?last=7200&against=day",
+        "/servers/2/executions?last=7200",
+        "/servers/1/indexes?last=900",
     ],
 )
 def test_axe_finds_nothing_serious(page: Page, path: str, theme: str) -> None:

@@ -67,9 +67,7 @@ def entries_cost(entries_per_s: float | None) -> str:
         return "not known before statements are counted"
     megabytes = entries_per_s * BYTES_PER_ENTRY * SECONDS_PER_DAY / 1e6
     share = entries_per_s * CORE_US_PER_ENTRY / 1e6
-    return (
-        f"about {entries_per_s:.3g} entries a second: {megabytes:.3g} MB of log a day, {share * 100:.2g}% of a core (estimate)"
-    )
+    return f"about {entries_per_s:.3g} entries a second: {megabytes:.3g} MB of log a day, {share * 100:.2g}% of a core (estimate)"
 
 
 def _rate(settings: Mapping[str, str]) -> float:

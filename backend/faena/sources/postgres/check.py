@@ -102,4 +102,5 @@ def role_script(user: str) -> str:
         "CREATE EXTENSION IF NOT EXISTS pg_stat_statements;  -- in the database Faena connects to\n"
         "-- There, too, and only if Faena shall read the log through the server; it opens all files of its data directory:\n"
         f"{log_grant(user)}\n"
+        f"GRANT pg_read_all_data TO {name};  -- from 14 on, only for asking plans and for index proposals\n"
     )

@@ -28,7 +28,7 @@ interface MeasureWords {
 const pages = (value: number): string => bytes(value * PAGE_BYTES);
 
 /** "4.2 times", "0.5 times", as people say a ratio. */
-export const times = (ratio: number): string => `${ratio.toPrecision(2)}×`;
+export const times = (ratio: number): string => `${ratio >= 100 ? ratio.toFixed(0) : ratio.toPrecision(2)}×`;
 
 export const MEASURES: Readonly<Record<Measure, MeasureWords>> = {
   change: { label: "change", title: "time a second, against the window before", say: times },

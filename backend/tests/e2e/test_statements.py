@@ -1,0 +1,143 @@
+"""From an expensive statement to its plan and its index: incidents of the past, and the live server's missing index."""
+
+import time
+
+from conftest import api, trouble, wait_for
+from faena.launch.installation import Installation
+from faena.launch.places import trial_place
+from playwright.sync_api import Page, expect
+
+DAY_S = 86_400
+
+
+def server_id(page: Page, name: str) -> int:
+    return next(one["id"] for one in api(page, "/servers")["servers"] if one["name"] == name)
+
+
+def ago(days: int, hour: int, minute: int = 0) -> int:
+    midnight = int(time.time()) // DAY_S * DAY_S - days * DAY_S
+    return 1000 * (midnight + 3600 * hour + 60 * minute)
+
+
+def test_a_plan_that_flipped_is_found_with_the_moment_it_did(page: Page) -> None:
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/statements?from={ago(6, 10)}&to={ago(6, 15)}")
+    first = page.get_by_role("row").nth(1)
+    expect(first).to_contain_text("FROM booking b WHERE b.customer_id")
+    first.get_by_role("link").click()
+    heading = page.get_by_role("heading", level=1)
+    expect(heading).to_contain_text("times its usual cost per call from 11:0")
+    expect(heading).to_contain_text("when its plan changed")
+    plans = page.get_by_label("Plans")
+    expect(plans).to_contain_text("its plan changed from Index Scan booking_customer_id_idx")
+    page.get_by_label("Distribution").get_by_text("plan changed").first.wait_for()
+    plans.get_by_role("button", name="the two newest side by side").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("booking_customer_id_idx")
+
+
+def test_a_deploy_that_calls_more_is_told_from_dearer_calls(page: Page) -> None:
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/statements?from={ago(4, 10)}&to={ago(4, 10, 40)}")
+    page.get_by_role("link", name="why it changed").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("called more often")
+    expect(page.get_by_role("table").last.get_by_role("row").nth(1)).to_contain_text("FROM deck_slot")
+    split = api(page, f"/servers/{server}/split?from={ago(4, 10)}&to={ago(4, 10, 40)}")
+    assert (
+        abs(split["before"] + split["volume"] + split["mix"] + split["cost"] - split["after"]) < 1e-6 * split["after"]
+    )
+
+
+def test_a_spill_is_ranked_and_its_executions_tell_how_much(page: Page) -> None:
+    server = server_id(page, "warehouse")
+    page.goto(f"/servers/{server}/statements?from={ago(9, 3)}&to={ago(9, 4)}&sort=temp_written")
+    first = page.get_by_role("row").nth(1)
+    expect(first).to_contain_text("fact_sailing")
+    expect(first).to_contain_text("GiB")
+    first.get_by_role("link").click()
+    expect(page.get_by_role("table", name="Executions")).to_contain_text("nightly-report")
+    expect(page.get_by_role("table", name="Executions")).to_contain_text("GiB")
+
+
+def test_single_row_commits_stand_out_by_what_they_log(page: Page) -> None:
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/statements?from={ago(8, 8)}&to={ago(8, 8, 50)}&sort=wal_bytes")
+    first = page.get_by_role("row").nth(1)
+    expect(first).to_contain_text("INSERT INTO gate_scan")
+    first.get_by_role("link").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("mostly waiting: log write at commit")
+
+
+def test_conditions_stars_and_filters_narrow_the_ranking(page: Page) -> None:
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/statements?last=86400")
+    rows = page.get_by_role("row")
+    expect(rows.nth(3)).to_be_visible()
+    page.get_by_label("value of the condition").fill("1")
+    page.get_by_role("button", name="add", exact=True).click()
+    page.wait_for_url("**where=mean_ms*")
+    expect(page.get_by_role("button", name="time per call >= 1 ms")).to_be_visible()
+    expect(page.get_by_text("do not meet the conditions")).to_be_visible()
+    page.get_by_label("name for this filter").fill("dear ones")
+    page.get_by_label("name for this filter").press("Enter")
+    page.get_by_role("button", name="time per call >= 1 ms").click()
+    expect(page.get_by_text("do not meet the conditions")).to_be_hidden()
+    page.get_by_role("button", name="saved filters").click()
+    page.get_by_role("menuitem", name="dear ones", exact=True).click()
+    expect(page.get_by_role("button", name="time per call >= 1 ms")).to_be_visible()
+    rows.nth(1).get_by_role("button", name="star this statement").click()
+    page.get_by_role("button", name="only the starred").click()
+    expect(rows).to_have_count(2)
+    rows.nth(1).get_by_role("button", name="take the star away").click()
+    expect(page.get_by_text("Here will be every statement")).to_be_visible()
+
+
+def test_a_region_of_the_picture_says_whose_it_is_and_the_table_counts(page: Page) -> None:
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/executions?last=86400")
+    chart = page.get_by_role("application", name="Executions by duration")
+    box = chart.bounding_box()
+    assert box
+    page.mouse.move(box["x"] + 60, box["y"] + 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] - 5, box["y"] + box["height"] / 2)
+    page.mouse.up()
+    expect(page.get_by_role("table", name="Executions, the longest of these")).to_be_visible()
+    page.get_by_role("button", name="all again").click()
+    page.get_by_role("button", name="rows: program").click()
+    page.get_by_role("option", name="statement").click()
+    page.wait_for_url("**rows=statement*")
+    table = page.get_by_label("Table of executions")
+    expect(table.get_by_role("row").nth(1)).to_contain_text("SELECT")
+    found = api(page, f"/servers/{server}/executions/pivot?last=86400&rows=program&columns=duration&aggregate=count")
+    assert sum(cell or 0 for row in found["cells"] for cell in row) == found["total"]
+
+
+def test_the_missing_index_of_the_live_server_is_proposed_and_pays(page: Page) -> None:
+    ferry = Installation(trial_place()).ferry
+    with trouble("missing-index"):
+        lookup = "/servers/1/statements?last=60&containing=reference%20%3D"
+        wait_for(lambda: any(r["calls"] > 20 for r in api(page, lookup)["rows"]), 60, "lookups that were counted")
+        row = max(api(page, lookup)["rows"], key=lambda one: one["total_ms"])
+        assert row["mean_ms"] > 20
+        page.goto(f"/servers/1/statements/{row['query_id']}?last=300")
+        page.get_by_role("button", name="ask the server for its plan").click()
+        page.wait_for_url("**/plans/*")
+        expect(page.get_by_text("Seq Scan").first).to_be_visible()
+        proposals = page.get_by_label("Indexes for this plan")
+        ddl = "CREATE INDEX CONCURRENTLY ON booking (reference);"
+        expect(proposals).to_contain_text(ddl)
+        page.goto("/servers/1/indexes?last=600")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("booking (reference)")
+        ferry.run_sql("CREATE INDEX CONCURRENTLY by_hand ON booking (reference)", "ferry")
+        try:
+            quick = f"/servers/1/statements/{row['query_id']}?last=40"
+
+            def paid() -> bool:
+                costs = [one for one in api(page, quick)["ms_per_call"] if one is not None]
+                return bool(costs) and costs[-1] < row["mean_ms"] / 20
+
+            wait_for(paid, 90, "calls that use the index")
+            page.goto("/servers/1/split?last=30")
+            expect(page.get_by_role("heading", level=1)).to_contain_text("cheaper", timeout=30_000)
+        finally:
+            ferry.run_sql("DROP INDEX by_hand", "ferry")

@@ -1,0 +1,136 @@
+"""Reading logs of all three forms against bare line iteration; reading a 1 MB plan against json.loads. In one run."""
+
+import gc
+import io
+import json
+import random
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from faena.core.plans.reader import read_plan
+from faena.sources.logs.reading import Summary, read_stream
+from reporting import report
+
+ENTRIES = 150_000
+LARGE_MB = 500
+TEXT = (
+    "SELECT b.id, b.reference, b.status FROM booking b JOIN sailing s ON s.id = b.sailing_id WHERE b.reference = $1 "
+    "AND s.departs_at > $2"
+)
+
+
+def stamp(i: int) -> str:
+    return f"2026-03-01 {10 + i // 3600 % 12}:{i // 60 % 60:02d}:{i % 60:02d}.{i % 1000:03d} UTC"
+
+
+def stderr(i: int, ms: float) -> str:
+    head = f"{stamp(i)} [{1000 + i % 50}] booking@tidewrack "
+    return (
+        f"{head}LOG:  duration: {ms:.3f} ms  execute S_1: {TEXT}\n{head}DETAIL:  parameters: $1 = 'TW{i}', $2 = 'now'\n"
+    )
+
+
+def jsonlog(i: int, ms: float) -> str:
+    entry = {
+        "timestamp": stamp(i), "user": "booking", "dbname": "tidewrack", "pid": 1000 + i % 50, "remote_host": "127.0.0.5",
+        "remote_port": 4000, "session_id": "6a0.1", "line_num": i, "ps": "SELECT", "session_start": stamp(0), "vxid": "3/17",
+        "txid": 0, "error_severity": "LOG", "message": f"duration: {ms:.3f} ms  execute S_1: {TEXT}",
+        "detail": f"parameters: $1 = 'TW{i}', $2 = 'now'", "application_name": "gate-scan",
+        "backend_type": "client backend", "query_id": -123456789,
+    }  # fmt: skip
+    return json.dumps(entry, separators=(",", ":")) + "\n"
+
+
+def csvlog(i: int, ms: float) -> str:
+    return (
+        f'{stamp(i)},"booking","tidewrack",{1000 + i % 50},"127.0.0.5:4000",6a0.1,{i},"SELECT",{stamp(0)},3/17,0,LOG,00000,'
+        f'"duration: {ms:.3f} ms  execute S_1: {TEXT}","parameters: $1 = \'TW{i}\', $2 = \'now\'",,,,,,,,"gate-scan",'
+        '"client backend",,-123456789\n'
+    )
+
+
+def speed(data: bytes, call: Callable[[], object], runs: int = 5) -> float:
+    """MB a second of the quickest run: what stands between it and the others is the machine's other work."""
+    best = float("inf")
+    for _ in range(runs):
+        begun = time.perf_counter()
+        call()
+        best = min(best, time.perf_counter() - begun)
+    return len(data) / 1e6 / best
+
+
+def lines(data: bytes) -> int:
+    return sum(1 for _ in io.BytesIO(data))
+
+
+def read(data: bytes, *, trouble: bool) -> int:
+    return sum(1 for _ in read_stream(io.BytesIO(data), Summary(), trouble_only=trouble))
+
+
+def logs() -> None:
+    chance = random.Random(1)
+    gc.disable()  # as the command does
+    for make in (stderr, jsonlog, csvlog):
+        data = "".join(make(i, chance.expovariate(0.1)) for i in range(ENTRIES)).encode()
+        bare = speed(data, lambda data=data: lines(data))
+        trouble = speed(data, lambda data=data: read(data, trouble=True))
+        whole = speed(data, lambda data=data: read(data, trouble=False), runs=3)
+        name = make.__name__
+        report(
+            f"{name}: bare line iteration over finding trouble",
+            bare / trouble,
+            "times",
+            at_most=1 / 0.3,
+            note=f"{trouble:.0f} of {bare:.0f} MB/s",
+        )
+        report(
+            f"{name}: 60 MB/s over reading every execution", 60 / whole, "times", at_most=1.0, note=f"{whole:.0f} MB/s"
+        )
+    gc.enable()
+
+
+def memory() -> None:
+    """The command on a large file, in a process of its own."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "large.json"
+        block = "".join(jsonlog(i, 1.0) for i in range(20_000))
+        with path.open("w") as file:
+            while file.tell() < LARGE_MB * 1_000_000:
+                file.write(block)
+        command = [sys.executable, "-m", "faena.headless", "read-log", str(path)]
+        begun = time.perf_counter()
+        subprocess.run(command, stdout=subprocess.DEVNULL, check=True)
+        took = time.perf_counter() - begun
+    peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1000
+    report(
+        f"read-log on {LARGE_MB} MB: peak memory", peak, "MB", at_most=150, note=f"{LARGE_MB / took:.0f} MB/s, printed"
+    )
+
+
+def plans() -> None:
+    node: dict[str, object] = {"Node Type": "Seq Scan", "Relation Name": "t", "Alias": "t", "Total Cost": 1.0, "Plan Rows": 1,
+                               "Actual Rows": 1, "Actual Loops": 1, "Actual Startup Time": 0.1, "Actual Total Time": 0.2,
+                               "Filter": "(reference = 'P777'::text)", "Rows Removed by Filter": 12, "Shared Hit Blocks": 5}  # fmt: skip
+    size = 1_000_000 // len(json.dumps(node))
+    plan = {**node, "Node Type": "Append", "Plans": [node] * size}
+    written = json.dumps([{"Plan": plan, "Execution Time": 5.0}])
+    bare = speed(written.encode(), lambda: json.loads(written))
+    ours = speed(written.encode(), lambda: read_plan(written))
+    report(
+        "reading a 1 MB plan over json.loads",
+        bare / ours,
+        "times",
+        at_most=3,
+        note=f"{len(written) / 1e6:.1f} MB, {size} steps",
+    )
+
+
+if __name__ == "__main__":
+    logs()
+    memory()
+    plans()
