@@ -6,6 +6,7 @@ import sys
 from collections import Counter
 from collections.abc import Sequence
 from contextlib import nullcontext
+from functools import lru_cache
 from typing import Any, BinaryIO
 
 import orjson
@@ -71,6 +72,12 @@ def as_event(happening: Execution | LogEvent) -> dict[str, Any]:
     return {name: value for name, value in body.items() if value not in ("", None)}
 
 
+@lru_cache(maxsize=10_000)
+def _print(statement: str) -> str:
+    """The fingerprint in hexadecimal; programs run the same few texts over and over."""
+    return f"{fingerprint(statement) & (1 << 64) - 1:016x}"
+
+
 def _execution(one: Execution) -> dict[str, Any]:
     body: dict[str, Any] = {
         "event": "execution",
@@ -79,7 +86,7 @@ def _execution(one: Execution) -> dict[str, Any]:
         "took_ms": round(one.took_ms, 3),
         "pid": one.pid,
         "statement": one.statement,
-        "fingerprint": f"{fingerprint(one.statement) & (1 << 64) - 1:016x}" if one.statement else "",
+        "fingerprint": _print(one.statement) if one.statement else "",
         "query_id": one.query_id,
         "parameters": one.parameters,
         "application": one.program,

@@ -30,6 +30,8 @@ _TAKEN = {
 def number(raw: Mapping[str, Any], name: str) -> float | None:
     """None when it is not there or no finite number."""
     value = raw.get(name)
+    if value is None:
+        return None
     if isinstance(value, str):
         try:
             value = float(value)
@@ -54,44 +56,75 @@ def step_of(raw: Mapping[str, Any], children: tuple[Step, ...]) -> Step:
     """One step from a mapping with PostgreSQL's own names; its children are made already."""
     loops = number(raw, "Actual Loops")
     workers = raw.get("Workers")
-    on_disk = "disk" in _text(raw, "Sort Space Type").lower() or "external" in _text(raw, "Sort Method").lower()
-    sort_kb, sorted_on_disk = _widest_sort(raw, workers if isinstance(workers, Sequence) else (), on_disk=on_disk)
+    named = raw.keys()
+    conditions = CONDITIONS if not named.isdisjoint(CONDITIONS) else ()
+    keys = KEYS if not named.isdisjoint(KEYS) else ()
+    # Only what is there is asked for: a large plan has thousands of steps, and most have a quarter of the fields.
+    told: dict[str, Any] = {}
+    details: dict[str, object] = {}
+    for name, value in raw.items():
+        target = _PLAIN.get(name)
+        if target is not None:
+            told[target] = str(value)
+        elif (target := _FIGURES.get(name)) is not None:
+            figure = number(raw, name)
+            if figure is not None:
+                told[target] = figure
+        elif name not in _TAKEN:
+            details[name] = value
+    if workers or not named.isdisjoint(_RARE):
+        told.update(_rare(raw, workers))
+    if conditions:
+        told["conditions"] = {name: _words(raw[name]) for name in conditions if raw.get(name) not in (None, "")}
+    if keys:
+        told["keys"] = {name: _list(raw[name]) for name in keys if raw.get(name) not in (None, "")}
     return Step(
         kind=_kind(raw),
-        relation=_text(raw, "Parent Relationship"),
-        label=_text(raw, "Subplan Name"),
         table=_table(raw),
-        schema=_text(raw, "Schema"),
-        alias=_text(raw, "Alias"),
-        index=_text(raw, "Index Name"),
         join=_text(raw, "Join Type") or _text(raw, "Join Words"),
-        strategy=_text(raw, "Strategy"),
         parallel=raw.get("Parallel Aware") in (True, "true") or _text(raw, "Node Type").startswith("Parallel "),
-        cost_start=number(raw, "Startup Cost"),
-        cost_total=number(raw, "Total Cost"),
-        rows_planned=number(raw, "Plan Rows"),
         width=_int(raw, "Plan Width"),
         actual=_actual(raw, loops),
         never=loops == 0,
-        conditions={name: _words(raw[name]) for name in CONDITIONS if raw.get(name) not in (None, "")},
-        keys={name: _list(raw[name]) for name in KEYS if raw.get(name) not in (None, "")},
-        **{target: number(raw, name) or 0.0 for name, target in _ROWS_REMOVED.items()},
-        sort_method=_text(raw, "Sort Method"),
-        sort_kb=sort_kb,
-        sort_on_disk=sorted_on_disk,
-        hash_batches=_int(raw, "Hash Batches") or _int(raw, "HashAgg Batches"),
-        hash_kb=number(raw, "Peak Memory Usage"),
-        disk_kb=number(raw, "Disk Usage") or None,
-        heap_fetches=number(raw, "Heap Fetches"),
-        heap_exact=number(raw, "Exact Heap Blocks") or None,
-        heap_lossy=number(raw, "Lossy Heap Blocks") or None,
-        workers_planned=_int(raw, "Workers Planned"),
-        workers_launched=_int(raw, "Workers Launched"),
-        subplans_removed=_int(raw, "Subplans Removed") or 0,
         blocks=_blocks(raw),
-        details={name: value for name, value in raw.items() if name not in _TAKEN},
+        details=details,
         children=children,
+        **told,
     )
+
+
+_PLAIN = {
+    "Parent Relationship": "relation", "Subplan Name": "label", "Schema": "schema", "Alias": "alias",
+    "Index Name": "index", "Strategy": "strategy",
+}  # fmt: skip
+_FIGURES = {
+    "Startup Cost": "cost_start", "Total Cost": "cost_total", "Plan Rows": "rows_planned", **_ROWS_REMOVED,
+}  # fmt: skip
+_RARE = frozenset({
+    "Sort Method", "Sort Space Used", "Sort Space Type", "Hash Batches", "HashAgg Batches", "Peak Memory Usage",
+    "Disk Usage", "Heap Fetches", "Exact Heap Blocks", "Lossy Heap Blocks", "Workers Planned", "Workers Launched",
+    "Subplans Removed",
+})  # fmt: skip
+
+
+def _rare(raw: Mapping[str, Any], workers: Any) -> dict[str, Any]:
+    """What only sorts, hashes, bitmaps and parallel steps tell."""
+    on_disk = "disk" in _text(raw, "Sort Space Type").lower() or "external" in _text(raw, "Sort Method").lower()
+    sort_kb, sorted_on_disk = _widest_sort(raw, workers if isinstance(workers, Sequence) else (), on_disk=on_disk)
+    return {
+        "sort_method": _text(raw, "Sort Method"),
+        "sort_kb": sort_kb,
+        "sort_on_disk": sorted_on_disk,
+        "hash_batches": _int(raw, "Hash Batches") or _int(raw, "HashAgg Batches"),
+        "hash_kb": number(raw, "Peak Memory Usage"),
+        "disk_kb": number(raw, "Disk Usage") or None,
+        "heap_fetches": number(raw, "Heap Fetches"),
+        "heap_exact": number(raw, "Exact Heap Blocks") or None,
+        "heap_lossy": number(raw, "Lossy Heap Blocks") or None,
+        "workers_planned": _int(raw, "Workers Planned"),
+        "workers_launched": _int(raw, "Workers Launched"),
+        "subplans_removed": _int(raw, "Subplans Removed") or 0,
+    }
 
 
 def _table(raw: Mapping[str, Any]) -> str:
