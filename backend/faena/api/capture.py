@@ -141,7 +141,7 @@ def _out(server: Server) -> CaptureOut:
 def _needs(server: Server, now: int) -> list[LogNeed]:
     """Of a real server that was connected once; others log as they are made to."""
     facts = server.facts
-    if server.engine != Server.Engine.POSTGRESQL or not facts:
+    if server.engine != Server.Engine.POSTGRESQL or "settings" not in facts:
         return []
     window = Window(start=EpochMs(now - MEASURED_MS), end=EpochMs(now))
     calls, covered = statements.calls_in(server.id, window)

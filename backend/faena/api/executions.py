@@ -214,7 +214,7 @@ def export_executions(
     most_ms: Annotated[float, Query(gt=0, le=MAX_MS)] = MAX_MS,
     format: Format = "csv",
 ) -> StreamingHttpResponse:
-    """The same as CSV or JSON Lines, the longest 50,000."""
+    """The same as CSV or JSON Lines, the longest 20,000."""
     rows = _listed(request, server_id, window_in, only, least_ms, most_ms, executions.MAX_RUNS)
     name = f"executions-{servers.server(server_id).name}"
     return export(request, (row.dict() for row in rows), list(ExecutionOut.model_fields), format, name)

@@ -1,7 +1,7 @@
 """Statements: ranking over a window, and one statement's own page."""
 
 from itertools import pairwise
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -167,16 +167,41 @@ class StatementOut(Schema):
 _DERIVED = ("query_id", "label", "tables", "share", "errors", "change", "starred")
 
 
-def _figures(one: StatementFigures, text: str | None, tables: str, total_ms: float) -> FiguresOut:
+class _Ranked(NamedTuple):
+    """A statement's figures with what stands beside them; made for all, while only what is shown is written out."""
+
+    figures: StatementFigures
+    share: float
+    errors: int = 0
+    change: float | None = None
+    starred: bool = False
+
+    def value(self, name: str) -> float | None:
+        found: float | None = getattr(self if name in self._fields else self.figures, name)
+        return found
+
+    def place(self, by: Measure) -> tuple[bool, float, int]:
+        """Largest first; statements without the measure last."""
+        value = self.value(by.value)
+        return value is None, -(value or 0.0), self.figures.query_id
+
+
+def _change(after_ms: float, after_s: float, before_ms: float, before_s: float) -> float | None:
+    """Time a second over that of the window before."""
+    return (after_ms / after_s) / (before_ms / before_s) if before_ms and before_s and after_s else None
+
+
+def _figures(one: _Ranked, text: str | None, tables: str) -> FiguresOut:
+    query_id = one.figures.query_id
     return FiguresOut(
-        query_id=str(one.query_id),
-        label=gist(text, 160) if text else f"statement {one.query_id}, text not known yet",
+        query_id=str(query_id),
+        label=gist(text, 160) if text else f"statement {query_id}, text not known yet",
         tables=tables,
-        share=one.total_ms / total_ms if total_ms else 0.0,
-        errors=0,
-        change=None,
-        starred=False,
-        **{n: getattr(one, n) for n in FiguresOut.model_fields if n not in _DERIVED},
+        share=one.share,
+        errors=one.errors,
+        change=one.change,
+        starred=one.starred,
+        **{n: getattr(one.figures, n) for n in FiguresOut.model_fields if n not in _DERIVED},
     )
 
 
@@ -205,23 +230,24 @@ def _ranking(request: HttpRequest, server: Server, window: Window, given: Rankin
     failed = executions.failures(server.id, window)
     cover = selectors.coverage(server.id, window)
     previous, before_ms = _previous(server, window)
-    rows = []
-    for one in found:
-        row = _figures(one, None, "", total_ms)
-        row.errors, row.starred = failed.get(one.query_id, 0), row.query_id in stars
-        earlier = previous.get(one.query_id, 0.0)
-        if earlier and before_ms and cover.covered_ms:
-            row.change = (one.total_ms / cover.covered_ms) / (earlier / before_ms)
-        rows.append(row)
+    rows = [
+        _Ranked(
+            figures=one,
+            share=one.total_ms / total_ms if total_ms else 0.0,
+            errors=failed.get(one.query_id, 0),
+            change=_change(one.total_ms, cover.covered_ms, previous.get(one.query_id, 0.0), before_ms),
+            starred=str(one.query_id) in stars,
+        )
+        for one in found
+    ]
     numbers = [one for one in conditions if isinstance(one, NumberCondition)]
-    fit = [row for row in rows if all(one.fits(getattr(row, one.field)) for one in numbers)]
-    fit.sort(key=lambda row: (getattr(row, given.sort) is None, -(getattr(row, given.sort) or 0.0), row.query_id))
-    shown = fit[:limit]
-    texts = selectors.texts(server.id, [int(row.query_id) for row in shown])
-    for row in shown:
-        text = texts.get(int(row.query_id))
-        if text is not None:
-            row.label, row.tables = gist(text.text, 160), text.tables
+    fit = [row for row in rows if all(one.fits(row.value(one.field)) for one in numbers)]
+    fit.sort(key=lambda row: row.place(given.sort))
+    texts = selectors.texts(server.id, [row.figures.query_id for row in fit[:limit]])
+    shown = []
+    for row in fit[:limit]:
+        text = texts.get(row.figures.query_id)
+        shown.append(_figures(row, text.text if text else None, text.tables if text else ""))
     return RankingOut(
         start=window.start,
         end=window.end,
@@ -502,7 +528,7 @@ def get_statement(
         starred=query_id in _stars(request, server_id),
         rows_per_call=_ratio(sums[:, _FIELD["rows"]], calls, calls > 0),
         reads_per_call=_ratio(sums[:, _FIELD["blocks_read"]], calls, calls > 0),
-        totals=_figures(totals, text.text if text else None, text.tables if text else "", totals.total_ms)
+        totals=_figures(_Ranked(figures=totals, share=1.0), text.text if text else None, text.tables if text else "")
         if totals
         else None,
         covered_ms=cover.covered_ms,

@@ -211,7 +211,8 @@ def capture_body(client: Client, server: Server, **change: object) -> dict[str, 
     found = get(client, f"/servers/{server.id}/capture")
     names = (
         "period_ms", "slow_ms", "schedule", "sample_retention_days", "sum_retention_days", "counter_retention_days",
-        "machine_retention_days", "cores", "group", "storage", "machine",
+        "machine_retention_days", "execution_retention_days", "cores", "group", "storage", "machine", "log",
+        "fast_share", "keep_parameters",
     )  # fmt: skip
     return {name: found[name] for name in names} | change
 

@@ -2,6 +2,7 @@
 
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
 
@@ -13,12 +14,15 @@ from faena.apps.accounts.models import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.servers.actions import ServerForm, save_server
 from faena.apps.servers.models import Server
-from faena.apps.statements.models import Execution, LogEvent
+from faena.apps.statements.hours import sum_up
+from faena.apps.statements.models import Execution, LogEvent, WorkHour
+from faena.apps.statements.selectors import figures
 from faena.collector.records import Counted, Learned, Logged
 from faena.core.logged import EventKind, LogPosition, LogReading
 from faena.core.logged import Execution as Run
 from faena.core.logged import LogEvent as Event
 from faena.core.readings import StatementText
+from faena.core.series.window import Window
 from faena.core.statements.counters import difference
 from faena.core.units import EpochMs, Pid, QueryId
 from faena.testing.builders import START, counters
@@ -220,3 +224,32 @@ def test_a_close_watch_keeps_what_it_sees_whole(store: DjangoStore, server: Serv
     Server.objects.update(close_watch_until_ms=int(time.time() * 1000) + 60_000)
     (close,) = store.orders()
     assert (close.rules.slow_ms, close.rules.parameters, close.period_ms) == (0, True, 100)
+
+
+def test_hours_summed_up_say_the_same_and_take_what_comes_late(store: DjangoStore, server: Server) -> None:
+    def totals(window: Window) -> dict[int, tuple[float, float]]:
+        return {one.query_id: (one.calls, round(one.total_ms, 6)) for one in figures(server.id, window)}
+
+    hour = START // 3_600_000 * 3_600_000
+    for second in range(0, 7200, 15):
+        at = hour - 7_200_000 + second * 1000
+        before, after = counters(0, q7=(0, 0.0), q8=(0, 0.0)), counters(15, q7=(second, 2.0 * second), q8=(1, 5.0))
+        delta = replace(difference(before, after), since=EpochMs(at), until=EpochMs(at + 15_000))
+        store.deliver([Counted(server_id=server.id, delta=delta)])
+    windows = [
+        Window(start=EpochMs(hour - a), end=EpochMs(hour - b))
+        for a, b in ((7_200_000, 0), (7_000_000, 100_000), (900_000, 60_000))
+    ]
+    plain = [totals(window) for window in windows]
+    assert sum_up(server.id, hour + 3_600_000) >= 2
+    assert WorkHour.objects.filter(server=server).exists()
+    assert [totals(window) for window in windows] == plain
+    late = replace(
+        difference(counters(0, q9=(0, 0.0)), counters(15, q9=(3, 9.0))),
+        since=EpochMs(hour - 3_600_001), until=EpochMs(hour - 3_599_990),
+    )  # fmt: skip
+    store.deliver([Counted(server_id=server.id, delta=late)])
+    calls, took = plain[0].get(9, (0.0, 0.0))
+    assert totals(windows[0])[9] == (calls + 3, took + 9), "read one by one until it is summed anew"
+    assert sum_up(server.id, hour + 3_600_000) == 1
+    assert totals(windows[0])[9] == (calls + 3, took + 9)

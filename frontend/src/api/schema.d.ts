@@ -429,7 +429,7 @@ export interface paths {
         };
         /**
          * Export Executions
-         * @description The same as CSV or JSON Lines, the longest 50,000.
+         * @description The same as CSV or JSON Lines, the longest 20,000.
          */
         get: operations["executions_export"];
         put?: never;

@@ -21,7 +21,7 @@ from faena.apps.servers import vitals
 from faena.apps.servers.capture import CLOSE_WATCH_MS
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements
-from faena.apps.statements import logged
+from faena.apps.statements import hours, logged
 from faena.collector.records import Counted, HostRead, Learned, Logged, Noted, Record, Sampled, Surveyed, WatchOrder
 from faena.core.errors import BadInput, SourceRefused, StoreAway
 from faena.core.logged import CaptureRules, LogPosition, LogReading
@@ -195,6 +195,7 @@ def keep_house(now_ms: int) -> None:
     for server in Server.objects.all():
         close_hours(server.id, now_ms)
         sum_up_missed(server.id)
+        hours.sum_up(server.id, now_ms)
         samples, sums, counters = (
             now_ms - days * MS_PER_DAY
             for days in (server.sample_retention_days, server.sum_retention_days, server.counter_retention_days)

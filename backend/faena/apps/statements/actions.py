@@ -8,6 +8,7 @@ from django.db import transaction
 
 from faena.apps.bulk import copy_rows
 from faena.apps.servers import holdings
+from faena.apps.statements import hours
 from faena.apps.statements.models import CountSpan, Text, Work
 from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText
 from faena.core.statements.counters import CounterDelta
@@ -49,6 +50,7 @@ def store_work(server_id: int, delta: CounterDelta) -> None:
         server_id=server_id, until_ms=delta.until, since_ms=delta.since, breaks=",".join(sorted(delta.breaks))
     )
     CountSpan.objects.bulk_create([span], ignore_conflicts=True)
+    hours.came_late(server_id, delta.until)
     rows = (
         Work(
             server_id=server_id,
@@ -80,5 +82,6 @@ def copy_work(server_id: int, spans: Sequence[WorkSpan]) -> None:
 
 def forget_before(server_id: int, before_ms: int) -> None:
     """Retention of counter differences."""
+    hours.forget_before(server_id, before_ms)
     for model in (Work, CountSpan):
         model.objects.filter(server_id=server_id, until_ms__lt=before_ms)._raw_delete(using="default")

@@ -11,7 +11,7 @@ from faena.core.logged import EventKind
 from faena.core.series.window import Window
 from faena.core.units import EpochMs, QueryId
 
-MAX_RUNS = 50_000
+MAX_RUNS = 20_000
 LONGEST_MS = 86_400_000  # executions that end longer after the window are not looked for
 FILTERS = ("program", "user", "database", "client", "plan", "statement")
 FAILURES = tuple(k.value for k in EventKind if k not in (EventKind.LOCK_WAIT, EventKind.TEMP_FILE))

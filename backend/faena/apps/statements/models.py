@@ -49,6 +49,40 @@ class Work(models.Model):
         indexes: ClassVar = [models.Index(fields=["server", "query_id", "until_ms"], name="work_of_statement")]
 
 
+class WorkHour(models.Model):
+    """Work of one full hour, the sum of the Work whose readings ended in it: (hour, hour + 1 h]."""
+
+    pk = models.CompositePrimaryKey("server_id", "hour_ms", "query_id", "database", "user", "toplevel")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    hour_ms = models.BigIntegerField()
+    query_id = models.BigIntegerField()
+    database = models.TextField()
+    user = models.TextField()
+    toplevel = models.BooleanField()
+    calls = models.FloatField()
+    total_ms = models.FloatField()
+    sumsq_ms2 = models.FloatField()
+    rows = models.FloatField()
+    plan_ms = models.FloatField()
+    blocks_hit = models.FloatField()
+    blocks_read = models.FloatField()
+    blocks_dirtied = models.FloatField()
+    blocks_written = models.FloatField()
+    read_ms = models.FloatField()
+    write_ms = models.FloatField()
+    temp_read = models.FloatField()
+    temp_written = models.FloatField()
+    wal_bytes = models.FloatField()
+
+
+class SummedHour(models.Model):
+    """An hour whose Work was summed up, also when there was none. Work that comes late takes its mark away."""
+
+    pk = models.CompositePrimaryKey("server_id", "hour_ms")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    hour_ms = models.BigIntegerField()
+
+
 class Execution(models.Model):
     """One execution as the server logged it. `place` tells executions of one session and millisecond apart.
 

@@ -10,13 +10,16 @@ from django.db.models import Count, F, IntegerField, Q, QuerySet, Sum
 from django.db.models.functions import Cast
 
 from faena.apps.servers.models import Server
-from faena.apps.statements.models import CountSpan, Text, Work
+from faena.apps.statements import hours
+from faena.apps.statements.models import CountSpan, Text, Work, WorkHour
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.window import Buckets, Window
 from faena.core.statements.conditions import Condition, of_field
 from faena.core.statements.figures import StatementFigures, figures_of
 from faena.core.statements.texts import gist
 from faena.core.units import MS_PER_HOUR, QueryId
+
+MAX_SPANS = 8  # between summed hours, above which single readings are read for all of the window
 
 
 def tables_by_statement(server_id: int) -> dict[int, str]:
@@ -42,6 +45,18 @@ def _work(server_id: int, window: Window, *, without_user: str = "") -> QuerySet
     return rows.exclude(user=without_user) if without_user else rows
 
 
+def _summed(server_id: int, window: Window) -> list[QuerySet[Any, Any]]:
+    """The same work as few rows as there are for it: summed hours, and readings for the rest."""
+    whole, rest = hours.split(server_id, window)
+    if not whole or len(rest) > MAX_SPANS:
+        return [_work(server_id, window)]
+    # One question for each span: asked for all at once, the store reads the whole window and throws most of it away.
+    return [
+        WorkHour.objects.filter(server_id=server_id, hour_ms__in=whole),
+        *(Work.objects.filter(server_id=server_id, until_ms__gt=a, until_ms__lte=b) for a, b in rest),
+    ]
+
+
 def figures(
     server_id: int,
     window: Window,
@@ -55,23 +70,27 @@ def figures(
 
     Of `conditions` those on names; those on figures are for whoever has the figures.
     """
-    rows = _work(server_id, window, without_user=without_user)
-    for field in ("user", "database"):
-        wanted, unwanted = of_field(conditions, field)
-        rows = rows.filter(**{f"{field}__in": wanted}) if wanted else rows
-        rows = rows.exclude(**{f"{field}__in": unwanted}) if unwanted else rows
-    rows = _touching_tables(rows, server_id, conditions)
-    if query_id is not None:
-        rows = rows.filter(query_id=query_id)
-    if containing:
-        ids = Text.objects.filter(server_id=server_id, text__icontains=containing).values("query_id")
-        rows = rows.filter(query_id__in=ids)
-    sums = rows.values("query_id").annotate(**{f"sum_{name}": Sum(name) for name in COUNTER_FIELDS})
-    names = [f"sum_{name}" for name in COUNTER_FIELDS]
-    return [figures_of(QueryId(i), np.array(row)) for i, *row in sums.order_by().values_list("query_id", *names)]
+    sums = [f"sum_{name}" for name in COUNTER_FIELDS]
+    found: dict[int, npt.NDArray[np.float64]] = {}
+    for source in _summed(server_id, window):
+        rows = source.exclude(user=without_user) if without_user else source
+        for field in ("user", "database"):
+            wanted, unwanted = of_field(conditions, field)
+            rows = rows.filter(**{f"{field}__in": wanted}) if wanted else rows
+            rows = rows.exclude(**{f"{field}__in": unwanted}) if unwanted else rows
+        rows = _touching_tables(rows, server_id, conditions)
+        if query_id is not None:
+            rows = rows.filter(query_id=query_id)
+        if containing:
+            ids = Text.objects.filter(server_id=server_id, text__icontains=containing).values("query_id")
+            rows = rows.filter(query_id__in=ids)
+        grouped = rows.values("query_id").annotate(**{f"sum_{name}": Sum(name) for name in COUNTER_FIELDS}).order_by()
+        for i, *row in grouped.values_list("query_id", *sums):
+            found[i] = found[i] + row if i in found else np.array(row)
+    return [figures_of(QueryId(i), row) for i, row in found.items()]
 
 
-def _touching_tables(rows: QuerySet[Work], server_id: int, conditions: Sequence[Condition]) -> QuerySet[Work]:
+def _touching_tables(rows: QuerySet[Any, Any], server_id: int, conditions: Sequence[Condition]) -> QuerySet[Any, Any]:
     wanted, unwanted = of_field(conditions, "table")
     for name in wanted:
         rows = rows.filter(query_id__in=_naming(server_id, name))
