@@ -1,15 +1,17 @@
 """`./faena read-plan FILE|-`: a plan's steps and what is suspicious about them, as one JSON object."""
 
 import argparse
+import re
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
 import orjson
 
+from faena.core.errors import BadInput, SourceError
 from faena.core.plans.ledger import Row, ledger
-from faena.core.plans.model import Plan
+from faena.core.plans.model import Plan, walk
 from faena.core.plans.reader import FORMS, BadPlan, read_plans
 from faena.core.plans.suspicions import Finding, Suspicion, verdict
 
@@ -21,15 +23,21 @@ def main(arguments: Sequence[str]) -> int:
     parser = argparse.ArgumentParser(prog="faena read-plan", description=__doc__)
     parser.add_argument("file", metavar="FILE", help="- for standard input")
     parser.add_argument("--format", choices=("auto", *FORMS), default="auto")
+    parser.add_argument("--dsn", help="a live server whose statistics judge indexes: host=… dbname=… user=…")
     given = parser.parse_args(arguments)
     try:
         written = _read(given.file)
         plans = read_plans(written, None if given.format == "auto" else given.format)
-    except (OSError, BadPlan) as error:
+        indexes = [_indexes(plan, given.dsn) for plan in plans]
+    except SourceError as error:
+        print(f"faena: {error}{f'; {error.remedy}' if error.remedy else ''}", file=sys.stderr)
+        return 2
+    except (OSError, BadInput) as error:
         where = "standard input" if given.file == "-" else given.file
         print(f"faena: {where}: {getattr(error, 'strerror', None) or error}", file=sys.stderr)
         return 2
-    sys.stdout.buffer.write(orjson.dumps({"plans": [as_object(plan) for plan in plans]}) + b"\n")
+    found = [as_object(plan, index) for plan, index in zip(plans, indexes, strict=True)]
+    sys.stdout.buffer.write(orjson.dumps({"plans": found}) + b"\n")
     return 0
 
 
@@ -48,7 +56,28 @@ def _bytes_of(path: Path) -> bytes:
         return file.read(MAX_BYTES + 1)
 
 
-def as_object(plan: Plan) -> dict[str, Any]:
+def _indexes(plan: Plan, dsn: str | None) -> dict[int, dict[str, Any]]:
+    """Proposals by the step they are for; none without a server to judge them by. Raises SourceError, BadInput."""
+    if dsn is None:
+        return {}
+    from faena.core.plans.proposals import propose  # with the driver only where a server is asked: it loads in 100 ms
+    from faena.sources.postgres.schema import read_schema
+    from faena.sources.postgres.source import target_of
+
+    found, _ = propose(plan, read_schema(target_of(dsn)))
+    return {
+        one.step: {
+            "table": one.table,
+            "columns": list(one.columns),
+            "ddl": one.ddl,
+            "cost_before": one.cost_before,
+            "cost_after": one.cost_after,
+        }
+        for one in found
+    }
+
+
+def as_object(plan: Plan, indexes: Mapping[int, dict[str, Any]]) -> dict[str, Any]:
     """Steps in pre-order; suspicions by time at stake."""
     found = ledger(plan)
     rows = sorted(found.rows, key=lambda row: row.step)
@@ -59,7 +88,7 @@ def as_object(plan: Plan) -> dict[str, Any]:
         "total_ms": found.total_ms,
         "planning_ms": plan.planning_ms,
         "steps": [_step(row, parents[row.step]) for row in rows],
-        "suspicions": [_suspicion(one) for one in found.findings if one.code is not Suspicion.HEALTHY],
+        "suspicions": [_suspicion(one, plan, indexes) for one in found.findings if one.code is not Suspicion.HEALTHY],
         "verdict": verdict(found.findings),
     }
 
@@ -91,7 +120,18 @@ def _step(row: Row, parent: int | None) -> dict[str, Any]:
     }
 
 
-def _suspicion(one: Finding) -> dict[str, Any]:
+_DDL = re.compile(r"CREATE INDEX CONCURRENTLY ON (\S+) \((.*)\);")
+
+
+def _suspicion(one: Finding, plan: Plan, indexes: Mapping[int, dict[str, Any]]) -> dict[str, Any]:
+    """`index` by a server's statistics where one was asked; else the suspicion's own words, without a cost after."""
+    ddl = _DDL.search(one.next_step)
+    index = indexes.get(one.step) if one.step is not None else None
+    if index is None and ddl is not None and one.step is not None:
+        cost = next(step.cost_total for i, (_, step) in enumerate(walk(plan.root)) if i == one.step)
+        index = {
+            "table": ddl[1], "columns": ddl[2].split(", "), "ddl": ddl[0], "cost_before": cost, "cost_after": None,
+        }  # fmt: skip
     return {
         "kind": one.code.value,
         "step": one.step,
@@ -99,5 +139,5 @@ def _suspicion(one: Finding) -> dict[str, Any]:
         "share": one.share,
         "sentence": one.sentence,
         "next_step": one.next_step,
-        "index": None,
+        "index": index,
     }

@@ -9,7 +9,7 @@ import numpy as np
 import psycopg
 from psycopg.rows import TupleRow
 
-from faena.core.errors import SourceAway, SourceError, SourceRefused, SourceUnfit
+from faena.core.errors import BadInput, SourceAway, SourceError, SourceRefused, SourceUnfit
 from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.readings import (
     COUNTER_FIELDS,
@@ -69,6 +69,17 @@ class Target:
             # One round trip less per sample: no transaction is opened around it, and nothing may ever linger.
             options="-c lock_timeout=1000 -c idle_in_transaction_session_timeout=10000 -c jit=off",
         )
+
+
+def target_of(dsn: str) -> Target:
+    """From a connection string of libpq. Raises BadInput."""
+    try:
+        given = psycopg.conninfo.conninfo_to_dict(dsn)
+    except psycopg.ProgrammingError as error:
+        raise BadInput(f"the connection string cannot be read: {error}".strip(), field="dsn") from error
+    names = {"host": "host", "dbname": "database", "user": "user", "password": "password", "service": "service"}
+    told = {ours: str(given[theirs]) for theirs, ours in (*names.items(), ("sslmode", "sslmode")) if given.get(theirs)}
+    return Target(**{"host": "127.0.0.1", **told}, port=int(given.get("port") or 5432))  # type: ignore[arg-type]
 
 
 def as_source_error(error: psycopg.Error, where: str) -> SourceError:
