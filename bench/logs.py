@@ -139,6 +139,6 @@ def plans() -> None:
 
 
 if __name__ == "__main__":
+    memory()  # first, since a child begins with the memory of its parent
     logs()
-    memory()
     plans()

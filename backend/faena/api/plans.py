@@ -42,14 +42,12 @@ class ConditionOut(Schema):
 class StepOut(Schema):
     """One row of the ledger, in the order in which data flows. Times in ms of wall time, blocks in pages.
 
-    `feeds` is the row it hands its rows to; `rails` the columns of lines that pass by. `factor`: rows that came over rows
-    expected. Figures are null where the plan was not run or did not count.
+    `feeds` is the row it hands its rows to. `factor`: rows that came over rows expected. Figures are null where the plan was not run or did not count.
     """
 
     step: int
     depth: int
     feeds: int | None
-    rails: list[int]
     kind: str
     target: str
     label: str
@@ -129,7 +127,6 @@ def _step(row: Row) -> StepOut:
         step=row.step,
         depth=row.depth,
         feeds=row.feeds,
-        rails=list(row.rails),
         kind=s.kind,
         target=s.target,
         label=s.label,

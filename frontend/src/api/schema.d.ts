@@ -2500,8 +2500,7 @@ export interface components {
          * StepOut
          * @description One row of the ledger, in the order in which data flows. Times in ms of wall time, blocks in pages.
          *
-         *     `feeds` is the row it hands its rows to; `rails` the columns of lines that pass by. `factor`: rows that came over rows
-         *     expected. Figures are null where the plan was not run or did not count.
+         *     `feeds` is the row it hands its rows to. `factor`: rows that came over rows expected. Figures are null where the plan was not run or did not count.
          */
         StepOut: {
             /** Conditions */
@@ -2528,8 +2527,6 @@ export interface components {
             own_ms: number | null;
             /** Own Share */
             own_share: number | null;
-            /** Rails */
-            rails: number[];
             /** Read */
             read: number | null;
             /** Relation */

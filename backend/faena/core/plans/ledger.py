@@ -11,13 +11,12 @@ from faena.core.plans.suspicions import Finding, Look, examine, look_at
 class Row:
     """`step` is its index in pre-order; `feeds` the row it hands its rows to, None for the last.
 
-    `rails` says which columns left of the row have a line that passes by, and `depth` the column of its own.
+    `depth` is how far it stands from the step that answers.
     """
 
     step: int
     depth: int
     feeds: int | None
-    rails: tuple[int, ...]
     shown: Step
     own_ms: float | None
     own_share: float | None
@@ -39,10 +38,7 @@ def ledger(plan: Plan) -> Ledger:
     order = _flow(look)
     place = {id(step): at for at, (step, _) in enumerate(order)}
     parents = [None if (above := look.parent(step)) is None else place[id(above)] for step, _ in order]
-    rows = [
-        _row(look, step, depth, parents[at], tuple(sorted(_passing(order, parents, at))))
-        for at, (step, depth) in enumerate(order)
-    ]
+    rows = [_row(look, step, depth, parents[at]) for at, (step, depth) in enumerate(order)]
     return Ledger(rows=rows, findings=examine(plan), total_ms=look.total_ms)
 
 
@@ -60,13 +56,7 @@ def _flow(look: Look) -> list[tuple[Step, int]]:
     return found
 
 
-def _passing(order: Sequence[tuple[Step, int]], parents: Sequence[int | None], at: int) -> set[int]:
-    """Columns of the rows above this one whose line has not yet reached the row they feed."""
-    mine = order[at][1]
-    return {order[i][1] for i in range(at) if (to := parents[i]) is not None and to > at and order[i][1] <= mine}
-
-
-def _row(look: Look, step: Step, depth: int, feeds: int | None, rails: tuple[int, ...]) -> Row:
+def _row(look: Look, step: Step, depth: int, feeds: int | None) -> Row:
     own, loops = look.own(step), step.actual.loops if step.actual else 0.0
     factor = None
     if step.actual is not None and step.rows_planned is not None:
@@ -75,7 +65,6 @@ def _row(look: Look, step: Step, depth: int, feeds: int | None, rails: tuple[int
         step=look.index(step),
         depth=depth,
         feeds=feeds,
-        rails=rails,
         shown=step,
         own_ms=own,
         own_share=None if own is None or not look.total_ms else min(1.0, own / look.total_ms),

@@ -10,7 +10,6 @@ const step = (change: Partial<Step>): Step => ({
   step: 0,
   depth: 0,
   feeds: null,
-  rails: [],
   kind: "Sort",
   target: "",
   label: "",

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import { MEASURES, MEASURE_NAMES, isMeasure, statementSentence } from "./model";
+import { conditionWords, dearerWords, MEASURES, MEASURE_NAMES, isMeasure, signsOf, statementSentence, times } from "./model";
 
 const statement = (change: Partial<Schemas["StatementOut"]>): Schemas["StatementOut"] =>
   ({
@@ -41,5 +41,28 @@ describe("measures", () => {
     expect(isMeasure("calls")).toBe(true);
     expect(isMeasure("beauty")).toBe(false);
     expect(isMeasure(undefined)).toBe(false);
+  });
+});
+
+describe("dearer than usual", () => {
+  it("says how much, since when, and why when it is known", () => {
+    const since = new Date(2026, 2, 1, 14, 5).getTime();
+    expect(dearerWords(null)).toBe("");
+    expect(dearerWords({ since, until: null, times: 4.2, switch: since })).toBe(
+      "4.2 times its usual cost per call since 14:05:00, when its plan changed",
+    );
+    const over = dearerWords({ since, until: since + 60_000, times: 62.8, switch: null });
+    expect(over).toBe("63 times its usual cost per call from 14:05:00 to 14:06:00");
+  });
+});
+
+describe("conditions", () => {
+  it("read as people say them, and names have no order", () => {
+    expect(conditionWords("mean_ms >= 10")).toBe("time per call >= 10 ms");
+    expect(conditionWords("user != report")).toBe("user is not report");
+    expect(conditionWords("nonsense")).toBe("nonsense");
+    expect(signsOf("table")).toEqual(["=", "!="]);
+    expect(signsOf("calls")).toContain(">=");
+    expect([times(4.23), times(589)]).toEqual(["4.2×", "589×"]);
   });
 });
