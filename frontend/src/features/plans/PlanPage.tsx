@@ -8,9 +8,9 @@ import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
 import { Ledger } from "./Ledger";
-import { ledgerTable, planSentence } from "./model";
+import { ledgerTable, planSentence, timeWords } from "./model";
 import { Proposals } from "./Proposals";
-import { planQuery, recentPlansQuery } from "./queries";
+import { planQuery, proposalsQuery, recentPlansQuery } from "./queries";
 
 interface Props {
   readonly planKey: string;
@@ -21,6 +21,9 @@ interface Props {
 export const PlanPage = ({ planKey, onAgainst }: Props) => {
   const found = useQuery(planQuery(planKey));
   const recent = useQuery(recentPlansQuery);
+  const known = found.data !== undefined && found.data.server !== null;
+  const proposed = useQuery({ ...proposalsQuery(planKey), enabled: known });
+  const index = proposed.data?.proposals[0];
   const others = (recent.data ?? []).filter((one) => one.key !== planKey);
   if (found.error)
     return (
@@ -34,7 +37,9 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
     <div className="px-6 py-3">
       <header className="flex items-baseline justify-between gap-6">
         <div>
-          <h1 className="text-base font-semibold">{planSentence(plan)}</h1>
+          <h1 className="text-base font-semibold">
+            {index ? `${timeWords(plan)}. ${index.sentence}` : planSentence(plan)}
+          </h1>
           <p className="text-muted text-sm">
             {plan.title ? `${plan.title} · ` : ""}
             {plan.planning_ms === null ? "" : `planned in ${duration(plan.planning_ms)} · `}
@@ -80,7 +85,8 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
         </pre>
       ) : null}
       <div className="mt-2">
-        <Ledger plan={plan} />
+        {/* A plan that wants an index is not one in which nothing is wrong. */}
+        <Ledger plan={index ? { ...plan, findings: plan.findings.filter((one) => one.code !== "healthy") } : plan} />
       </div>
       {plan.server === null ? null : <Proposals planKey={planKey} />}
     </div>

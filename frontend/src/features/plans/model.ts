@@ -79,15 +79,16 @@ export function railLines(rows: readonly Pick<Step, "depth" | "feeds">[], at: nu
   };
 }
 
+/** How long it took, or that it was not run. */
+export function timeWords(plan: Plan): string {
+  if (plan.total_ms !== null) return `Took ${duration(plan.total_ms)}`;
+  return plan.analysed ? "Run without timing" : "An estimate: it was not run";
+}
+
 /** One line above the ledger: what it is and how long it took. */
 export function planSentence(plan: Plan): string {
   const worst = plan.findings[0];
-  const time =
-    plan.total_ms === null
-      ? plan.analysed
-        ? "Run without timing"
-        : "An estimate: it was not run"
-      : `Took ${duration(plan.total_ms)}`;
+  const time = timeWords(plan);
   if (!worst || worst.code === "healthy") return `${time}. ${worst?.sentence ?? ""}`;
   const stake =
     worst.share === null || worst.at_stake_ms === null

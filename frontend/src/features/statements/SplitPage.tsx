@@ -127,7 +127,8 @@ const Steps = ({ unit, steps }: StepsProps) => {
 
 const cost = (ms: number | null): string => (ms === null ? "–" : duration(ms));
 const rate = (n: number): string => `${count(Number(n.toPrecision(3)))}/s`;
-const signed = (ms: number): string => `${ms > 0 ? "+" : ""}${duration(ms)}`;
+// Below a microsecond a second it is arithmetic, not work.
+const signed = (ms: number): string => (Math.abs(ms) < 0.001 ? "0" : `${ms > 0 ? "+" : ""}${duration(ms)}`);
 
 interface PartsProps {
   readonly found: Schemas["SplitOut"];

@@ -1,7 +1,16 @@
 import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import { conditionWords, dearerWords, MEASURES, MEASURE_NAMES, isMeasure, signsOf, statementSentence, times } from "./model";
+import {
+  conditionWords,
+  dearerWords,
+  MEASURES,
+  MEASURE_NAMES,
+  isMeasure,
+  signsOf,
+  statementSentence,
+  times,
+} from "./model";
 
 const statement = (change: Partial<Schemas["StatementOut"]>): Schemas["StatementOut"] =>
   ({
