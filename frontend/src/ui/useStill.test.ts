@@ -17,4 +17,15 @@ describe("useStill", () => {
     rerender({ v: 5, held: false, about: "b" });
     expect(result.current).toBe(5);
   });
+
+  it("never holds nothing: what comes first is shown, wherever the pointer rests", () => {
+    const { result, rerender } = renderHook(({ v, held }) => useStill(v, held, "a"), {
+      initialProps: { v: undefined as number | undefined, held: false },
+    });
+    rerender({ v: undefined, held: true });
+    rerender({ v: 1, held: true });
+    expect(result.current).toBe(1);
+    rerender({ v: 2, held: true });
+    expect(result.current).toBe(1);
+  });
 });

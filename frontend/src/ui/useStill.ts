@@ -6,7 +6,8 @@ import { useState } from "react";
  */
 export function useStill<T>(value: T, held: boolean, about: string): T {
   const [still, setStill] = useState({ value, about });
-  if (held && still.about === about) return still.value;
+  // Nothing is no picture to hold still: a pointer that rests where a page has just come up would keep it empty for good.
+  if (held && still.about === about && still.value !== undefined) return still.value;
   if (still.value !== value || still.about !== about) setStill({ value, about });
   return value;
 }
