@@ -4,7 +4,7 @@ import socket
 import time
 from collections.abc import Callable, Sequence
 from functools import wraps
-from itertools import groupby
+from itertools import chain, groupby
 from pathlib import Path
 from typing import ParamSpec, TypeVar, assert_never
 
@@ -74,8 +74,10 @@ class DjangoStore:
     def deliver(self, records: list[Record]) -> None:
         """Store all records, each once. Raises StoreAway; then repeat with the same records."""
         known = set(Server.objects.values_list("id", flat=True))
+        # What waited while the store was away is mixed; a transaction for each server and kind, not for each record.
+        together = sorted(records, key=lambda r: (r.server_id, type(r).__name__))
         try:
-            for (kind, server_id), group in groupby(records, key=lambda r: (type(r), r.server_id)):
+            for (kind, server_id), group in groupby(together, key=lambda r: (type(r), r.server_id)):
                 if (
                     server_id in known or kind is HostRead
                 ):  # readings of a server that was removed meanwhile have no home
@@ -93,6 +95,9 @@ class DjangoStore:
                 del self._codebooks[server_id]
                 store_ticks(server_id, ticks, self._codebook(server_id))
             return
+        if kind is Logged:
+            self._store_log(server_id, [r.reading for r in records if isinstance(r, Logged)])
+            return
         for record in records:
             match record:
                 case Counted(delta=delta):
@@ -104,16 +109,26 @@ class DjangoStore:
                 case Surveyed(survey=survey):
                     servers.store_survey(server_id, survey)
                     hosts.store_survey(server_id, survey)
-                case Logged(reading=reading):
-                    shapes = plan_actions.capture(server_id, reading.executions)
-                    literals = Server.objects.filter(id=server_id, keep_parameters=True).exists()
-                    logged.store_log(server_id, reading, shapes, literals=literals)
                 case HostRead(machine=machine, figures=figures):
                     hosts.store_host(machine, [figures])
-                case Sampled():
+                case Sampled() | Logged():
                     raise AssertionError("groups are of one kind")
                 case _:
                     assert_never(record)
+
+    def _store_log(self, server_id: int, readings: Sequence[LogReading]) -> None:
+        """Several readings of one log as if they had been one."""
+        last = readings[-1]
+        reading = LogReading(
+            position=last.position,
+            executions=tuple(chain.from_iterable(one.executions for one in readings)),
+            events=tuple(chain.from_iterable(one.events for one in readings)),
+            unreadable=sum(one.unreadable for one in readings),
+            behind=last.behind,
+        )
+        shapes = plan_actions.capture(server_id, reading.executions)
+        literals = Server.objects.filter(id=server_id, keep_parameters=True).exists()
+        logged.store_log(server_id, reading, shapes, literals=literals)
 
     def _codebook(self, server_id: int) -> Codebook:
         if server_id not in self._codebooks:

@@ -13,7 +13,7 @@ from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR
 
 LATE_MS = 15 * 60_000  # an hour is summed up this long after its end
-AT_A_TIME = 400  # hours, so that a past that was filled in is summed up within a few rounds
+AT_A_TIME = 50  # hours, so that a past that was filled in holds nobody up for long
 KEY = ("query_id", "database", "user", "toplevel")
 
 
