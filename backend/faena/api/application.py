@@ -4,7 +4,20 @@ from ninja import NinjaAPI
 from ninja.security import django_auth
 
 from faena import __version__
-from faena.api import capture, executions, hosts, indexes, load, overview, plans, problems, servers, session, statements
+from faena.api import (
+    capture,
+    executions,
+    hosts,
+    indexes,
+    load,
+    overview,
+    plans,
+    problems,
+    servers,
+    session,
+    split,
+    statements,
+)
 from faena.api.figures import FastJson
 
 api = NinjaAPI(
@@ -21,6 +34,7 @@ api.add_router("/session", session.router)
 api.add_router("/servers", servers.router)
 api.add_router("", load.router)
 api.add_router("", statements.router)
+api.add_router("", split.router)
 api.add_router("", overview.router)
 api.add_router("", hosts.router)
 api.add_router("", capture.router)

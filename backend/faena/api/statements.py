@@ -1,7 +1,7 @@
 """Statements: ranking over a window, and one statement's own page."""
 
 from itertools import pairwise
-from typing import Annotated, Literal, NamedTuple
+from typing import Annotated, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -19,9 +19,8 @@ from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.models import Server
 from faena.apps.statements import executions, selectors
-from faena.core.answers.cause_split import cause_split, sentence
 from faena.core.answers.dearer import dearer_since, near
-from faena.core.errors import BadInput, NotFound
+from faena.core.errors import NotFound
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sampling.trail import Pick
@@ -30,7 +29,7 @@ from faena.core.statements.conditions import NumberCondition, read_conditions
 from faena.core.statements.figures import Measure, StatementFigures
 from faena.core.statements.texts import gist
 from faena.core.statements.usualcost import UsualCost, usual_cost
-from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
+from faena.core.units import MS_PER_HOUR, QueryId
 
 router = Router(tags=["statements"])
 MS_PER_DAY = 24 * MS_PER_HOUR
@@ -333,115 +332,6 @@ def save_filter(request: HttpRequest, body: FilterBody) -> list[FilterBody]:
     found = sorted(kept.values(), key=lambda one: str(one["name"]))[:100]
     preferences.write(request.user, "filters", found)
     return [FilterBody(**one) for one in found]
-
-
-class SplitPartOut(Schema):
-    """Milliseconds a second; `by_calls + by_cost` is the whole change. Costs per call, null without calls."""
-
-    query_id: str
-    label: str
-    before_calls: float
-    after_calls: float
-    before_cost: float | None
-    after_cost: float | None
-    by_calls: float
-    by_cost: float
-    change: float
-
-
-class SplitOut(Schema):
-    """Milliseconds of execution a second: `before + volume + mix + cost = after`; read time likewise."""
-
-    start: int
-    end: int
-    other_start: int
-    other_end: int
-    before: float
-    after: float
-    volume: float
-    mix: float
-    cost: float
-    reads_before: float
-    reads_after: float
-    by_count: float
-    by_latency: float
-    sentence: str
-    parts: list[SplitPartOut]
-    rest: float
-
-
-_AGAINST = {"day": MS_PER_DAY, "week": 7 * MS_PER_DAY}
-_WORDS = {
-    "previous": "in the window before",
-    "day": "a day before",
-    "week": "a week before",
-    "window": "in the other window",
-}
-
-
-@router.get("/servers/{server_id}/split", response=SplitOut, operation_id="statements_split")
-def split_cause(
-    request: HttpRequest,
-    server_id: int,
-    window_in: Query[WindowIn],
-    against: Literal["previous", "day", "week", "window"] = "previous",
-    other_from: int | None = None,
-    other_to: int | None = None,
-    query_id: Annotated[str | None, Query(pattern=r"^-?\d{1,19}$", description="of one statement only")] = None,
-    limit: Annotated[int, Query(ge=1, le=200)] = 20,
-) -> SplitOut:
-    """Why the time in statements changed against another window: more calls, dearer calls, or another mix."""
-    server, window = servers.server(server_id), window_in.window(now_ms())
-    other = _other(window, against, other_from, other_to)
-    sides = [
-        selectors.figures(
-            server_id, w, without_user=server.username, query_id=None if query_id is None else int(query_id)
-        )
-        for w in (other, window)
-    ]
-    counted = [selectors.coverage(server_id, w).covered_ms / 1000 for w in (other, window)]
-    for w, seconds in zip((other, window), counted, strict=True):
-        if not seconds:
-            raise NotFound(
-                f"no statements were counted {'here' if w is window else _WORDS[against]}, so nothing compares"
-            )
-    split = cause_split(sides[0], sides[1], counted[0], counted[1])
-    shown = split.parts[:limit]
-    texts = selectors.texts(server_id, [part.query_id for part in shown])
-    labels = {i: gist(text.text, 120) for i, text in texts.items()}
-    first = labels.get(split.parts[0].query_id, "a statement whose text is not known") if split.parts else "nothing"
-    names = ("before", "after", "volume", "mix", "cost", "reads_before", "reads_after", "by_count", "by_latency")
-    return SplitOut(
-        start=window.start,
-        end=window.end,
-        other_start=other.start,
-        other_end=other.end,
-        sentence=sentence(split, f"“{gist(first, 60)}”", _WORDS[against])
-        if split.parts
-        else "Nothing ran in either window.",
-        parts=[
-            SplitPartOut(
-                query_id=str(part.query_id),
-                label=labels.get(part.query_id, f"statement {part.query_id}"),
-                change=part.change,
-                **{n: getattr(part, n) for n in SplitPartOut.model_fields if n not in ("query_id", "label", "change")},
-            )
-            for part in shown
-        ],
-        rest=sum(part.change for part in split.parts[limit:]),
-        **{name: getattr(split, name) for name in names},
-    )
-
-
-def _other(window: Window, against: str, start: int | None, end: int | None) -> Window:
-    if against == "previous":
-        return window.previous()
-    if against in _AGAINST:
-        back = _AGAINST[against]
-        return Window(start=EpochMs(window.start - back), end=EpochMs(window.end - back))
-    if start is None or end is None:
-        raise BadInput("another window is named by `other_from` and `other_to`", field="other_from")
-    return Window(start=EpochMs(start), end=EpochMs(end))
 
 
 @router.get("/servers/{server_id}/statements/{query_id}", response=StatementOut, operation_id="statements_get")

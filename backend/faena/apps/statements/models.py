@@ -19,17 +19,9 @@ class Text(models.Model):
     learned_at = models.DateTimeField(auto_now_add=True)
 
 
-class Work(models.Model):
-    """What a statement did in (since, until], as counted by the server. Times in ms, blocks in the server's pages."""
+class Figures(models.Model):
+    """The counters of COUNTER_FIELDS. Times in ms, blocks in the server's pages."""
 
-    pk = models.CompositePrimaryKey("server_id", "until_ms", "query_id", "database", "user", "toplevel")
-    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
-    until_ms = models.BigIntegerField()
-    since_ms = models.BigIntegerField()
-    query_id = models.BigIntegerField()
-    database = models.TextField()
-    user = models.TextField()
-    toplevel = models.BooleanField()
     calls = models.FloatField()
     total_ms = models.FloatField()
     sumsq_ms2 = models.FloatField()
@@ -46,10 +38,26 @@ class Work(models.Model):
     wal_bytes = models.FloatField()
 
     class Meta:
+        abstract = True
+
+
+class Work(Figures):
+    """What a statement did in (since, until], as counted by the server. Times in ms, blocks in the server's pages."""
+
+    pk = models.CompositePrimaryKey("server_id", "until_ms", "query_id", "database", "user", "toplevel")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    until_ms = models.BigIntegerField()
+    since_ms = models.BigIntegerField()
+    query_id = models.BigIntegerField()
+    database = models.TextField()
+    user = models.TextField()
+    toplevel = models.BooleanField()
+
+    class Meta:
         indexes: ClassVar = [models.Index(fields=["server", "query_id", "until_ms"], name="work_of_statement")]
 
 
-class WorkHour(models.Model):
+class WorkHour(Figures):
     """Work of one full hour, the sum of the Work whose readings ended in it: (hour, hour + 1 h]."""
 
     pk = models.CompositePrimaryKey("server_id", "hour_ms", "query_id", "database", "user", "toplevel")
@@ -59,20 +67,6 @@ class WorkHour(models.Model):
     database = models.TextField()
     user = models.TextField()
     toplevel = models.BooleanField()
-    calls = models.FloatField()
-    total_ms = models.FloatField()
-    sumsq_ms2 = models.FloatField()
-    rows = models.FloatField()
-    plan_ms = models.FloatField()
-    blocks_hit = models.FloatField()
-    blocks_read = models.FloatField()
-    blocks_dirtied = models.FloatField()
-    blocks_written = models.FloatField()
-    read_ms = models.FloatField()
-    write_ms = models.FloatField()
-    temp_read = models.FloatField()
-    temp_written = models.FloatField()
-    wal_bytes = models.FloatField()
 
 
 class SummedHour(models.Model):
