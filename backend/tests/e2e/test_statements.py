@@ -129,6 +129,7 @@ def test_the_missing_index_of_the_live_server_is_proposed_and_pays(page: Page) -
         page.goto("/servers/1/indexes?last=600")
         expect(page.get_by_role("heading", level=1)).to_contain_text("booking (reference)")
         ferry.run_sql("CREATE INDEX CONCURRENTLY by_hand ON booking (reference)", "ferry")
+        made = time.time()
         try:
             quick = f"/servers/1/statements/{row['query_id']}?last=40"
 
@@ -137,7 +138,14 @@ def test_the_missing_index_of_the_live_server_is_proposed_and_pays(page: Page) -
                 return bool(costs) and costs[-1] < row["mean_ms"] / 20
 
             wait_for(paid, 90, "calls that use the index")
-            page.goto("/servers/1/split?last=30")
+            after = f"from={made * 1000:.0f}&to={(made + 30) * 1000:.0f}"
+
+            def told() -> bool:
+                covered = api(page, f"/servers/1/statements?{after}")["covered_ms"]
+                return bool(covered > 29_000)
+
+            wait_for(told, 90, "counters of the half minute after the index was made")
+            page.goto(f"/servers/1/split?{after}")
             expect(page.get_by_role("heading", level=1)).to_contain_text("cheaper", timeout=30_000)
         finally:
             ferry.run_sql("DROP INDEX by_hand", "ferry")
