@@ -12,10 +12,10 @@ import orjson
 from faena.core.errors import BadInput, SourceError
 from faena.core.plans.ledger import Row, ledger
 from faena.core.plans.model import Plan, walk
-from faena.core.plans.reader import FORMS, BadPlan, read_plans
+from faena.core.plans.reader import FORMS, MAX_CHARACTERS, BadPlan, read_plans
 from faena.core.plans.suspicions import Finding, Suspicion, verdict
 
-MAX_BYTES = 64 << 20
+MAX_BYTES = 4 * MAX_CHARACTERS  # as many as so many characters can take
 
 
 def main(arguments: Sequence[str]) -> int:
@@ -44,7 +44,7 @@ def main(arguments: Sequence[str]) -> int:
 def _read(name: str) -> str:
     raw = sys.stdin.buffer.read(MAX_BYTES + 1) if name == "-" else _bytes_of(Path(name))
     if len(raw) > MAX_BYTES:
-        raise BadPlan(f"this has more than {MAX_BYTES >> 20} MB; a plan is not read beyond that")
+        raise BadPlan(f"this has more than {MAX_BYTES / 1e6:.0f} MB, and a plan is not read beyond that")
     try:
         return raw.decode()
     except UnicodeDecodeError:

@@ -26,23 +26,31 @@ _TAKEN = {
     "Temp Written Blocks", "I/O Read Time", "I/O Write Time", "Shared I/O Read Time", "Shared I/O Write Time",
 }  # fmt: skip
 
+_HUGE = 1e300  # beyond it nothing is a figure of a plan; floats and whole numbers of any length compare with it
+
 
 def number(raw: Mapping[str, Any], name: str) -> float | None:
     """None when it is not there or no finite number."""
     value = raw.get(name)
     if value is None:
         return None
-    if isinstance(value, str):
+    kind = type(value)  # the very types first, since a large plan has tens of thousands of figures
+    if kind is int:
+        return float(value) if -_HUGE < value < _HUGE else None
+    if kind is str:
         try:
             value = float(value)
         except ValueError:
             return None
-    if isinstance(value, bool) or not isinstance(value, int | float) or not isfinite(value):
+    elif kind is not float:
         return None
-    return float(value)
+    return value if -_HUGE < value < _HUGE else None  # which also turns away what is no number
 
 
 def _int(raw: Mapping[str, Any], name: str) -> int | None:
+    value = raw.get(name)
+    if type(value) is int and -_HUGE < value < _HUGE:
+        return value
     value = number(raw, name)
     return None if value is None else int(value)
 
@@ -60,18 +68,10 @@ def step_of(raw: Mapping[str, Any], children: tuple[Step, ...]) -> Step:
     conditions = CONDITIONS if not named.isdisjoint(CONDITIONS) else ()
     keys = KEYS if not named.isdisjoint(KEYS) else ()
     # Only what is there is asked for: a large plan has thousands of steps, and most have a quarter of the fields.
-    told: dict[str, Any] = {}
-    details: dict[str, object] = {}
-    for name, value in raw.items():
-        target = _PLAIN.get(name)
-        if target is not None:
-            told[target] = str(value)
-        elif (target := _FIGURES.get(name)) is not None:
-            figure = number(raw, name)
-            if figure is not None:
-                told[target] = figure
-        elif name not in _TAKEN:
-            details[name] = value
+    told: dict[str, Any] = {target: str(raw[name]) for name, target in _PLAIN.items() if name in named}
+    for name, target in _FIGURES.items():
+        if name in named and (figure := number(raw, name)) is not None:
+            told[target] = figure
     if workers or not named.isdisjoint(_RARE):
         told.update(_rare(raw, workers))
     if conditions:
@@ -87,7 +87,7 @@ def step_of(raw: Mapping[str, Any], children: tuple[Step, ...]) -> Step:
         actual=_actual(raw, loops),
         never=loops == 0,
         blocks=_blocks(raw),
-        details=details,
+        details={name: value for name, value in raw.items() if name not in _TAKEN},
         children=children,
         **told,
     )
@@ -129,9 +129,7 @@ def _rare(raw: Mapping[str, Any], workers: Any) -> dict[str, Any]:
 
 def _table(raw: Mapping[str, Any]) -> str:
     """What a scan reads; of a subquery or a list of values its alias is all there is."""
-    return next(
-        (text for name in ("Relation Name", "CTE Name", "Function Name", "Alias") if (text := _text(raw, name))), ""
-    )
+    return _text(raw, "Relation Name") or _text(raw, "CTE Name") or _text(raw, "Function Name") or _text(raw, "Alias")
 
 
 def _kind(raw: Mapping[str, Any]) -> str:
@@ -159,10 +157,7 @@ def _actual(raw: Mapping[str, Any], loops: float | None) -> Actual | None:
     if loops is None or loops <= 0:
         return None
     return Actual(
-        loops=loops,
-        rows=number(raw, "Actual Rows") or 0.0,
-        startup_ms=number(raw, "Actual Startup Time"),
-        total_ms=number(raw, "Actual Total Time"),
+        loops, number(raw, "Actual Rows") or 0.0, number(raw, "Actual Startup Time"), number(raw, "Actual Total Time")
     )
 
 
@@ -180,19 +175,16 @@ def _widest_sort(raw: Mapping[str, Any], workers: Sequence[Any], *, on_disk: boo
 def _blocks(raw: Mapping[str, Any]) -> Blocks | None:
     if "Shared Hit Blocks" not in raw and "Shared Read Blocks" not in raw and "Temp Read Blocks" not in raw:
         return None
-    read_ms, write_ms = (
-        number(raw, f"Shared I/O {way} Time") if f"Shared I/O {way} Time" in raw else number(raw, f"I/O {way} Time")
-        for way in ("Read", "Write")
-    )
+    shared = "Shared " if "Shared I/O Read Time" in raw or "Shared I/O Write Time" in raw else ""  # since version 17
     return Blocks(
-        hit=_int(raw, "Shared Hit Blocks") or 0,
-        read=_int(raw, "Shared Read Blocks") or 0,
-        dirtied=_int(raw, "Shared Dirtied Blocks") or 0,
-        written=_int(raw, "Shared Written Blocks") or 0,
-        temp_read=_int(raw, "Temp Read Blocks") or 0,
-        temp_written=_int(raw, "Temp Written Blocks") or 0,
-        read_ms=read_ms,
-        write_ms=write_ms,
+        _int(raw, "Shared Hit Blocks") or 0,
+        _int(raw, "Shared Read Blocks") or 0,
+        _int(raw, "Shared Dirtied Blocks") or 0,
+        _int(raw, "Shared Written Blocks") or 0,
+        _int(raw, "Temp Read Blocks") or 0,
+        _int(raw, "Temp Written Blocks") or 0,
+        number(raw, f"{shared}I/O Read Time"),
+        number(raw, f"{shared}I/O Write Time"),
     )
 
 

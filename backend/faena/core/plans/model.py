@@ -2,12 +2,13 @@
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from types import MappingProxyType
+from typing import NamedTuple
 
 MAX_STEPS = 20_000  # refuse rather than stall: reading happens inside a web request
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Actual:
+class Actual(NamedTuple):
     """What a step did. Times and rows are means over `loops`, which counts every process that ran it."""
 
     loops: float
@@ -16,8 +17,7 @@ class Actual:
     total_ms: float | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Blocks:
+class Blocks(NamedTuple):
     """Blocks a step and all below it touched; times None unless I/O timing was on."""
 
     hit: int = 0
@@ -30,9 +30,10 @@ class Blocks:
     write_ms: float | None = None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Step:
-    """One step. `relation` is what hangs it to its parent: Outer, Inner, InitPlan, SubPlan, Member, Subquery.
+class Step(NamedTuple):
+    """One step. A tuple as Execution is one: a plan can have thousands, and reading one must not take long.
+
+    `relation` is what hangs it to its parent: Outer, Inner, InitPlan, SubPlan, Member, Subquery.
 
     `conditions` by the plan's own names: Filter, Index Cond, Hash Cond, Join Filter … ; `details` is everything else that
     was said, so that nothing is lost.
@@ -54,8 +55,8 @@ class Step:
     width: int | None = None
     actual: Actual | None = None
     never: bool = False  # planned, and never executed
-    conditions: Mapping[str, str] = field(default_factory=dict)
-    keys: Mapping[str, tuple[str, ...]] = field(default_factory=dict)  # Sort Key, Group Key, Presorted Key
+    conditions: Mapping[str, str] = MappingProxyType({})
+    keys: Mapping[str, tuple[str, ...]] = MappingProxyType({})  # Sort Key, Group Key, Presorted Key
     removed_filter: float = 0.0  # rows thrown away, mean over loops
     removed_join: float = 0.0
     removed_recheck: float = 0.0
@@ -72,7 +73,7 @@ class Step:
     workers_launched: int | None = None
     subplans_removed: int = 0
     blocks: Blocks | None = None
-    details: Mapping[str, object] = field(default_factory=dict)
+    details: Mapping[str, object] = MappingProxyType({})
     children: tuple["Step", ...] = ()
 
     @property

@@ -2,7 +2,7 @@
 
 import json
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from typing import Any
 from xml.etree import ElementTree
 
@@ -14,7 +14,10 @@ from faena.core.plans.fields import plan_of, step_of
 from faena.core.plans.model import MAX_STEPS, Plan, Step
 from faena.core.plans.text import read_text
 
-MAX_CHARACTERS = 20_000_000
+# So that reading stays under 300 MB and a few seconds whatever stands in it: brackets and tags without end become up to
+# 60 bytes a character, a flow list of YAML 180. A plan of MAX_STEPS steps would fit in neither, and none is near it.
+MAX_CHARACTERS = 5_000_000
+MAX_YAML = 1_000_000
 MAX_DEPTH = 1000
 FORMS = ("text", "json", "yaml", "xml")
 
@@ -34,7 +37,7 @@ def read_plan(written: str) -> Plan:
 def read_plans(written: str, form: str | None = None) -> list[Plan]:
     """All plans there are, at least one. `form` is one of FORMS, None to recognise it. Raises BadPlan."""
     if len(written) > MAX_CHARACTERS:
-        raise BadPlan(f"this has {len(written)} characters; a plan of more than {MAX_CHARACTERS} is not read")
+        raise BadPlan(f"this has more than {MAX_CHARACTERS:,} characters, and a plan is not read beyond that")
     if form in (None, "json") and written[:100].lstrip()[:1] in ("[", "{"):
         try:  # most plans come straight from a server or a program, with nothing around them
             return _structured(orjson.loads(written), "json")
@@ -132,10 +135,12 @@ def _json(body: str) -> Any:
 
 
 def _yaml(body: str) -> Any:
+    if len(body) > MAX_YAML:
+        raise BadPlan(f"a plan in YAML is read up to {MAX_YAML:,} characters; give it as JSON")
     try:
         return yaml.load(body, Loader=yaml.CSafeLoader)
     except yaml.YAMLError as error:
-        raise BadPlan(f"this begins like YAML and is none: {error!s:.200}") from None
+        raise BadPlan(f"this begins like YAML and is none: {' '.join(str(error).split()):.200}") from None
 
 
 def _xml(body: str) -> Any:
@@ -190,20 +195,17 @@ def _steps(raw: Mapping[str, Any]) -> Step:
             raise BadPlan(f"the plan has more than {MAX_STEPS} steps")
         order.append((node, parent))
         at = len(order) - 1
-        stack.extend((child, at) for child in reversed(list(_children(node))))
-    made: dict[int, list[Step]] = {}
+        plans = node.get("Plans")
+        if isinstance(plans, list):
+            stack.extend([(child, at) for child in reversed(plans) if isinstance(child, Mapping)])
+    made: dict[int, list[Step]] = {}  # by parent, the last child first
     for at in range(len(order) - 1, -1, -1):
         node, parent = order[at]
         if not str(node.get("Node Type", "")).strip():
             raise BadPlan('a step has no "Node Type"')
-        made.setdefault(parent, []).append(step_of(node, tuple(reversed(made.pop(at, [])))))
+        below = made.pop(at, ())
+        made.setdefault(parent, []).append(step_of(node, tuple(reversed(below)) if below else ()))
     return made[-1][0]
-
-
-def _children(node: Mapping[str, Any]) -> Iterator[Mapping[str, Any]]:
-    plans = node.get("Plans")
-    if isinstance(plans, list):
-        yield from (one for one in plans if isinstance(one, Mapping))
 
 
 def _from_text(body: str) -> Plan:
