@@ -1,7 +1,6 @@
 """From the names PostgreSQL gives the parts of a plan to a step; the same for every form it can be written in."""
 
 from collections.abc import Mapping, Sequence
-from math import isfinite
 from typing import Any
 
 from faena.core.plans.model import Actual, Blocks, Jit, Plan, Step, Trigger
