@@ -45,7 +45,7 @@ class Step(NamedTuple):
     table: str = ""
     schema: str = ""
     alias: str = ""
-    index: str = ""
+    index: str = ""  # type: ignore[assignment]  # hides the method of tuples, which nobody calls on a step
     join: str = ""  # Inner, Left, Semi, Anti …
     strategy: str = ""
     parallel: bool = False

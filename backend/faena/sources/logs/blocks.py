@@ -6,6 +6,8 @@ import re
 from collections.abc import Iterator
 from typing import BinaryIO, Literal, Protocol
 
+import numpy as np
+
 Form = Literal["jsonlog", "csvlog", "stderr"]
 BLOCK = 1 << 18
 MAX_ENTRY = 32 << 20  # an entry that does not end within so many bytes is given up
@@ -79,11 +81,16 @@ def csv_start(data: bytes) -> int:
     return found.end() if found else len(data)
 
 
+def count_byte(data: bytes, byte: bytes) -> int:
+    """As `data.count(byte)`, and the quicker the more there are: a record of csvlog has dozens of quotes."""
+    return int(np.count_nonzero(np.frombuffer(data, np.uint8) == byte[0]))
+
+
 def _end_of_records(data: bytes) -> int:
     """The last line end with an even number of quotes before it. A text's own quotes are doubled, so parity tells."""
     start, end = csv_start(data), len(data)
     while (end := data.rfind(b"\n", start, end)) >= 0:
-        if data.count(b'"', start, end) % 2 == 0:
+        if count_byte(data[start:end], b'"') % 2 == 0:
             return end + 1
     return 0
 

@@ -33,10 +33,10 @@ class Entry(NamedTuple):
 
 
 class Stamps:
-    """Reads time stamps; those of one second share their work."""
+    """Reads time stamps; those of one minute share their work."""
 
     def __init__(self) -> None:
-        self._seconds: dict[str, int] = {}
+        self._minutes: dict[str, int] = {}
         self._last, self._last_ms = "", -1
         self.unknown_zones: set[str] = set()
 
@@ -44,10 +44,10 @@ class Stamps:
         """Milliseconds since 1970; -1 when it is no time stamp."""
         if stamp == self._last:  # on a busy server many entries share a millisecond
             return self._last_ms
-        second = stamp[:19] + stamp[23:]  # as servers write it: 2026-03-01 09:20:00.123 UTC
-        known = self._seconds.get(second)
-        if known is not None and stamp[19:20] == ".":
-            self._last, self._last_ms = stamp, known + int(stamp[20:23])
+        head = stamp[:17] + stamp[23:]  # as servers write it: 2026-03-01 09:20:00.123 UTC
+        known = self._minutes.get(head)
+        if known is not None and stamp[19:20] == "." and (digits := stamp[17:19] + stamp[20:23]).isdecimal():
+            self._last, self._last_ms = stamp, known + int(digits)
             return self._last_ms
         match = _STAMP.fullmatch(stamp)
         if match is None:
@@ -55,15 +55,15 @@ class Stamps:
         *fields, fraction, zone = match.groups()
         try:
             east = timezone(timedelta(minutes=self._minutes_east(zone or "UTC")))
-            year, month, day, hour, minute, second_of = map(int, fields)
-            moment = datetime(year, month, day, hour, minute, second_of, tzinfo=east)
+            year, month, day, hour, minute, second = map(int, fields)
+            moment = datetime(year, month, day, hour, minute, second, tzinfo=east)
         except ValueError:
             return -1
         ms = int(moment.timestamp()) * 1000
-        if len(self._seconds) >= _MAX_KEPT:
-            self._seconds.clear()
+        if len(self._minutes) >= _MAX_KEPT:
+            self._minutes.clear()
         if fraction and len(fraction) == 3:
-            self._seconds[second] = ms
+            self._minutes[head] = ms - 1000 * second
         return ms + int((fraction or "0").ljust(3, "0"))
 
     def _minutes_east(self, zone: str) -> int:

@@ -8,17 +8,19 @@ from gzip import BadGzipFile
 from typing import BinaryIO
 
 from faena.sources.logs.assemble import Assembler, Happening
-from faena.sources.logs.blocks import BLOCK, Form, Readable, blocks, opened, recognise_form
+from faena.sources.logs.blocks import BLOCK, Form, Readable, blocks, count_byte, opened, recognise_form
 from faena.sources.logs.entries import Stamps
 from faena.sources.logs.formats import Faults, TextEntries, reader_for
 
 HEAD = 64 * 1024
-# A block without any of these holds nothing but executions and chatter.
-_TROUBLE = (b"ERROR", b"FATAL", b"PANIC", b"still waiting for")
+# A block without any of these holds nothing but executions and chatter. jsonlog tells a code only where there is one.
+_TROUBLE: dict[Form, tuple[bytes, ...]] = {
+    "jsonlog": (b'"state_code":"', b" still waiting for "),
+    "csvlog": (b"ERROR", b"FATAL", b"PANIC", b" still waiting for "),
+    "stderr": (b"ERROR", b"FATAL", b"PANIC", b" still waiting for "),
+}
 _TROUBLE_LINE = {
-    "jsonlog": re.compile(
-        rb'[^\n]*"error_severity":"(?:ERROR|FATAL|PANIC)"[^\n]*|[^\n]*"message":"process \d+ (?:still|acq)[^\n]*'
-    ),
+    "jsonlog": re.compile(rb'[^\n]*"state_code":"(?!0[01])[^\n]*|[^\n]*"message":"process \d+ (?:still|acq)[^\n]*'),
 }
 
 
@@ -52,14 +54,15 @@ def read_stream(
     assembler = Assembler()
     for offset, block in blocks(peekable, summary.form, lost):
         summary.bytes += len(block)
-        summary.lines += block.count(b"\n")
-        if trouble_only and not any(word in block for word in _TROUBLE):
+        summary.lines += count_byte(block, b"\n")
+        if trouble_only and not any(word in block for word in _TROUBLE[summary.form]):
             continue
         wanted = _only_trouble(block, summary.form) if trouble_only else block
-        feed = assembler.feed
-        for count, entry in enumerate(read(wanted, offset), summary.entries + 1):
+        feed, count = assembler.feed, 0
+        for entry in read(wanted, offset):
             feed(entry)
-            summary.entries = count
+            count += 1
+        summary.entries += count
         found = assembler.take(all_of_it=False)
         summary.happenings += len(found)
         yield from found
