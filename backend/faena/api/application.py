@@ -16,6 +16,7 @@ from faena.api import (
     servers,
     session,
     split,
+    statement_parts,
     statements,
 )
 from faena.api.figures import FastJson
@@ -34,6 +35,7 @@ api.add_router("/session", session.router)
 api.add_router("/servers", servers.router)
 api.add_router("", load.router)
 api.add_router("", statements.router)
+api.add_router("", statement_parts.router)
 api.add_router("", split.router)
 api.add_router("", overview.router)
 api.add_router("", hosts.router)

@@ -253,3 +253,40 @@ def test_hours_summed_up_say_the_same_and_take_what_comes_late(store: DjangoStor
     assert totals(windows[0])[9] == (calls + 3, took + 9), "read one by one until it is summed anew"
     assert sum_up(server.id, hour + 3_600_000) == 1
     assert totals(windows[0])[9] == (calls + 3, took + 9)
+
+
+def test_memory_tells_how_often_it_was_too_small(store: DjangoStore, server: Server) -> None:
+    spilt = (
+        '{"Plan": {"Node Type": "Sort", "Sort Method": "external merge", "Sort Space Used": 2048, "Sort Space Type": "Disk", '
+        '"Plans": [{"Node Type": "Seq Scan", "Relation Name": "booking"}]}}'
+    )
+    deliver(
+        store,
+        server,
+        run(10, 900.0, temp_bytes=3_000_000, plan=spilt),
+        run(20, 5.0),
+        run(30, 700.0, temp_bytes=1_000_000),
+    )
+    found = signed_in(Role.VIEWER).get(f"/api/v1/servers/{server.id}/statements/7/memory?{WINDOW}").json()
+    assert (found["captured"], found["spilled"]) == (3, 2)
+    assert (found["mean_bytes"], found["most_bytes"]) == (2_000_000, 3_000_000)
+    (step,) = found["steps"]
+    assert (step["step"], step["target"], step["disk_kb"], step["spilled"]) == ("Sort", "booking", 2048, True)
+    other = signed_in(Role.VIEWER).get(f"/api/v1/servers/{server.id}/statements/8/memory?{WINDOW}").json()
+    assert (other["captured"], other["mean_bytes"], other["steps"]) == (0, None, [])
+
+
+def test_a_statement_is_compared_with_the_other_nodes_of_its_group(store: DjangoStore, server: Server) -> None:
+    client = signed_in(Role.VIEWER)
+    path = f"/api/v1/servers/{server.id}/statements/7/nodes?{WINDOW}"
+    assert client.get(path).json() == [], "it stands alone"
+    other = save_server(ServerForm(name="second", host="10.0.0.2"))
+    Server.objects.filter(id__in=(server.id, other.id)).update(group="bookings")
+    Server.objects.filter(id=other.id).update(facts={"in_recovery": True})
+    readings = [counters(0, q7=(0, 0.0)), counters(600, q7=(200, 1000.0))]
+    store.deliver([Counted(server_id=other.id, delta=difference(*readings))])
+    first, second = client.get(path).json()
+    assert (first["name"], first["role"], second["role"]) == ("first", "primary", "replica")
+    assert (first["calls"], second["calls"]) == (600, 200)
+    assert first["share_of_calls"] == 0.75
+    assert (first["ms_per_call"], second["ms_per_call"]) == (40.0, 5.0)

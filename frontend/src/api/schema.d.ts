@@ -700,6 +700,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/statements/{query_id}/memory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Memory
+         * @description The memory a statement needed, and how often it did not fit.
+         */
+        get: operations["statements_memory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/statements/{query_id}/nodes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Nodes
+         * @description The statement on every server of the group, the primary first; nothing where the server is in none.
+         */
+        get: operations["statements_nodes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/tables": {
         parameters: {
             query?: never;
@@ -1579,6 +1619,30 @@ export interface components {
          * @enum {string}
          */
         Measure: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change";
+        /**
+         * MemoryOut
+         * @description `captured` executions are known singly, `spilled` of them wrote temporary files; sizes in bytes.
+         *
+         *     `settings` are the server's own that bound memory, as it writes them.
+         */
+        MemoryOut: {
+            /** Captured */
+            captured: number;
+            /** Mean Bytes */
+            mean_bytes: number | null;
+            /** Most Bytes */
+            most_bytes: number | null;
+            /** Plan */
+            plan: number | null;
+            /** Settings */
+            settings: {
+                [key: string]: string;
+            };
+            /** Spilled */
+            spilled: number;
+            /** Steps */
+            steps: components["schemas"]["StepMemoryOut"][];
+        };
         /** NamedOut */
         NamedOut: {
             /** Group */
@@ -2423,6 +2487,28 @@ export interface components {
             query_id: string;
         };
         /**
+         * StatementNodeOut
+         * @description A statement on one server of a group. Figures null where no call ended in the window.
+         */
+        StatementNodeOut: {
+            /** Calls */
+            calls: number | null;
+            /** Ms Per Call */
+            ms_per_call: number | null;
+            /** Name */
+            name: string;
+            /** Reads Per Call */
+            reads_per_call: number | null;
+            /** Role */
+            role: string;
+            /** Rows Per Call */
+            rows_per_call: number | null;
+            /** Server Id */
+            server_id: number;
+            /** Share Of Calls */
+            share_of_calls: number | null;
+        };
+        /**
          * StatementOut
          * @description A statement in a window. Series are per bucket, null where the counters do not cover it.
          */
@@ -2495,6 +2581,24 @@ export interface components {
             waits: components["schemas"]["GroupOut"][];
             /** Wal Per Call */
             wal_per_call: (number | null)[];
+        };
+        /**
+         * StepMemoryOut
+         * @description A step of the newest plan that tells of memory. Kilobytes; null where the plan does not tell.
+         */
+        StepMemoryOut: {
+            /** Batches */
+            batches: number | null;
+            /** Disk Kb */
+            disk_kb: number | null;
+            /** Memory Kb */
+            memory_kb: number | null;
+            /** Spilled */
+            spilled: boolean;
+            /** Step */
+            step: string;
+            /** Target */
+            target: string;
         };
         /**
          * StepOut
@@ -3821,6 +3925,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StatementOut"];
+                };
+            };
+        };
+    };
+    statements_memory: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                /** @description signed 64-bit number, as text */
+                query_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemoryOut"];
+                };
+            };
+        };
+    };
+    statements_nodes: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                /** @description signed 64-bit number, as text */
+                query_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatementNodeOut"][];
                 };
             };
         };

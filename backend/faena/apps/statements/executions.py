@@ -1,8 +1,9 @@
 """Reading single executions and other entries of logs."""
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 
-from django.db.models import Avg, Count, ExpressionWrapper, F, FloatField, QuerySet
+from django.db.models import Avg, Count, ExpressionWrapper, F, FloatField, Max, QuerySet
 
 from faena.apps.statements.models import Execution, LogEvent
 from faena.core import logged
@@ -101,3 +102,22 @@ def means_by_shape(server_id: int, query_id: int, window: Window) -> dict[int, t
     )  # fmt: skip
     sums = rows.values("plan_id").annotate(n=Count("*"), mean=Avg("took_ms")).order_by()
     return {shape or 0: (n, mean) for shape, n, mean in sums.values_list("plan_id", "n", "mean")}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Spills:
+    """Captured executions of a statement in a window, and those of them that wrote temporary files. Sizes in bytes."""
+
+    captured: int
+    spilled: int
+    mean_bytes: float | None
+    most_bytes: int | None
+
+
+def spills(server_id: int, query_id: int, window: Window) -> Spills:
+    """How often an execution needed more memory than it had, as the server's log told."""
+    rows = Execution.objects.filter(
+        server_id=server_id, query_id=query_id, ended_ms__gt=window.start, ended_ms__lte=window.end
+    )
+    wrote = rows.filter(temp_bytes__gt=0).aggregate(n=Count("*"), mean=Avg("temp_bytes"), most=Max("temp_bytes"))
+    return Spills(captured=rows.count(), spilled=wrote["n"], mean_bytes=wrote["mean"], most_bytes=wrote["most"])

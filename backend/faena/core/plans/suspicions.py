@@ -314,7 +314,11 @@ def nested_loop(look: Look) -> Iterator[Finding]:
         if not step.kind.startswith("Nested Loop") or len(step.children) < 2 or step.actual is None:
             continue
         outer, inner = step.children[0], step.children[1]
-        if inner.actual is None or inner.actual.loops < MANY_ROWS:
+        # Very often, or less often over very many rows.
+        if inner.actual is None or inner.actual.loops < 20:
+            continue
+        passed = inner.actual.rows + inner.removed_filter + step.removed_join / inner.actual.loops
+        if inner.actual.loops < MANY_ROWS and inner.actual.loops * passed < 100 * MANY_ROWS:
             continue
         ms = (look.whole(inner) or 0.0) + (
             look.own(step) or 0.0

@@ -90,7 +90,7 @@ FACTS: LiteralString = """
 SETTINGS: LiteralString = """
     SELECT name, setting FROM pg_settings
      WHERE name IN ('compute_query_id', 'track_io_timing', 'shared_preload_libraries', 'track_activity_query_size',
-                    'work_mem', 'shared_buffers', 'log_destination', 'log_min_duration_statement',
+                    'work_mem', 'hash_mem_multiplier', 'shared_buffers', 'log_destination', 'log_min_duration_statement',
                     'log_min_duration_sample', 'log_statement_sample_rate', 'log_line_prefix', 'log_directory',
                     'logging_collector', 'log_lock_waits', 'log_temp_files', 'auto_explain.log_min_duration')"""
 

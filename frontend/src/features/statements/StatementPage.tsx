@@ -14,7 +14,9 @@ import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { CostCharts } from "./CostCharts";
 import { Distribution } from "./Distribution";
+import { Memory } from "./Memory";
 import { statementSentence } from "./model";
+import { Nodes } from "./Nodes";
 import { Plans, RunDialog, useAsk } from "./Plans";
 import { statementQuery } from "./queries";
 import { Star } from "./Star";
@@ -109,6 +111,8 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
         ) : null}
       </section>
       <Plans server={server} statement={found} canAsk={role !== "viewer"} />
+      <Memory server={server} spec={windowOf(search)} statement={found} />
+      <Nodes server={server} query={query} spec={windowOf(search)} />
       <RunDialog server={server} execution={running} serverName="the watched server" onClose={() => setRunning(null)} />
     </div>
   );

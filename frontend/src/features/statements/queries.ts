@@ -50,6 +50,36 @@ export const statementQuery = (server: number, queryId: string, spec: WindowSpec
     placeholderData: (old, query) => (query?.queryKey[2] === queryId ? old : undefined),
   });
 
+/** The memory a statement needed, and how often it did not fit. */
+export const memoryQuery = (server: number, queryId: string, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["memory", server, queryId, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/statements/{query_id}/memory", {
+          params: { path: { server_id: server, query_id: queryId }, query: windowQuery(spec) },
+          signal,
+        }),
+      ),
+    refetchInterval: slower(spec),
+    placeholderData: (old, query) => (query?.queryKey[2] === queryId ? old : undefined),
+  });
+
+/** The statement on every server of the group. */
+export const nodesQuery = (server: number, queryId: string, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["nodes", server, queryId, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/statements/{query_id}/nodes", {
+          params: { path: { server_id: server, query_id: queryId }, query: windowQuery(spec) },
+          signal,
+        }),
+      ),
+    refetchInterval: slower(spec),
+    placeholderData: (old, query) => (query?.queryKey[2] === queryId ? old : undefined),
+  });
+
 /** The user's saved filters of the ranking. */
 export const filtersQuery = queryOptions({
   queryKey: ["filters"],

@@ -1,0 +1,110 @@
+"""What a statement's page shows beside its figures: the memory it needed, and how it fares on each node of its group."""
+
+from typing import Annotated
+
+from django.http import HttpRequest
+from ninja import Path, Query, Router, Schema
+
+from faena.api.parameters import WindowIn, now_ms
+from faena.apps.overview import groups
+from faena.apps.plans import selectors as plans
+from faena.apps.servers import selectors as servers
+from faena.apps.statements import executions
+from faena.apps.statements import selectors as statements
+from faena.core.plans.memory import memory_of
+from faena.core.plans.reader import BadPlan, read_plan
+
+router = Router(tags=["statements"])
+StatementId = Annotated[str, Path(pattern=r"^-?\d{1,19}$", description="signed 64-bit number, as text")]
+
+
+class StepMemoryOut(Schema):
+    """A step of the newest plan that tells of memory. Kilobytes; null where the plan does not tell."""
+
+    step: str
+    target: str
+    memory_kb: float | None
+    disk_kb: float | None
+    batches: int | None
+    spilled: bool
+
+
+class MemoryOut(Schema):
+    """`captured` executions are known singly, `spilled` of them wrote temporary files; sizes in bytes.
+
+    `settings` are the server's own that bound memory, as it writes them.
+    """
+
+    captured: int
+    spilled: int
+    mean_bytes: float | None
+    most_bytes: int | None
+    plan: int | None
+    steps: list[StepMemoryOut]
+    settings: dict[str, str]
+
+
+@router.get("/servers/{server_id}/statements/{query_id}/memory", response=MemoryOut, operation_id="statements_memory")
+def get_memory(request: HttpRequest, server_id: int, query_id: StatementId, window_in: Query[WindowIn]) -> MemoryOut:
+    """The memory a statement needed, and how often it did not fit."""
+    server, window = servers.server(server_id), window_in.window(now_ms())
+    found = executions.spills(server_id, int(query_id), window)
+    newest = next((one for one in plans.of_statement(server_id, int(query_id)) if not one.asked), None)
+    steps: list[StepMemoryOut] = []
+    if newest is not None:
+        try:
+            steps = [StepMemoryOut.from_orm(one) for one in memory_of(read_plan(newest.written))]
+        except BadPlan:  # cut off by the server's own limit on log lines: the plan page says so
+            newest = None
+    told = server.facts.get("settings", {})
+    return MemoryOut(
+        captured=found.captured,
+        spilled=found.spilled,
+        mean_bytes=found.mean_bytes,
+        most_bytes=found.most_bytes,
+        plan=newest.id if newest else None,
+        steps=steps,
+        settings={name: told[name] for name in ("work_mem", "hash_mem_multiplier") if name in told},
+    )
+
+
+class StatementNodeOut(Schema):
+    """A statement on one server of a group. Figures null where no call ended in the window."""
+
+    server_id: int
+    name: str
+    role: str
+    calls: float | None
+    share_of_calls: float | None
+    ms_per_call: float | None
+    reads_per_call: float | None
+    rows_per_call: float | None
+
+
+@router.get(
+    "/servers/{server_id}/statements/{query_id}/nodes", response=list[StatementNodeOut], operation_id="statements_nodes"
+)
+def list_nodes(
+    request: HttpRequest, server_id: int, query_id: StatementId, window_in: Query[WindowIn]
+) -> list[StatementNodeOut]:
+    """The statement on every server of the group, the primary first; nothing where the server is in none."""
+    server, window = servers.server(server_id), window_in.window(now_ms())
+    nodes = groups.members(server.group) if server.group else []
+    figures = [
+        next(iter(statements.figures(node.id, window, without_user=node.username, query_id=int(query_id))), None)
+        for node in nodes
+    ]
+    calls = sum(one.calls for one in figures if one)
+    return [
+        StatementNodeOut(
+            server_id=node.id,
+            name=node.name,
+            role="replica" if groups.is_replica(node) else "primary",
+            calls=one.calls if one else None,
+            share_of_calls=one.calls / calls if one and calls else None,
+            ms_per_call=one.mean_ms if one else None,
+            reads_per_call=one.blocks_read / one.calls if one and one.calls else None,
+            rows_per_call=one.rows / one.calls if one and one.calls else None,
+        )
+        for node, one in zip(nodes, figures, strict=True)
+    ]
