@@ -21,7 +21,7 @@ from faena.core.logged import Execution as Run
 from faena.core.series.window import cut
 from faena.core.statements.density import density, quantiles
 from faena.core.statements.pivot import Aggregate, Labels, PivotBy, PivotMeasure, duration_class, pivot
-from faena.core.statements.texts import gist
+from faena.core.texts import gist
 from faena.core.units import QueryId
 
 router = Router(tags=["executions"])

@@ -22,7 +22,7 @@ from faena.core.sampling.dimensions import NO_STATEMENT, NOBODY, NOT_WAITING, Di
 from faena.core.sampling.load import Column
 from faena.core.series.usual import MIN_DAYS
 from faena.core.series.window import Window
-from faena.core.statements.texts import gist
+from faena.core.texts import gist
 from faena.core.units import EpochMs
 from faena.core.waits.catalogue import explain
 from faena.core.waits.kinds import LABELS, WaitKind

@@ -16,7 +16,7 @@ from faena.apps.statements import selectors as statements
 from faena.core.answers.change import Change
 from faena.core.errors import BadInput
 from faena.core.series.window import cut
-from faena.core.statements.texts import gist
+from faena.core.texts import gist
 
 router = Router(tags=["overview"])
 MAX_SERVERS = 40

@@ -11,7 +11,7 @@ from faena.apps.statements import selectors
 from faena.core.answers.cause_split import cause_split, sentence
 from faena.core.errors import BadInput, NotFound
 from faena.core.series.window import Window
-from faena.core.statements.texts import gist
+from faena.core.texts import gist
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 router = Router(tags=["statements"])

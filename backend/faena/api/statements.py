@@ -27,8 +27,8 @@ from faena.core.sampling.trail import Pick
 from faena.core.series.window import Buckets, Window, cut
 from faena.core.statements.conditions import NumberCondition, read_conditions
 from faena.core.statements.figures import Measure, StatementFigures
-from faena.core.statements.texts import gist
 from faena.core.statements.usualcost import UsualCost, usual_cost
+from faena.core.texts import gist
 from faena.core.units import MS_PER_HOUR, QueryId
 
 router = Router(tags=["statements"])

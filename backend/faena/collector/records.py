@@ -11,12 +11,15 @@ from faena.core.logged import CaptureRules, EventKind, Execution, LogEvent, LogP
 from faena.core.readings import (
     CounterKey,
     HostFigures,
+    LockEdge,
+    LockFact,
     SampleReading,
     ServerVitals,
     SessionSample,
     StatementText,
     Survey,
     TableFigures,
+    Via,
 )
 from faena.core.series.schedule import WeekSpan
 from faena.core.statements.counters import Break, CounterDelta
@@ -113,6 +116,7 @@ class Store(Protocol):
 
 
 _SESSION_FIELDS = tuple(SessionSample.__dataclass_fields__)
+_FACT_FIELDS = tuple(LockFact.__dataclass_fields__)
 
 
 def pack(record: Record) -> bytes:
@@ -120,7 +124,11 @@ def pack(record: Record) -> bytes:
     match record:
         case Sampled(server_id=server, reading=r, missed=missed):
             sessions = [[getattr(s, name) for name in _SESSION_FIELDS] for s in r.sessions]
-            body: list[Any] = ["sampled", server, r.due, r.took, missed, sessions]
+            edges = [
+                [e.waiter, e.blocker, e.which, e.waited_ms, *(getattr(e.fact, n) for n in _FACT_FIELDS)]
+                for e in r.edges
+            ]
+            body: list[Any] = ["sampled", server, r.due, r.took, missed, sessions, edges]
         case Counted(server_id=server, delta=d):
             keys = [[k.query_id, k.database, k.user, k.toplevel] for k in d.keys]
             body = ["counted", server, d.since, d.until, keys, d.values.tolist(), sorted(d.breaks)]
@@ -148,9 +156,13 @@ def unpack(line: bytes) -> Record:
         kind, server, *rest = orjson.loads(line)
         match kind:
             case "sampled":
-                due, took, missed, rows = rest
-                sessions = tuple(_session(row) for row in rows)
-                reading = SampleReading(due=EpochMs(due), took=Millis(took), sessions=sessions)
+                due, took, missed, rows, edges = rest
+                reading = SampleReading(
+                    due=EpochMs(due),
+                    took=Millis(took),
+                    sessions=tuple(_session(row) for row in rows),
+                    edges=tuple(_edge(*row) for row in edges),
+                )
                 return Sampled(server_id=server, reading=reading, missed=missed)
             case "counted":
                 return Counted(server_id=server, delta=_delta(*rest))
@@ -203,6 +215,12 @@ def _session(row: list[Any]) -> SessionSample:
     values = dict(zip(_SESSION_FIELDS, row, strict=True))
     values["blocked_by"] = tuple(Pid(pid) for pid in values["blocked_by"])
     return SessionSample(**values)
+
+
+def _edge(waiter: int, blocker: int, which: str, waited_ms: int, *told: str) -> LockEdge:
+    values: dict[str, Any] = dict(zip(_FACT_FIELDS, told, strict=True))
+    fact = LockFact(**{**values, "via": Via(values["via"])})
+    return LockEdge(waiter=Pid(waiter), blocker=Pid(blocker), fact=fact, which=which, waited_ms=waited_ms)
 
 
 def _delta(since: int, until: int, keys: list[Any], values: list[Any], breaks: list[str]) -> CounterDelta:

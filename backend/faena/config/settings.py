@@ -25,6 +25,7 @@ INSTALLED_APPS = [
     "faena.apps.statements",
     "faena.apps.hosts",
     "faena.apps.plans",
+    "faena.apps.locks",
     "faena.apps.collecting",
 ]
 

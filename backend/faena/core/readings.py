@@ -2,12 +2,14 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 import numpy as np
 import numpy.typing as npt
 
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
+PREPARED = Pid(-1)  # stands for a prepared transaction, which holds locks and has no session
 UNKNOWN_AGE = -1  # an age the server did not tell, for instance of a statement it hides
 
 
@@ -26,9 +28,10 @@ class SessionSample:
     program: str = ""  # application_name, or the kind of process when it is no client
     client: str = ""  # client address; "local" over a Unix socket
     backend: str = "client backend"
-    blocked_by: tuple[Pid, ...] = ()
+    blocked_by: tuple[Pid, ...] = ()  # the one to blame first comes first; PREPARED for a transaction without a session
     transaction_ms: int = UNKNOWN_AGE
     statement_ms: int = UNKNOWN_AGE
+    leader: Pid | None = None  # of a parallel worker
 
     @property
     def is_active(self) -> bool:
@@ -36,13 +39,56 @@ class SessionSample:
         return self.state in ("active", "fastpath function call")
 
 
+class Via(StrEnum):
+    """How one session stands in another's way."""
+
+    HOLDER = "holder"  # it holds a lock that conflicts
+    QUEUE = "queue"  # it asked first for one that conflicts, and waits itself
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LockFact:
+    """What a lock wait is about. Modes and `lock_type` are the server's own words, `object` is in words and by name.
+
+    `mode_held` is what the one in the way has on the object, "" nothing yet. All is "" where the server's lock table
+    had changed before it was read.
+    """
+
+    lock_type: str = ""  # relation, tuple, transactionid, advisory …
+    object: str = ""
+    table: str = ""  # empty: none, or not known
+    mode_wanted: str = ""
+    mode_held: str = ""
+    via: Via = Via.HOLDER
+    gid: str = ""  # name of the prepared transaction that stands in the way
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LockEdge:
+    """At one tick: `waiter` waits, `blocker` stands in its way.
+
+    `which` tells the object of `fact` from its like: a row's place, a key, a transaction. `waited_ms` for how long it has
+    waited, UNKNOWN_AGE before version 14.
+    """
+
+    waiter: Pid
+    blocker: Pid
+    fact: LockFact
+    which: str = ""
+    waited_ms: int = UNKNOWN_AGE
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SampleReading:
-    """All sessions of interest at one tick. `due` is the planned moment, `took` the time the answer needed."""
+    """All sessions of interest at one tick. `due` is the planned moment, `took` the time the answer needed.
+
+    `edges` tell of the lock waits among them.
+    """
 
     due: EpochMs
     took: Millis
     sessions: tuple[SessionSample, ...]
+    edges: tuple[LockEdge, ...] = ()
 
 
 # Cumulative figures of one statement, in the order of the columns of CounterReading.values.

@@ -12,7 +12,7 @@ from typing import Any, BinaryIO
 import orjson
 
 from faena.core.logged import Execution, LogEvent
-from faena.core.statements.texts import fingerprint
+from faena.core.texts import fingerprint
 from faena.sources.logs.reading import Summary, read_stream
 
 FLUSH_AT = 1 << 16

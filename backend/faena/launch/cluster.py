@@ -16,11 +16,12 @@ from faena.launch.words import Trouble
 
 START_WAIT_S = 60.0
 OWNER = "keeper"  # the superuser inside our clusters
+_INCLUDE = "include 'faena.conf'"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Cluster:
-    """`settings` go into postgresql.conf when the cluster is made."""
+    """`settings` are written anew at each start; what ALTER SYSTEM sets goes before them."""
 
     name: str
     port: int
@@ -56,14 +57,19 @@ class Cluster:
         if made.returncode != 0:
             shutil.rmtree(self.data, ignore_errors=True)
             raise Trouble(f"the cluster {self.name} cannot be made: {made.stderr.strip()[-400:]}")
-        with (self.data / "postgresql.conf").open("a") as conf:
-            conf.write("\n# Faena\n")
-            for name, value in {**self._common(), **self.settings}.items():
-                conf.write(f"{name} = '{value}'\n")
         (self.data / "pg_hba.conf").write_text(
             "host all all 127.0.0.0/8 scram-sha-256\nhost replication all 127.0.0.0/8 scram-sha-256\n"
         )
         done.touch()
+
+    def _configure(self) -> None:
+        """At each start, so that a cluster made by an earlier version has the settings of this one."""
+        settings = {**self._common(), **self.settings}
+        (self.data / "faena.conf").write_text("".join(f"{name} = '{value}'\n" for name, value in settings.items()))
+        conf = self.data / "postgresql.conf"
+        if _INCLUDE not in conf.read_text():
+            with conf.open("a") as out:
+                out.write(f"\n{_INCLUDE}\n")
 
     def _common(self) -> dict[str, str]:
         return {
@@ -93,6 +99,7 @@ class Cluster:
                 f"port {self.port} is taken by another program, and the cluster {self.name} needs it. "
                 f"Stop that program, or set FAENA_{self.name.upper()}_PORT to a free port."
             )
+        self._configure()
         log = self.place.logs / f"{self.name}.log"
         command = [str(POSTGRES_BIN / "postgres"), "-D", str(self.data), "-p", str(self.port)]
         running = register.start(self.name, command, log=log, cwd=Path("/"), user=self._user, stop_signal=signal.SIGINT)
@@ -156,6 +163,7 @@ FERRY_SETTINGS = {
     "work_mem": "4MB",
     "max_wal_size": "2GB",
     "shared_preload_libraries": "pg_stat_statements,auto_explain",
+    "max_prepared_transactions": "10",
     "pg_stat_statements.max": "5000",
     "pg_stat_statements.track_planning": "on",
     "auto_explain.log_min_duration": "250ms",

@@ -18,7 +18,7 @@ from faena.core.readings import (
     Survey,
 )
 from faena.core.statements.figures import sum_of_squares
-from faena.core.statements.texts import fingerprint
+from faena.core.texts import fingerprint
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
 STATEMENTS: tuple[tuple[str, str, float], ...] = (  # program, text, mean milliseconds

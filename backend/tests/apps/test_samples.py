@@ -35,7 +35,7 @@ def simulated(seconds: range) -> list[tuple[SampleReading, int]]:
 
 
 def keep(server: Server, readings: list[tuple[SampleReading, int]]) -> int:
-    return store_ticks(server.id, readings, Codebook(server.id))
+    return len(store_ticks(server.id, readings, Codebook(server.id)))
 
 
 def seen_rows(server: Server, window: Window = HOUR) -> list[tuple[int, int, str]]:

@@ -8,7 +8,7 @@ from faena.core.readings import COUNTER_FIELDS
 from faena.core.statements.counters import Break, difference
 from faena.core.statements.figures import Measure, StatementFigures, figures_of, order, spread, sum_of_squares
 from faena.core.statements.tables import tables_of
-from faena.core.statements.texts import fingerprint, gist, normalise
+from faena.core.texts import fingerprint, gist, normalise
 from faena.core.units import EpochMs, QueryId
 from faena.testing.builders import counters
 from hypothesis import given

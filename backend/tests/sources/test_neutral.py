@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 
 import pytest
 from faena.core.readings import UNKNOWN_AGE
-from faena.core.statements.texts import fingerprint, normalise
+from faena.core.texts import fingerprint, normalise
 from faena.sources.files.neutral import MAX_TOLD, BadRow, Faults, by_tick, read_row, read_rows, read_time
 from hypothesis import given
 from hypothesis import strategies as st

@@ -78,7 +78,7 @@ def import_samples(
 def _store(
     server: Server, batch: list[tuple[SampleReading, dict[QueryId, str]]], codebook: Codebook, report: ImportReport
 ) -> None:
-    new = store_ticks(server.id, [(reading, 0) for reading, _ in batch], codebook)
+    new = len(store_ticks(server.id, [(reading, 0) for reading, _ in batch], codebook))
     texts = {i: text for _, found in batch for i, text in found.items()}
     learn_texts(server.id, [StatementText(query_id=i, text=text) for i, text in texts.items()])
     report.ticks += new

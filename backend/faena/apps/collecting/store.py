@@ -8,10 +8,11 @@ from itertools import chain, groupby
 from pathlib import Path
 from typing import ParamSpec, TypeVar, assert_never
 
-from django.db import IntegrityError, InterfaceError, OperationalError, close_old_connections, connection
+from django.db import IntegrityError, InterfaceError, OperationalError, close_old_connections, connection, transaction
 
 from faena.apps.collecting.estate import engine_of
 from faena.apps.hosts import actions as hosts
+from faena.apps.locks import actions as locks
 from faena.apps.plans import actions as plan_actions
 from faena.apps.plans import selectors as plans
 from faena.apps.samples.actions import Codebook, store_ticks
@@ -58,6 +59,7 @@ class DjangoStore:
         # The same installation takes its servers up again at once after a crash; another one waits for the lease.
         self._holder = f"{socket.gethostname()}:{state_dir}"
         self._codebooks: dict[int, Codebook] = {}
+        self._kindbooks: dict[int, locks.KindBook] = {}
 
     @_away_means_away
     def orders(self) -> list[WatchOrder]:
@@ -84,16 +86,18 @@ class DjangoStore:
                     self._store(server_id, kind, list(group))
         except (OperationalError, InterfaceError):
             self._codebooks.clear()
+            self._kindbooks.clear()
             raise
 
     def _store(self, server_id: int, kind: type[Record], records: list[Record]) -> None:
         if kind is Sampled:
             ticks = [(r.reading, r.missed) for r in records if isinstance(r, Sampled)]
             try:
-                store_ticks(server_id, ticks, self._codebook(server_id))
+                self._store_ticks(server_id, ticks)
             except IntegrityError:  # another collector had the server meanwhile and gave out codes we do not know
-                del self._codebooks[server_id]
-                store_ticks(server_id, ticks, self._codebook(server_id))
+                self._codebooks.pop(server_id, None)
+                self._kindbooks.pop(server_id, None)
+                self._store_ticks(server_id, ticks)
             return
         if kind is Logged:
             self._store_log(server_id, [r.reading for r in records if isinstance(r, Logged)])
@@ -116,6 +120,17 @@ class DjangoStore:
                 case _:
                     assert_never(record)
 
+    @transaction.atomic
+    def _store_ticks(self, server_id: int, ticks: Sequence[tuple[SampleReading, int]]) -> None:
+        """Sessions and what they wait for, together or not at all."""
+        if server_id not in self._codebooks:
+            self._codebooks[server_id] = Codebook(server_id)
+        fresh = store_ticks(server_id, ticks, self._codebooks[server_id])
+        if any(reading.edges for reading in fresh):
+            if server_id not in self._kindbooks:
+                self._kindbooks[server_id] = locks.KindBook(server_id)
+            locks.store_waits(server_id, fresh, self._kindbooks[server_id])
+
     def _store_log(self, server_id: int, readings: Sequence[LogReading]) -> None:
         """Several readings of one log as if they had been one."""
         last = readings[-1]
@@ -129,11 +144,6 @@ class DjangoStore:
         shapes = plan_actions.capture(server_id, reading.executions)
         literals = Server.objects.filter(id=server_id, keep_parameters=True).exists()
         logged.store_log(server_id, reading, shapes, literals=literals)
-
-    def _codebook(self, server_id: int) -> Codebook:
-        if server_id not in self._codebooks:
-            self._codebooks[server_id] = Codebook(server_id)
-        return self._codebooks[server_id]
 
 
 def _order(server: Server, now_ms: int) -> WatchOrder:
@@ -216,6 +226,7 @@ def keep_house(now_ms: int) -> None:
             for days in (server.sample_retention_days, server.sum_retention_days, server.counter_retention_days)
         )
         forget_before(server.id, samples, sums)
+        locks.forget_before(server.id, samples)
         statements.forget_before(server.id, counters)
         runs = now_ms - server.execution_retention_days * MS_PER_DAY
         logged.forget_before(server.id, runs)

@@ -13,7 +13,7 @@ from faena.core.plans.proposals import IndexProposal, Refusal, propose
 from faena.core.plans.reader import BadPlan, read_plan
 from faena.core.plans.schema import SchemaFacts
 from faena.core.series.window import Window
-from faena.core.statements.texts import gist
+from faena.core.texts import gist
 from faena.sources.postgres.schema import read_schema
 
 MAX_PLANS = 200  # of the statements that took most time

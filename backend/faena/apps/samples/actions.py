@@ -52,8 +52,10 @@ def _columns(one: dimensions.Combination) -> dict[str, object]:
 
 
 @transaction.atomic
-def store_ticks(server_id: int, readings: Sequence[tuple[SampleReading, int]], codebook: Codebook) -> int:
-    """Store (reading, missed) pairs; a tick already stored is left as it is. Returns how many ticks were new."""
+def store_ticks(
+    server_id: int, readings: Sequence[tuple[SampleReading, int]], codebook: Codebook
+) -> list[SampleReading]:
+    """Store (reading, missed) pairs; a tick already stored is left as it is. Returns the readings that were new."""
     rows = [(server_id, reading.due, min(MAX_INT, round(reading.took * 1000)), missed) for reading, missed in readings]
     with connection.cursor() as cursor:
         cursor.execute(
@@ -75,4 +77,4 @@ def store_ticks(server_id: int, readings: Sequence[tuple[SampleReading, int]], c
     )  # fmt: skip
     if new:
         holdings.grew(server_id, first_ms=min(new), newest_ms=max(new), codes=len(codes))
-    return len(new)
+    return fresh

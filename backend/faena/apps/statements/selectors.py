@@ -16,7 +16,7 @@ from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.window import Buckets, Window
 from faena.core.statements.conditions import Condition, of_field
 from faena.core.statements.figures import StatementFigures, figures_of
-from faena.core.statements.texts import gist
+from faena.core.texts import gist
 from faena.core.units import MS_PER_HOUR, QueryId
 
 MAX_SPANS = 8  # between summed hours, above which single readings are read for all of the window

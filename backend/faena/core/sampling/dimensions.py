@@ -12,7 +12,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.readings import SessionSample
+from faena.core.readings import PREPARED, SessionSample
 from faena.core.units import Pid, QueryId
 
 
@@ -74,7 +74,9 @@ def root_blocker(session: SessionSample, present: dict[Pid, SessionSample]) -> S
 def combination_of(session: SessionSample, present: dict[Pid, SessionSample]) -> Combination:
     """The dictionary entry a sampled session belongs to."""
     root = root_blocker(session, present)
-    held_by = root.program or root.user if root else ("not a session" if session.blocked_by else "")
+    held_by = root.program or root.user if root else ""
+    if root is None and session.blocked_by:
+        held_by = "prepared transaction" if session.blocked_by[0] == PREPARED else "not a session"
     return Combination(
         active=session.is_active,
         wait_type=session.wait_type,

@@ -10,7 +10,7 @@ from datetime import datetime
 from zlib import crc32
 
 from faena.core.readings import UNKNOWN_AGE, SampleReading, SessionSample
-from faena.core.statements.texts import fingerprint, normalise
+from faena.core.texts import fingerprint, normalise
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
 NOBODY = "none"  # state of a row that only says: sampled, and nobody was active
@@ -97,7 +97,7 @@ def read_row(raw: Mapping[str, object]) -> NeutralRow:
             blocked_by=() if blocked_by in (None, "") else (_pid(blocked_by),),
             statement_ms=_age(raw, "statement_ms"),
             transaction_ms=_age(raw, "transaction_ms"),
-            **{name: _text(raw, name) for name in NAMES if name != "backend"},
+            **{name: _text(raw, name) for name in NAMES if name != "backend"},  # type: ignore[arg-type]  # all are texts
             backend=_text(raw, "backend") or "client backend",
         ),
     )

@@ -6,7 +6,7 @@ from typing import Any
 import orjson
 
 from faena.core.logged import Execution
-from faena.core.statements.texts import normalise
+from faena.core.texts import normalise
 
 _CONDITION = re.compile(r"(Cond|Filter|Key|Output|Function Call|Presorted)")
 _TEXT_CONDITION = re.compile(

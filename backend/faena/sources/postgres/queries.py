@@ -8,7 +8,7 @@ OLDEST = 120000
 OWN_NAME = "faena"
 
 
-def sample(version: int) -> LiteralString:
+def sample(version: int, *, only: bool = False) -> LiteralString:
     """Sessions that are active or hold a transaction; blockers only for those that wait on a lock.
 
     From the function under pg_stat_activity: the view joins the names of databases and roles to every session, which
@@ -26,6 +26,16 @@ def sample(version: int) -> LiteralString:
         if version >= 140000
         else f"NULL::bigint, {text}"
     )
+    leader: LiteralString = "leader_pid" if version >= 130000 else "NULL::int"
+    # Where only some are asked for, they are sessions that block: idle ones can, by a lock they took for good.
+    which: LiteralString = (
+        "pid = ANY(%s)"
+        if only
+        else """state IS DISTINCT FROM 'idle'  -- first, because it spares most rows the rest
+           AND wait_event_type IS DISTINCT FROM 'Activity'
+           AND application_name IS DISTINCT FROM 'faena'
+           AND (state IS NOT NULL OR wait_event_type <> 'Timeout')"""
+    )
     return f"""
         SELECT pid, date_part('epoch', backend_start)::bigint, state, wait_event_type, wait_event, datid, usesysid,
                application_name, CASE WHEN client_addr IS NULL AND client_port = -1 THEN 'local'
@@ -33,12 +43,32 @@ def sample(version: int) -> LiteralString:
                CASE WHEN wait_event_type = 'Lock' THEN pg_blocking_pids(pid) END,
                (date_part('epoch', clock_timestamp() - xact_start) * 1000)::bigint,
                (date_part('epoch', clock_timestamp() - query_start) * 1000)::bigint,
+               {leader},
                {identity}
           FROM pg_stat_get_activity(NULL)
-         WHERE state IS DISTINCT FROM 'idle'  -- first, because it spares most rows the rest
-           AND wait_event_type IS DISTINCT FROM 'Activity'
-           AND application_name IS DISTINCT FROM 'faena'
-           AND (state IS NOT NULL OR wait_event_type <> 'Timeout')"""
+         WHERE {which}"""
+
+
+def locks(version: int) -> LiteralString:
+    """The lock table, as far as it concerns those who wait and those in their way. Touches no catalogue."""
+    since: LiteralString = (
+        "(date_part('epoch', clock_timestamp() - waitstart) * 1000)::bigint" if version >= 140000 else "NULL::bigint"
+    )
+    return f"""
+        SELECT pid, locktype, database, relation, page, tuple, virtualxid, transactionid::text::bigint, classid, objid,
+               objsubid, virtualtransaction, mode, granted, {since}
+          FROM pg_lock_status()
+         WHERE NOT granted OR pid IS NULL OR pid = ANY(%s)"""
+
+
+PREPARED: LiteralString = "SELECT transaction::text::bigint, gid FROM pg_prepared_xacts"
+# Names of relations of the database that is connected to; of an index also its table's.
+RELATIONS: LiteralString = """
+    SELECT c.oid, CASE WHEN n.nspname = 'public' THEN c.relname ELSE n.nspname || '.' || c.relname END, coalesce(t.relname, '')
+      FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+      LEFT JOIN pg_index i ON i.indexrelid = c.oid LEFT JOIN pg_class t ON t.oid = i.indrelid
+     WHERE c.oid = ANY(%s)"""
+DATABASE: LiteralString = "SELECT oid FROM pg_database WHERE datname = current_database()"
 
 
 # Names of databases and roles, learned when a number turns up that is not known yet.

@@ -13,9 +13,11 @@ from faena.core.errors import BadInput, SourceAway, SourceError, SourceRefused, 
 from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.readings import (
     COUNTER_FIELDS,
+    PREPARED,
     UNKNOWN_AGE,
     CounterKey,
     CounterReading,
+    LockEdge,
     SampleReading,
     ServerFacts,
     SessionSample,
@@ -23,9 +25,10 @@ from faena.core.readings import (
     Survey,
 )
 from faena.core.statements.figures import sum_of_squares
-from faena.core.statements.texts import fingerprint, normalise
+from faena.core.texts import fingerprint, normalise
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 from faena.sources.postgres import queries
+from faena.sources.postgres.locks import LockReader, in_order_of_blame
 from faena.sources.postgres.log import ServerLog, log_grant
 from faena.sources.postgres.surveys import Counts, survey_between
 
@@ -107,6 +110,7 @@ class PostgresSource:
         self._databases: dict[int, str] = {}
         self._roles: dict[int, str] = {}
         self._seen_texts: dict[QueryId, str] = {}  # of sampled statements without an identifier, by our fingerprint
+        self._locks = LockReader(self._ask_quickly, self._ask_slowly)
         self._surveyed: Counts | None = None
         self._log: ServerLog | None = None
         self._known_as: dict[QueryId, QueryId] = {}  # our fingerprint of a text to the server's identifier
@@ -135,6 +139,7 @@ class PostgresSource:
                 remedy=f'GRANT pg_monitor TO "{self._target.user}";',
             )
         self._version = version
+        self._locks.begin(version)
         if self._target.log:
             self._log = ServerLog(self._target.log, settings, self._ask_slowly, self._identify)
         return ServerFacts(
@@ -175,9 +180,17 @@ class PostgresSource:
         begun = perf_counter()
         rows = await self._ask(self._quick, queries.sample(self._version))
         took = Millis((perf_counter() - begun) * 1000)
+        waiting = {Pid(row[0]): row[10] for row in rows if row[10]}
+        edges: list[LockEdge] = []
+        if waiting:
+            away = {pid for blockers in waiting.values() for pid in blockers if pid > 0} - {row[0] for row in rows}
+            if away:
+                rows += await self._ask(self._quick, queries.sample(self._version, only=True), [sorted(away)])
+            edges = await self._locks.edges(waiting, {row[0]: row[13] for row in rows if row[13]})
         if any(row[5] not in self._databases or row[6] not in self._roles for row in rows):
             await self._learn_names(rows)
-        return SampleReading(due=due, took=took, sessions=tuple(self._session(row) for row in rows))
+        sessions = [self._session(row) for row in rows]
+        return SampleReading(due=due, took=took, sessions=tuple(in_order_of_blame(sessions, edges)), edges=tuple(edges))
 
     async def _learn_names(self, rows: Sequence[TupleRow]) -> None:
         """What databases and roles are called; a number without a name (dropped meanwhile, none) is called nothing."""
@@ -188,7 +201,7 @@ class PostgresSource:
 
     def _session(self, row: TupleRow) -> SessionSample:
         (pid, started, state, wait_type, wait_event, database, user, program, client, backend) = row[:10]
-        blocked_by, transaction_ms, statement_ms, query_id, text = row[10:]
+        blocked_by, transaction_ms, statement_ms, leader, query_id, text = row[10:]
         if text and query_id is None:
             query_id = self._identify(text)
         backend = backend or "unknown process"
@@ -205,7 +218,8 @@ class PostgresSource:
             program=program or ("unnamed" if backend == "client backend" else backend),
             client=client or "",
             backend=backend,
-            blocked_by=tuple(Pid(blocker) for blocker in dict.fromkeys(blocked_by or ())),
+            blocked_by=tuple(Pid(blocker) if blocker else PREPARED for blocker in dict.fromkeys(blocked_by or ())),
+            leader=None if leader is None else Pid(leader),
             transaction_ms=UNKNOWN_AGE if transaction_ms is None else max(0, transaction_ms),
             statement_ms=UNKNOWN_AGE if statement_ms is None else max(0, statement_ms),
         )
@@ -269,6 +283,9 @@ class PostgresSource:
         tables = await self._ask(self._slow, queries.TABLES)
         before, self._surveyed = self._surveyed, Counts(at=at, vitals=counts, tables=tables)
         return survey_between(before, self._surveyed)
+
+    async def _ask_quickly(self, query: LiteralString, args: Sequence[object] | None) -> list[TupleRow]:
+        return await self._ask(self._quick, query, args)
 
     async def _ask_slowly(self, query: LiteralString, args: Sequence[object] | None) -> list[TupleRow]:
         return await self._ask(self._slow, query, args)

@@ -1,0 +1,1 @@
+"""Blocking, sessions and deadlocks: what is stored of them, read, and done about them."""

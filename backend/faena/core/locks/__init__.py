@@ -1,0 +1,1 @@
+"""Who waits for whom, and why: modes, the lock table of a moment, chains, time lost, sessions second by second."""

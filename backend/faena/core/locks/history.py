@@ -1,0 +1,155 @@
+"""Blocking over a window, from samples: who was at the root at each tick, and whose waiting is put down to whom."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+import numpy.typing as npt
+
+Ints = npt.NDArray[np.int64]
+_SHIFT = np.int64(32)  # a tick and a pid in one number
+_MOST_JUMPS = 40  # pointers double, so this is deeper than any chain
+
+
+@dataclass(frozen=True, slots=True)
+class SessionFrame:
+    """Samples with their sessions, in order of (tick, pid). `tick` (N,) indexes `tick_ms` (T,).
+
+    `blocker` is the one to blame first: 0 nobody, PREPARED a prepared transaction. Ages in milliseconds, -1 unknown.
+    """
+
+    tick_ms: Ints
+    tick: Ints
+    pid: Ints
+    blocker: Ints
+    code: Ints
+    started_s: Ints
+    transaction_ms: Ints
+    statement_ms: Ints
+
+    def __post_init__(self) -> None:
+        if len({len(column) for column in (self.tick, self.pid, self.blocker, self.code, self.started_s)}) != 1:
+            raise ValueError("columns differ in length")
+
+    def rows(self, keep: npt.NDArray[np.bool_] | Ints) -> "SessionFrame":
+        """The chosen samples; all ticks stay, since one at which nothing was seen is none that was not taken."""
+        return SessionFrame(
+            self.tick_ms, self.tick[keep], self.pid[keep], self.blocker[keep], self.code[keep],
+            self.started_s[keep], self.transaction_ms[keep], self.statement_ms[keep],
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Roots:
+    """For each sample, the row of the session at the root of its chain in the same tick; its own where nobody blocks it.
+
+    `row` is NOT_SEEN where the chain ends at one that was not sampled, whose pid then stands in `pid`; and CIRCLE where
+    it has no end. `depth` counts the steps to the root.
+    """
+
+    row: Ints
+    pid: Ints
+    depth: Ints
+
+
+NOT_SEEN, CIRCLE = -1, -2
+
+
+def roots_of(frame: SessionFrame) -> Roots:
+    """By pointer jumping, all ticks at once: a frame of a day has a million samples."""
+    count = len(frame.pid)
+    own = np.arange(count, dtype=np.int64)
+    key = (frame.tick << _SHIFT) | (frame.pid & 0xFFFFFFFF)
+    wanted = (frame.tick << _SHIFT) | (frame.blocker & 0xFFFFFFFF)
+    at = np.minimum(np.searchsorted(key, wanted), max(count - 1, 0))
+    blocked = frame.blocker != 0
+    seen = blocked & (key[at] == wanted) if count else blocked
+    parent = np.where(seen, at, own)
+    depth = np.where(seen, 1, 0)
+    for _ in range(_MOST_JUMPS):
+        further = parent[parent]
+        if np.array_equal(further, parent):
+            break
+        depth = np.minimum(depth + depth[parent], count)
+        parent = further
+    last_blocked = blocked[parent]
+    row = np.where(~last_blocked, parent, np.where(seen[parent], CIRCLE, NOT_SEEN))
+    pid = np.where(row == NOT_SEEN, frame.blocker[parent], frame.pid[parent])
+    # The one not seen is a step further than the last that was.
+    return Roots(row, pid, depth + (row == NOT_SEEN))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Episode:
+    """One root and those behind it without a break, from the first tick to the last. `lost` counts sightings of waiters.
+
+    `row` is a sample of the root in the frame, NOT_SEEN where it never was sampled; `worst` the tick with most waiters.
+    """
+
+    pid: int
+    started_s: int
+    row: int
+    first: int
+    last: int
+    lost: int
+    most: int
+    worst: int
+    depth: int
+    waiters: int
+
+
+def episodes(frame: SessionFrame, roots: Roots, waits: npt.NDArray[np.bool_], patience: int = 3) -> list[Episode]:
+    """Chains over time, the one that cost most first. `waits` (N,) marks samples that wait for a lock.
+
+    A root that is not seen blocking for more than `patience` ticks has ended its episode; blocking anew begins another.
+    Those in a circle are counted under the root's pid -1, told apart by nothing: they last a second or so.
+    """
+    waiting = np.flatnonzero(waits)
+    if not len(waiting):
+        return []
+    root = roots.row[waiting]
+    pid = np.where(root == CIRCLE, -1, roots.pid[waiting])
+    started = np.where(root >= 0, frame.started_s[np.maximum(root, 0)], 0)
+    order = np.lexsort((frame.tick[waiting], started, pid))
+    waiting, root, pid, started = waiting[order], root[order], pid[order], started[order]
+    tick = frame.tick[waiting]
+    cut = np.flatnonzero((np.diff(pid) != 0) | (np.diff(started) != 0) | (np.diff(tick) > patience)) + 1
+    found = [
+        _episode(frame, roots, waiting[part], root[part], int(pid[part.start]), int(started[part.start]))
+        for part in _parts(cut, len(waiting))
+    ]
+    return sorted(found, key=lambda one: (-one.lost, one.first, one.pid))
+
+
+def _parts(cut: Ints, count: int) -> Iterator[slice]:
+    edges = [0, *cut.tolist(), count]
+    return (slice(a, b) for a, b in pairwise(edges))
+
+
+def _episode(frame: SessionFrame, roots: Roots, rows: Ints, root: Ints, pid: int, started: int) -> Episode:
+    ticks, counts = np.unique(frame.tick[rows], return_counts=True)
+    seen = root[root >= 0]
+    return Episode(
+        pid=pid,
+        started_s=started,
+        row=int(seen[-1]) if len(seen) else NOT_SEEN,
+        first=int(ticks[0]),
+        last=int(ticks[-1]),
+        lost=len(rows),
+        most=int(counts.max()),
+        worst=int(ticks[np.argmax(counts)]),
+        depth=int(roots.depth[rows].max()),
+        waiters=len(np.unique(np.column_stack((frame.pid[rows], frame.started_s[rows])), axis=0)),
+    )
+
+
+def lost_by(roots: Roots, waits: npt.NDArray[np.bool_], group: Ints, unseen: int, circle: int) -> Ints:
+    """Sightings of lock waits by a group of their root, shape (groups,). They add up to `waits.sum()`.
+
+    `group` (N,) gives the group of each sample; `unseen` and `circle` are the groups of roots that no sample shows.
+    """
+    row = roots.row[waits]
+    of = np.where(row >= 0, group[np.maximum(row, 0)], np.where(row == CIRCLE, circle, unseen))
+    size = max(int(group.max(initial=0)), unseen, circle) + 1
+    return np.bincount(of, minlength=size).astype(np.int64)

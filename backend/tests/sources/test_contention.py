@@ -1,0 +1,279 @@
+"""Chains from a real server under real contention, checked against what the server itself says at that moment."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import pytest
+from contention import Player, Scene, sampled, scene
+from faena.core.locks.chains import Chain, RootState, chains_at
+from faena.core.locks.table import Names, edges_of
+from faena.core.readings import LockEdge, SampleReading, Via
+from faena.core.units import Pid
+from faena.sources.postgres import Target
+from watched import owner
+
+SETUP = """
+CREATE TABLE sailing (id int PRIMARY KEY, booked int NOT NULL DEFAULT 0);
+INSERT INTO sailing SELECT i FROM generate_series(1, 50) i;
+CREATE TABLE slot (id int PRIMARY KEY, sailing_id int NOT NULL REFERENCES sailing);
+CREATE TABLE fare (id int PRIMARY KEY, amount int);
+INSERT INTO fare SELECT i, i FROM generate_series(1, 200000) i;
+CREATE TABLE berth (code text UNIQUE);
+"""
+
+
+@pytest.fixture(scope="module")
+def quay(target: Target) -> Target:
+    """A database of its own."""
+    with owner("postgres") as keeper:
+        keeper.execute("DROP DATABASE IF EXISTS quay WITH (FORCE)")
+        keeper.execute("CREATE DATABASE quay")
+    with owner("quay") as keeper:
+        keeper.execute(SETUP.encode())
+    return replace(target, database="quay")
+
+
+@pytest.fixture
+def stage(quay: Target) -> Iterator[Scene]:
+    with scene("quay") as made:
+        yield made
+
+
+def seen(quay: Target, stage: Scene) -> tuple[SampleReading, list[Chain]]:
+    """One sample, whose edges are those of the server, and the chains in it."""
+    reading = sampled(quay)
+    for player in stage.players:
+        mine = {edge.blocker if edge.blocker > 0 else 0 for edge in reading.edges if edge.waiter == player.pid}
+        assert mine == stage.blocking(player), player.name
+    return reading, chains_at(reading.sessions, reading.edges)
+
+
+def edge(reading: SampleReading, waiter: Player, blocker: Player | None) -> LockEdge:
+    """The one edge between two players; None: the one to a prepared transaction."""
+    wanted = blocker.pid if blocker else -1
+    (found,) = [one for one in reading.edges if one.waiter == waiter.pid and one.blocker == wanted]
+    return found
+
+
+def names(chain: Chain) -> list[tuple[str, int]]:
+    return [(link.session.program if link.session else "", link.depth) for link in chain.links]
+
+
+def test_an_idle_root_with_many_waiters(quay: Target, stage: Scene) -> None:
+    console, *webs = (stage.player(name) for name in ("console", *(f"web-{i}" for i in range(8))))
+    console.ask("BEGIN")
+    console.ask("SELECT * FROM sailing WHERE id = 1 FOR UPDATE")
+    for web in webs:
+        web.start("UPDATE sailing SET booked = booked + 1 WHERE id = 1")
+        stage.until_waiting(web)
+    reading, (chain,) = seen(quay, stage)
+    assert (chain.state, chain.waiting) == (RootState.IDLE_IN_TRANSACTION, 8)
+    assert chain.root.session
+    assert chain.root.session.program == "console"
+    first = edge(reading, webs[0], console)
+    assert (first.fact.lock_type, first.fact.object, first.fact.table) == ("transactionid", "row of sailing", "sailing")
+    assert first.which == "(0,1)"
+    assert (first.fact.mode_wanted, first.fact.mode_held) == ("ShareLock", "ExclusiveLock")
+    assert first.waited_ms >= 0
+    # The first stands behind the console, and all others only behind those that came before them.
+    assert names(chain)[:3] == [("console", 0), ("web-0", 1), ("web-1", 2)]
+    second = edge(reading, webs[1], webs[0])
+    assert (second.fact.lock_type, second.fact.via) == ("tuple", Via.HOLDER)
+    third = edge(reading, webs[2], webs[1])
+    assert third.fact.via is Via.QUEUE
+
+
+def test_three_layers_through_a_change_of_the_table(quay: Target, stage: Scene) -> None:
+    report, crew, web, gate = (stage.player(name) for name in ("report", "crew", "web", "gate"))
+    report.ask("BEGIN")
+    report.ask("SELECT count(*) FROM fare")
+    crew.start("ALTER TABLE fare ADD COLUMN note text")
+    stage.until_waiting(crew)
+    web.start("SELECT * FROM fare WHERE id = 5")
+    stage.until_waiting(web)
+    gate.start("UPDATE fare SET amount = 1 WHERE id = 7")
+    stage.until_waiting(gate)
+    reading, (chain,) = seen(quay, stage)
+    assert names(chain) == [("report", 0), ("crew", 1), ("web", 2), ("gate", 2)]
+    assert edge(reading, crew, report).fact.via is Via.HOLDER
+    behind = edge(reading, web, crew)
+    # The report's own lock would not stop the web: it stands only behind the one that asked before it.
+    assert (behind.fact.via, behind.fact.object) == (Via.QUEUE, "table fare")
+    assert (behind.fact.mode_wanted, behind.fact.mode_held) == ("AccessShareLock", "")
+    assert chain.links[1].behind == 2
+
+
+def test_a_foreign_key(quay: Target, stage: Scene) -> None:
+    office, web = stage.player("office"), stage.player("web")
+    office.ask("BEGIN")
+    office.ask("DELETE FROM sailing WHERE id = 9")
+    web.start("INSERT INTO slot VALUES (1, 9)")
+    stage.until_waiting(web)
+    reading, (chain,) = seen(quay, stage)
+    assert names(chain) == [("office", 0), ("web", 1)]
+    assert edge(reading, web, office).fact.table == "sailing"
+
+
+def test_advisory_locks_also_of_an_idle_session(quay: Target, stage: Scene) -> None:
+    nightly, other, shared = stage.player("nightly"), stage.player("other"), stage.player("shared")
+    nightly.ask("SELECT pg_advisory_lock(4711)")
+    other.start("SELECT pg_advisory_lock(4711)")
+    stage.until_waiting(other)
+    reading, (chain,) = seen(quay, stage)
+    assert chain.state is RootState.IDLE
+    assert chain.root.session
+    assert (chain.root.session.program, chain.root.session.is_active) == ("nightly", False)
+    found = edge(reading, other, nightly)
+    assert (found.fact.object, found.which) == ("advisory lock", "4711")
+    shared.ask("SELECT pg_advisory_lock(-7)")
+    third = stage.player("third")
+    third.start("SELECT pg_advisory_lock_shared(-7)")
+    stage.until_waiting(third)
+    reading, chains = seen(quay, stage)
+    assert len(chains) == 2
+    assert edge(reading, third, shared).which == "-7"
+
+
+def test_a_prepared_transaction_has_no_session(quay: Target, stage: Scene) -> None:
+    gone, web = stage.player("gone"), stage.player("web")
+    gone.ask("BEGIN")
+    gone.ask("UPDATE sailing SET booked = 5 WHERE id = 3")
+    gone.ask("PREPARE TRANSACTION 'ferry-77'")
+    try:
+        web.start("UPDATE sailing SET booked = 6 WHERE id = 3")
+        stage.until_waiting(web)
+        reading, (chain,) = seen(quay, stage)
+        assert chain.state is RootState.PREPARED
+        assert chain.gid == "ferry-77"
+        assert chain.root.session is None
+        assert edge(reading, web, None).fact.gid == "ferry-77"
+        (waiter,) = [one for one in reading.sessions if one.pid == web.pid]
+        assert waiter.blocked_by == (-1,)
+    finally:
+        with owner("quay") as keeper:
+            keeper.execute("ROLLBACK PREPARED 'ferry-77'")
+
+
+def test_a_unique_insert(quay: Target, stage: Scene) -> None:
+    first, second = stage.player("first"), stage.player("second")
+    first.ask("BEGIN")
+    first.ask("INSERT INTO berth VALUES ('A1')")
+    second.start("INSERT INTO berth VALUES ('A1')")
+    stage.until_waiting(second)
+    reading, (chain,) = seen(quay, stage)
+    assert names(chain) == [("first", 0), ("second", 1)]
+    found = edge(reading, second, first)
+    assert (found.fact.lock_type, found.fact.table) == ("transactionid", "berth")
+
+
+def test_vacuum_against_a_change_of_the_table(quay: Target, stage: Scene) -> None:
+    vacuum, crew, web = stage.player("upkeep"), stage.player("crew"), stage.player("web")
+    vacuum.ask("SET vacuum_cost_delay = 50")
+    vacuum.ask("SET vacuum_cost_limit = 1")
+    vacuum.start("VACUUM (DISABLE_PAGE_SKIPPING) fare")
+    stage.until("SELECT count(*) FROM pg_stat_progress_vacuum WHERE pid = %s", (vacuum.pid,), 1)
+    crew.start("ALTER TABLE fare ADD COLUMN extra int")
+    stage.until_waiting(crew)
+    web.start("SELECT count(*) FROM fare")
+    stage.until_waiting(web)
+    reading, (chain,) = seen(quay, stage)
+    assert names(chain) == [("upkeep", 0), ("crew", 1), ("web", 2)]
+    assert edge(reading, crew, vacuum).fact.mode_held == "ShareUpdateExclusiveLock"
+    assert chain.state in (RootState.RUNNING, RootState.WAITING, RootState.DISK)
+
+
+def test_two_chains_at_once_stay_apart(quay: Target, stage: Scene) -> None:
+    one, two, web, gate, late = (stage.player(name) for name in ("one", "two", "web", "gate", "late"))
+    for player, row in ((one, 20), (two, 21)):
+        player.ask("BEGIN")
+        player.ask(f"UPDATE sailing SET booked = 1 WHERE id = {row}")
+    web.start("UPDATE sailing SET booked = 2 WHERE id = 20")
+    gate.start("UPDATE sailing SET booked = 2 WHERE id = 21")
+    stage.until_waiting(web, gate)
+    late.start("UPDATE sailing SET booked = 3 WHERE id = 20")
+    stage.until_waiting(late)
+    _, chains = seen(quay, stage)
+    assert [names(chain)[0][0] for chain in chains] == ["one", "two"]
+    assert [chain.waiting for chain in chains] == [2, 1]
+
+
+def test_a_root_that_waits_for_its_client_and_one_that_sleeps(quay: Target, stage: Scene) -> None:
+    export, web, sleeper, gate = (stage.player(name) for name in ("export", "web", "sleeper", "gate"))
+    export.ask("BEGIN")
+    export.ask("LOCK TABLE berth IN ACCESS EXCLUSIVE MODE")
+    pipe = export.connection.cursor()
+    copying = pipe.copy("COPY (SELECT repeat('x', 1000) FROM generate_series(1, 100000)) TO STDOUT")
+    with copying as rows:
+        rows.read()
+        stage.until("SELECT wait_event FROM pg_stat_activity WHERE pid = %s", (export.pid,), "ClientWrite")
+        web.start("SELECT * FROM berth")
+        stage.until_waiting(web)
+        sleeper.ask("BEGIN")
+        sleeper.ask("UPDATE sailing SET booked = 1 WHERE id = 30")
+        sleeper.start("SELECT pg_sleep(20)")
+        gate.start("UPDATE sailing SET booked = 1 WHERE id = 30")
+        stage.until_waiting(gate)
+        _, chains = seen(quay, stage)
+        states = {names(chain)[0][0]: chain.state for chain in chains}
+        assert states == {"export": RootState.CLIENT, "sleeper": RootState.WAITING}
+        stage.keeper.execute("SELECT pg_terminate_backend(%s)", (export.pid,))
+        with pytest.raises(Exception, match=r"terminat|closed|lost"):
+            for _ in rows:
+                pass
+
+
+def test_a_root_that_waits_for_its_disk(quay: Target, stage: Scene) -> None:
+    report, web = stage.player("report"), stage.player("web")
+    report.ask("SET work_mem = '64kB'")
+    report.ask("BEGIN")
+    report.ask("UPDATE sailing SET booked = 1 WHERE id = 45")
+    report.start("SELECT md5(a::text) FROM generate_series(1, 20000000) a ORDER BY 1")
+    web.start("UPDATE sailing SET booked = 2 WHERE id = 45")
+    stage.until_waiting(web)
+    for _ in range(400):  # it spills, and is seen waiting for it now and then
+        reading = sampled(quay)
+        (chain,) = chains_at(reading.sessions, reading.edges)
+        if chain.state is RootState.DISK:
+            break
+    assert chain.state is RootState.DISK
+    assert names(chain) == [("report", 0), ("web", 1)]
+
+
+def test_parallel_workers_stand_under_their_leader(quay: Target, stage: Scene) -> None:
+    report, crew = stage.player("report"), stage.player("crew")
+    for setting in ("parallel_setup_cost = 0", "parallel_tuple_cost = 0", "min_parallel_table_scan_size = 0"):
+        report.ask(f"SET {setting}")
+    report.ask("SET max_parallel_workers_per_gather = 2")
+    report.start("SELECT count(*) FROM fare a JOIN fare b ON a.amount % 50 = b.amount % 50 AND a.id < b.id")
+    stage.until("SELECT count(*) > 0 FROM pg_stat_activity WHERE leader_pid = %s", (report.pid,), True)
+    crew.start("ALTER TABLE fare ADD COLUMN more int")
+    stage.until_waiting(crew)
+    reading, (chain,) = seen(quay, stage)
+    assert names(chain) == [("report", 0), ("crew", 1)]
+    assert edge(reading, crew, report).fact.mode_held == "AccessShareLock"
+    workers = [one for one in reading.sessions if one.leader == report.pid]
+    assert workers
+    assert all(one.backend == "parallel worker" for one in workers)
+
+
+def test_a_holder_that_the_lock_table_does_not_show(quay: Target, stage: Scene) -> None:
+    """Two share a row; a waiter stands behind one of them at a time, and behind the other once that one has gone."""
+    first, second, web = stage.player("first"), stage.player("second"), stage.player("web")
+    for player in (first, second):
+        player.ask("BEGIN")
+        player.ask("SELECT * FROM sailing WHERE id = 40 FOR SHARE")
+    web.start("UPDATE sailing SET booked = 9 WHERE id = 40")
+    stage.until_waiting(web)
+    _, (chain,) = seen(quay, stage)
+    (holder,) = [player for player in (first, second) if player.pid == chain.root.pid]
+    (other,) = [player for player in (first, second) if player is not holder]
+    holder.ask("COMMIT")
+    stage.until("SELECT pg_blocking_pids(%s)", (web.pid,), [other.pid])
+    reading, (chain,) = seen(quay, stage)
+    assert names(chain)[0][0] == other.name
+    assert edge(reading, web, other).fact.object == "row of sailing"
+
+
+def test_a_lock_that_is_let_go_while_we_look_leaves_an_edge_without_detail(quay: Target) -> None:
+    (found,) = edges_of([], {Pid(5): [6]}, {}, Names())
+    assert (found.waiter, found.blocker, found.fact.object) == (5, 6, "")
