@@ -14,6 +14,10 @@ def main(arguments: list[str]) -> int:
             from faena.headless import log
 
             return log.main(rest)
+        case "chains":
+            from faena.headless import chains
+
+            return chains.main(rest)
     print(f"faena: there is no command {command!r}", file=sys.stderr)
     return 2
 

@@ -36,7 +36,8 @@ def parser() -> argparse.ArgumentParser:
         ("user", "make a user or change one"),
         ("import", "`import samples FILE --server NAME`: session samples of any engine"),
         ("read-plan", "a plan's steps and suspicions as JSON"),
-        ("read-log", "executions, errors and waits of server logs as JSON Lines"),
+        ("read-log", "executions, errors, waits and deadlocks of server logs as JSON Lines"),
+        ("chains", "who stands in whose way on a live server, watched for a while, as JSON"),
     )
     for name, words in forwarded:
         rest = commands.add_parser(name, help=words, add_help=False)
@@ -76,7 +77,7 @@ def main() -> int:
             real.user(arguments.rest)
         case "import":
             real.imported(arguments.rest)
-        case "read-plan" | "read-log":
+        case "read-plan" | "read-log" | "chains":
             real.headless(arguments.command, arguments.rest)
         case "build":
             setup.for_running()

@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from contention import scene
 from watched import PORT
 
 BACKEND = Path(__file__).parents[2]
@@ -86,3 +87,45 @@ def test_a_log_becomes_lines_with_a_summary_at_the_end(tmp_path: Path) -> None:
     assert summary["event"] == "summary"
     assert (summary["lines"], summary["events"], summary["unreadable"]) == (4, 4, 0)
     assert summary["files"][0]["log_line_prefix"] == "%m [%p] %q%u@%d "
+
+
+def test_chains_are_watched_and_their_cost_told(target: object) -> None:
+    del target
+    password = os.environ["FAENA_TEST_FERRY_PASSWORD"]
+    dsn = f"host=127.0.0.1 port={PORT} dbname=watched user=keeper password={password}"
+    with scene("watched") as stage:
+        console, web, gate = stage.player("ops-console"), stage.player("booking-web"), stage.player("gate-scan")
+        console.ask("BEGIN")
+        console.ask("LOCK TABLE deck_slot IN EXCLUSIVE MODE")
+        for waiting in (web, gate):
+            waiting.start("UPDATE deck_slot SET held = 1 WHERE id = 5")
+        stage.until_waiting(web, gate)
+        ended = run("chains", "--dsn", dsn, "--seconds", "2")
+        assert ended.returncode == 0, ended.stderr
+    found = json.loads(ended.stdout)
+    (chain,) = found["chains"]
+    assert chain["root"]["application"] == "ops-console"
+    assert chain["root"]["pid"] == console.pid
+    assert chain["root"]["state"] == "idle in transaction"
+    assert "LOCK TABLE" in chain["root"]["statement"]
+    assert (chain["object"], chain["lock_type"]) == ("table deck_slot", "relation")
+    # Two waited all of the two seconds. The moment a reading takes is the server's, so it is not exact.
+    assert 3.0 < chain["lost_seconds"] <= 4.1
+    assert found["total_lock_wait_seconds"] == chain["lost_seconds"]
+    edges = {(one["waiter"], one["blocker"]): one for one in chain["edges"]}
+    direct = edges["booking-web", "ops-console"]
+    assert (direct["via"], direct["mode_wanted"], direct["mode_held"]) == (
+        "holder",
+        "RowExclusiveLock",
+        "ExclusiveLock",
+    )
+    assert {one["waiter_pid"] for one in chain["edges"]} == {web.pid, gate.pid}
+
+
+@pytest.mark.parametrize(
+    "arguments", [["--dsn", "host=127.0.0.1 port=1"], ["--dsn", "x y"], ["--dsn", "port=1", "--seconds", "0"]]
+)
+def test_a_server_that_cannot_be_watched_is_one_line_and_exit_2(arguments: list[str]) -> None:
+    ended = run("chains", *arguments)
+    assert (ended.returncode, ended.stdout) == (2, "")
+    assert len(ended.stderr.strip().splitlines()) == 1, ended.stderr

@@ -1,0 +1,62 @@
+"""Chains summed up over a watch: tick after tick goes in, who cost how much comes out."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from faena.core.locks.chains import Chain, Link, RootState, chains_at
+from faena.core.readings import LockEdge, SampleReading, SessionSample
+from faena.core.units import Pid
+
+
+@dataclass(frozen=True, slots=True)
+class SeenEdge:
+    """An edge with the sessions at its ends as they were when it was last seen; None: not sampled."""
+
+    edge: LockEdge
+    waiter: SessionSample | None
+    blocker: SessionSample | None
+
+
+@dataclass(slots=True)
+class SeenChain:
+    """One root over a watch. `lost_s` are the session-seconds that others waited behind it."""
+
+    root: Link
+    gid: str
+    state: RootState
+    lost_s: float = 0.0
+    edges: dict[tuple[Pid, Pid, str], SeenEdge] = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class ChainWatch:
+    """Give it readings in order of time."""
+
+    chains: dict[tuple[Pid, int, str], SeenChain] = field(default_factory=dict)
+    total_s: float = 0.0
+
+    def take(self, reading: SampleReading, seconds: float) -> None:
+        """One reading, which stands for so many seconds."""
+        present = {session.pid: session for session in reading.sessions}
+        for chain in chains_at(reading.sessions, reading.edges):
+            self.total_s += seconds * _waiting(chain)
+            started = chain.root.session.started_s if chain.root.session else 0
+            seen = self.chains.setdefault(
+                (chain.root.pid, started, chain.gid), SeenChain(chain.root, chain.gid, chain.state)
+            )
+            seen.root, seen.state = chain.root, chain.state
+            seen.lost_s += seconds * _waiting(chain)
+            members = {link.pid for link in chain.links}
+            for edge in reading.edges:
+                if edge.waiter in members:
+                    key = (edge.waiter, edge.blocker, edge.fact.object)
+                    seen.edges[key] = SeenEdge(edge, present.get(edge.waiter), present.get(edge.blocker))
+
+    def worst_first(self) -> Sequence[SeenChain]:
+        """Chains by the time they cost."""
+        return sorted(self.chains.values(), key=lambda one: (-one.lost_s, one.root.pid))
+
+
+def _waiting(chain: Chain) -> int:
+    """Members that wait; of a circle the root waits, too."""
+    return chain.waiting + (chain.state is RootState.CIRCLE)
