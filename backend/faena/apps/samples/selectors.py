@@ -6,12 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from faena.apps.samples import packing
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.hours import read_frame
-from faena.apps.samples.models import Chunk, Tick
-from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
+from faena.apps.samples.models import Tick
+from faena.apps.samples.sessions import hours_of, read_hour
 from faena.apps.servers import holdings
+from faena.core.locks.history import SessionFrame
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.sampling.frame import GRID_MS, SampleFrame
 from faena.core.sampling.load import Column, LoadSeries, count_codes, load_by, load_by_kind, rank
@@ -19,9 +19,10 @@ from faena.core.sampling.rollup import unit_for
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.ticks import Gap, gaps, missing_ticks
 from faena.core.series.window import Buckets, Window, cut
-from faena.core.units import MS_PER_HOUR, EpochMs
+from faena.core.units import EpochMs
 
 MAX_GROUPS = 7  # layers of another dimension than the wait kind; the rest is summed as others
+_TOLD = ("pid", "blocker", "started_s", "transaction_ms", "statement_ms")
 SETTLE_MS = 2_500  # ticks younger than this may still be on their way; their absence is no gap yet
 
 
@@ -139,35 +140,19 @@ def raw_samples(server_id: int, window: Window, trail: Sequence[Pick], *, idle: 
     keep = narrow(dictionary, trail)
     if not idle:
         keep &= dictionary.active
-    hour = window.start - window.start % MS_PER_HOUR
-    while hour < window.end:
-        part = Window(start=EpochMs(max(hour, window.start)), end=EpochMs(min(hour + MS_PER_HOUR, window.end)))
-        yield from _hour_samples(server_id, hour, part, dictionary, keep)
-        hour += MS_PER_HOUR
+    for part in hours_of(window):
+        yield from _hour_samples(read_hour(server_id, part), dictionary, keep)
 
 
-def _hour_samples(
-    server_id: int, hour: int, part: Window, dictionary: Dictionary, keep: npt.NDArray[np.bool_]
-) -> Iterator[RawSample]:
-    blocks: list[dict[str, npt.NDArray[np.int64]]] = []
-    chunk = Chunk.objects.filter(server_id=server_id, hour_ms=hour).first()
-    closed = np.empty(0, dtype=np.int64)
-    if chunk is not None:
-        closed = packing.unpack(chunk.tick_ms)
-        block = {name: packing.unpack(getattr(chunk, name)) for name in OPEN_COLUMNS[1:]}
-        blocks.append({"at_ms": closed[packing.unpack(chunk.tick)], **block})
-    rows = copy_out(server_id, part.start, part.end)
-    rows = rows[~np.isin(rows["at_ms"], closed)]
-    blocks.append({name: rows[name].astype(np.int64) for name in OPEN_COLUMNS})
-    table = {name: np.concatenate([block[name] for block in blocks]) for name in OPEN_COLUMNS}
-    inside = (table["at_ms"] >= part.start) & (table["at_ms"] < part.end)
-    inside &= (table["code"] < len(keep)) & keep[np.minimum(table["code"], len(keep) - 1)] if len(keep) else False
-    for i in np.flatnonzero(inside)[np.lexsort((table["pid"][inside], table["at_ms"][inside]))]:
-        code = int(table["code"][i])
+def _hour_samples(frame: SessionFrame, dictionary: Dictionary, keep: npt.NDArray[np.bool_]) -> Iterator[RawSample]:
+    known = frame.code < len(keep)
+    for i in np.flatnonzero(known)[keep[frame.code[known]]].tolist():
+        code = int(frame.code[i])
         yield RawSample(
+            at_ms=int(frame.tick_ms[frame.tick[i]]),
             combination=dictionary.combinations[code],
             kind=dictionary.kinds[code],
-            **{name: int(table[name][i]) for name in OPEN_COLUMNS if name != "code"},
+            **{name: int(getattr(frame, name)[i]) for name in _TOLD},
         )
 
 

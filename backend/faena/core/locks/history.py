@@ -1,7 +1,7 @@
 """Blocking over a window, from samples: who was at the root at each tick, and whose waiting is put down to whom."""
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -38,6 +38,32 @@ class SessionFrame:
             self.tick_ms, self.tick[keep], self.pid[keep], self.blocker[keep], self.code[keep],
             self.started_s[keep], self.transaction_ms[keep], self.statement_ms[keep],
         )  # fmt: skip
+
+    def within(self, start_ms: int, end_ms: int) -> "SessionFrame":
+        """The ticks of [start, end) and their samples."""
+        first, last = np.searchsorted(self.tick_ms, (start_ms, end_ms))
+        if first == 0 and last == len(self.tick_ms):
+            return self
+        kept = self.rows((self.tick >= first) & (self.tick < last))
+        return replace(kept, tick_ms=self.tick_ms[first:last], tick=kept.tick - first)
+
+
+EMPTY = SessionFrame(*(np.empty(0, dtype=np.int64) for _ in range(8)))
+
+
+def joined(frames: Sequence[SessionFrame]) -> SessionFrame:
+    """Frames with ticks of their own as one, in order of (tick, pid)."""
+    if not frames:
+        return EMPTY
+    at = np.concatenate([frame.tick_ms for frame in frames])
+    tick_ms = np.sort(at)
+    tick = np.searchsorted(tick_ms, np.concatenate([frame.tick_ms[frame.tick] for frame in frames]))
+    columns = {
+        name: np.concatenate([getattr(frame, name) for frame in frames])
+        for name in ("pid", "blocker", "code", "started_s", "transaction_ms", "statement_ms")
+    }
+    order = np.lexsort((columns["pid"], tick))
+    return SessionFrame(tick_ms, tick[order], **{name: column[order] for name, column in columns.items()})
 
 
 @dataclass(frozen=True, slots=True)

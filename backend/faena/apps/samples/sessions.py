@@ -1,0 +1,79 @@
+"""Samples with their sessions, for questions that are about who and not how many."""
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+import numpy.typing as npt
+
+from faena.apps.samples import packing
+from faena.apps.samples.models import Chunk, Tick
+from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
+from faena.core.locks.history import EMPTY, Ints, SessionFrame, joined
+from faena.core.series.window import Window
+from faena.core.units import MS_PER_HOUR, EpochMs
+
+_COLUMNS = ("pid", "blocker", "code", "started_s", "transaction_ms", "statement_ms")
+
+
+def hours_of(window: Window) -> Iterator[Window]:
+    """The window cut at full hours."""
+    hour = window.start - window.start % MS_PER_HOUR
+    while hour < window.end:
+        yield Window(start=EpochMs(max(hour, window.start)), end=EpochMs(min(hour + MS_PER_HOUR, window.end)))
+        hour += MS_PER_HOUR
+
+
+def read_hour(server_id: int, part: Window) -> SessionFrame:
+    """All ticks and samples of a part of one hour, closed and open; a tick that is in both is taken from the closed."""
+    hour = part.start - part.start % MS_PER_HOUR
+    chunk = Chunk.objects.filter(server_id=server_id, hour_ms=hour).first()
+    frames = [] if chunk is None else [_closed(chunk)]
+    open_ticks = Tick.objects.filter(server_id=server_id, at_ms__gte=part.start, at_ms__lt=part.end)
+    tick_ms = np.fromiter(open_ticks.order_by("at_ms").values_list("at_ms", flat=True), dtype=np.int64)
+    if chunk is not None and len(tick_ms):
+        tick_ms = tick_ms[~np.isin(tick_ms, frames[0].tick_ms)]
+    if len(tick_ms):
+        rows = copy_out(server_id, part.start, part.end)
+        rows = rows[np.isin(rows["at_ms"], tick_ms)]
+        columns = {name: rows[name].astype(np.int64) for name in OPEN_COLUMNS}
+        tick = np.searchsorted(tick_ms, columns["at_ms"])
+        frames.append(SessionFrame(tick_ms, tick, **{name: columns[name] for name in _COLUMNS}))
+    return joined(frames).within(part.start, part.end)
+
+
+def _closed(chunk: Chunk) -> SessionFrame:
+    told = {name: packing.unpack(getattr(chunk, name)) for name in ("tick_ms", "tick", *_COLUMNS)}
+    return SessionFrame(**told)
+
+
+def read_sessions(server_id: int, window: Window, *, hours_with: npt.NDArray[np.bool_] | None = None) -> SessionFrame:
+    """All of a window. With `hours_with` (codes,) only the hours in which one of the chosen codes was seen."""
+    frames: list[SessionFrame] = []
+    for part in hours_of(window):
+        if hours_with is not None and not _has(server_id, part, hours_with):
+            continue
+        frames.append(read_hour(server_id, part))
+    return joined(frames) if frames else EMPTY
+
+
+def _has(server_id: int, part: Window, chosen: npt.NDArray[np.bool_]) -> bool:
+    """Looks at the codes alone, which is a tenth of the hour."""
+    hour = part.start - part.start % MS_PER_HOUR
+    data = Chunk.objects.filter(server_id=server_id, hour_ms=hour).values_list("code", flat=True).first()
+    if data is not None and _any(packing.unpack(data), chosen):
+        return True
+    rows = copy_out(server_id, part.start, part.end)
+    return _any(rows["code"].astype(np.int64), chosen)
+
+
+def _any(codes: Ints, chosen: npt.NDArray[np.bool_]) -> bool:
+    known = codes[codes < len(chosen)]
+    return bool(chosen[known].any())
+
+
+def sessions_of(frame: SessionFrame, sessions: Sequence[tuple[int, int]]) -> SessionFrame:
+    """Only the samples of these sessions, each a pid and a start."""
+    keep = np.zeros(len(frame.pid), dtype=np.bool_)
+    for pid, started_s in sessions:
+        keep |= (frame.pid == pid) & (frame.started_s == started_s)
+    return frame.rows(keep)
