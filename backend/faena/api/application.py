@@ -5,6 +5,7 @@ from ninja.security import django_auth
 
 from faena import __version__
 from faena.api import (
+    blocking,
     capture,
     executions,
     hosts,
@@ -15,6 +16,7 @@ from faena.api import (
     problems,
     servers,
     session,
+    sessions,
     split,
     statement_parts,
     statements,
@@ -43,3 +45,5 @@ api.add_router("", capture.router)
 api.add_router("", plans.router)
 api.add_router("", executions.router)
 api.add_router("", indexes.router)
+api.add_router("", sessions.router)
+api.add_router("", blocking.router)

@@ -8,7 +8,7 @@ from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Query, Router, Schema, Status
 
 from faena.api.exports import Format, export
-from faena.api.figures import rounded
+from faena.api.figures import rounded, wait_label
 from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.apps.samples import selectors
 from faena.apps.samples.models import UnusualSpan
@@ -351,18 +351,11 @@ def _labels(server_id: int, dimension: Dimension, values: list[str]) -> dict[str
             fallback = {v: (f"statement {v}", "Its text is not known (yet).") for v in values}
             return {**fallback, **known, NO_STATEMENT: none, "others": ("others", "all other statements")}
         case Dimension.WAIT:
-            return {v: _wait_label(v) for v in values}
+            return {v: wait_label(v) for v in values}
         case Dimension.HELD_BY:
             return {v: ("not blocked", "waits for no other session") if v == NOBODY else (v, v) for v in values}
         case _:
             return {v: (v or "none", v or "none") for v in values}
-
-
-def _wait_label(value: str) -> tuple[str, str]:
-    if value == NOT_WAITING:
-        return ("running, no wait", explain("", "").meaning)
-    wait_type, _, event = value.partition(":")
-    return (f"{wait_type}: {event}", explain(wait_type, event).meaning)
 
 
 def _sample_rows(server_id: int, samples: Iterator[selectors.RawSample]) -> Iterator[SampleOut]:

@@ -11,6 +11,8 @@ from typing import Any, BinaryIO
 
 import orjson
 
+from faena.core.deadlocks.reading import Deadlock, DeadlockReader
+from faena.core.deadlocks.report import BadReport
 from faena.core.logged import Execution, LogEvent
 from faena.core.texts import fingerprint
 from faena.sources.logs.reading import Summary, read_stream
@@ -28,27 +30,34 @@ def main(arguments: Sequence[str]) -> int:
     parser.add_argument("--only", choices=("trouble",), help="errors and waits, without executions; much faster")
     given = parser.parse_args(arguments)
     gc.disable()  # nothing below makes circles, and looking for them takes a third of the time
-    out, kinds, summaries = sys.stdout.buffer, Counter[str](), list[Summary]()
+    out, kinds, patterns, summaries = sys.stdout.buffer, Counter[str](), Counter[str](), list[Summary]()
     for name in given.files:
         try:
             with nullcontext(sys.stdin.buffer) if name == "-" else open(name, "rb") as stream:
                 summary = Summary()
-                _print_all(stream, summary, given.log_line_prefix, given.only == "trouble", kinds, out)
+                _print_all(stream, summary, given.log_line_prefix, given.only == "trouble", kinds, patterns, out)
         except (OSError, EOFError) as error:
             out.flush()
             print(f"faena: {name}: {getattr(error, 'strerror', None) or error}", file=sys.stderr)
             return 2
         summaries.append(summary)
-    out.write(orjson.dumps(_conclusion(given.files, summaries, kinds)) + b"\n")
+    out.write(orjson.dumps(_conclusion(given.files, summaries, kinds, patterns)) + b"\n")
     return 0
 
 
 def _print_all(
-    stream: BinaryIO, summary: Summary, prefix: str | None, trouble_only: bool, kinds: Counter[str], out: BinaryIO
+    stream: BinaryIO,
+    summary: Summary,
+    prefix: str | None,
+    trouble_only: bool,
+    kinds: Counter[str],
+    patterns: Counter[str],
+    out: BinaryIO,
 ) -> None:
     waiting, size = list[bytes](), 0
+    deadlocks = DeadlockReader()
     for happening in read_stream(stream, summary, prefix=prefix, trouble_only=trouble_only):
-        body = as_event(happening)
+        body = _body(happening, deadlocks, patterns)
         kinds[body["event"]] += 1
         waiting.append(orjson.dumps(body))
         size += len(waiting[-1])
@@ -57,6 +66,47 @@ def _print_all(
             waiting, size = [], 0
     if waiting:
         out.write(b"\n".join(waiting) + b"\n")
+
+
+def _body(happening: Execution | LogEvent, reader: DeadlockReader, patterns: Counter[str]) -> dict[str, Any]:
+    """A deadlock with its parties in the order of the circle; an entry that tells of none stays as it was logged."""
+    try:
+        found = reader.take(happening)
+    except BadReport as error:
+        return {**as_event(happening), "unread": str(error)}
+    if found is None:
+        return as_event(happening)
+    patterns[found.pattern] += 1
+    return as_deadlock(found)
+
+
+def as_deadlock(found: Deadlock) -> dict[str, Any]:
+    """One line of output. `mode` is the engine's own name, `object` in words."""
+    report = found.report
+    return {
+        "event": "deadlock",
+        "at": report.at,
+        "pattern": found.pattern,
+        "victim_pid": report.victim.pid,
+        "cause": str(found.verdict.cause),
+        "reason": found.verdict.reason,
+        "mends": list(found.verdict.mends),
+        "sentence": found.sentence,
+        "parties": [
+            {
+                "pid": one.pid,
+                "application": one.program or None,
+                "user": one.user or None,
+                "database": one.database or None,
+                "client": one.client or None,
+                "statement": one.statement,
+                "wants": {"mode": one.wants.mode, "object": one.wants.words, "said": one.wants.said},
+                "waits_for_pid": one.waits_for,
+                "context": one.context or None,
+            }
+            for one in report.parties
+        ],
+    }
 
 
 def as_event(happening: Execution | LogEvent) -> dict[str, Any]:
@@ -102,7 +152,9 @@ def _execution(one: Execution) -> dict[str, Any]:
     return {name: value for name, value in body.items() if value not in ("", None)}
 
 
-def _conclusion(files: Sequence[str], summaries: Sequence[Summary], kinds: Counter[str]) -> dict[str, Any]:
+def _conclusion(
+    files: Sequence[str], summaries: Sequence[Summary], kinds: Counter[str], patterns: Counter[str]
+) -> dict[str, Any]:
     return {
         "event": "summary",
         "lines": sum(one.lines for one in summaries),
@@ -112,6 +164,7 @@ def _conclusion(files: Sequence[str], summaries: Sequence[Summary], kinds: Count
         "unreadable": sum(one.unreadable for one in summaries),
         "recoded": sum(one.recoded for one in summaries),
         "kinds": dict(sorted(kinds.items())),
+        "patterns": dict(sorted(patterns.items(), key=lambda one: (-one[1], one[0]))),
         "files": [
             {"file": name, "format": one.form, "log_line_prefix": one.prefix, "notes": one.notes}
             for name, one in zip(files, summaries, strict=True)

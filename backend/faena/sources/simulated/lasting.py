@@ -179,15 +179,21 @@ def _queue(
 
 def _deadlocks(scene: Scene, h: Happening, effect: Deadlock, found: Lasting) -> None:
     """Each pair waits for a second, until the server has found the circle."""
-    seconds = np.arange(h.start // 1000 + 5, h.end // 1000)
-    where = np.random.default_rng(h.start // 1000).choice(seconds, effect.pairs, replace=False)
-    where = where[np.isin(where, scene.at)]
+    where = deadlock_seconds(h, effect)
+    number = np.arange(len(where)) * 2
+    here = np.isin(where, scene.at)
+    where, number = where[here], number[here]
     pair = [scene.estate.statements[key] for key in effect.deadlock]
     for side, one in enumerate(pair):
         other = pair[1 - side]
         label = _label(scene, one.program, one.text, "Lock:transactionid", held_by=other.program)
         table = _table(scene, h, 0, where)
-        number = np.arange(len(where)) * 2
         table[:, 1], table[:, 2] = DEADLOCK_PID + number + side, DEADLOCK_PID + number + 1 - side
         table[:, 4], table[:, 5] = 1400, 700
         found.sightings.append(Sighting(table=table, labels=[label], key=np.zeros(len(table), dtype=np.int64)))
+
+
+def deadlock_seconds(h: Happening, effect: Deadlock) -> Ints:
+    """At which seconds since 1970 its pairs meet, the same whoever asks."""
+    seconds = np.arange(h.start // 1000 + 5, h.end // 1000)
+    return np.random.default_rng(h.start // 1000).choice(seconds, effect.pairs, replace=False)

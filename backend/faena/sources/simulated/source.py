@@ -4,7 +4,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from faena.core.logged import CaptureRules, Execution, LogPosition, LogReading
+from faena.core.logged import CaptureRules, Execution, LogEvent, LogPosition, LogReading
 from faena.core.readings import (
     COUNTER_FIELDS,
     CounterKey,
@@ -18,6 +18,7 @@ from faena.core.readings import (
 from faena.core.units import MS_PER_HOUR, EpochMs, Millis, Pid, QueryId
 from faena.sources.simulated.engine import Engine, Hour, texts_of
 from faena.sources.simulated.executions import hour_executions
+from faena.sources.simulated.lockwaits import deadlock_events, edges_of
 from faena.sources.simulated.vitals import host_minutes, table_figures, vital_minutes
 from faena.sources.simulated.work import work_between
 
@@ -45,7 +46,11 @@ class SimulatedSource:
         )
 
     async def sample(self, due: EpochMs) -> SampleReading:
-        return SampleReading(due=due, took=TOOK, sessions=self.sessions_at(due))
+        sessions = self.sessions_at(due)
+        return SampleReading(due=due, took=TOOK, sessions=sessions, edges=edges_of(sessions, self._texts()))
+
+    def _texts(self) -> dict[QueryId, str]:
+        return texts_of(self._engine.estate, self._engine.incidents, self._engine.server.name)
 
     def hour(self, start: EpochMs) -> Hour:
         """The hour, kept while it lasts."""
@@ -57,7 +62,7 @@ class SimulatedSource:
         """The sessions of the second in which `due` lies."""
         hour = self.hour(EpochMs(due - due % MS_PER_HOUR))
         first, last = np.searchsorted(hour.second, (due - hour.start) // 1000 + np.arange(2))
-        return tuple(_session(hour, i) for i in range(first, last))
+        return tuple(session_of(hour, i) for i in range(first, last))
 
     async def counters(self, at: EpochMs) -> CounterReading:
         """Cumulative since the first reading of this source: what lay before is nobody's to count."""
@@ -73,7 +78,7 @@ class SimulatedSource:
         return CounterReading(at=at, took=Millis(1.0), server_started=EpochMs(0), keys=keys, values=values)
 
     async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
-        known = texts_of(self._engine.estate, self._engine.incidents, self._engine.server.name)
+        known = self._texts()
         return [StatementText(query_id=i, text=known[i]) for i in wanted if i in known]
 
     async def survey(self, at: EpochMs) -> Survey:
@@ -91,18 +96,20 @@ class SimulatedSource:
         since = position.offset if position is not None else end - 60_000
         since = max(since, end - MS_PER_HOUR)
         found: list[Execution] = []
+        events: list[LogEvent] = []
         start = EpochMs(since - since % MS_PER_HOUR)
         while start < end:
             first, last = max(0, (since - start) // 1000), min(3600, (end - start) // 1000)
             found += hour_executions(self._engine, self.hour(start), first, last, EVERY_S)
+            events += deadlock_events(self._engine, self.hour(start), first, last)
             start = EpochMs(start + MS_PER_HOUR)
-        return LogReading(position=LogPosition("simulated", end), executions=tuple(found))
+        return LogReading(position=LogPosition("simulated", end), executions=tuple(found), events=tuple(events))
 
     async def close(self) -> None:
         return None
 
 
-def _session(hour: Hour, i: int) -> SessionSample:
+def session_of(hour: Hour, i: int) -> SessionSample:
     one = hour.combinations[int(hour.combination[i])]
     blocker = int(hour.blocker[i])
     return SessionSample(

@@ -1,0 +1,346 @@
+"""Who held up whom: over a window, at a moment, and as lanes."""
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from django.db.models import Count, F, Q
+
+from faena.apps.locks.actions import to_core
+from faena.apps.locks.models import LockKind, LockWait
+from faena.apps.samples.dictionary import read_dictionary
+from faena.apps.samples.sessions import read_sessions, sessions_of
+from faena.core.locks.chains import Chain, RootState, chains_at, root_state
+from faena.core.locks.history import (
+    CIRCLE,
+    NOT_SEEN,
+    Episode,
+    Roots,
+    SessionFrame,
+    episodes,
+    lost_by,
+    roots_of,
+)
+from faena.core.locks.tape import Stretch, stretches
+from faena.core.readings import PREPARED, LockEdge, LockFact, SessionSample
+from faena.core.sampling.dimensions import Dictionary, Dimension
+from faena.core.series.window import Window
+from faena.core.units import EpochMs, Pid
+
+GRID_MS = 1000
+MOST_EPISODES = 40
+MOST_LANES = 40
+NOT_SAMPLED, IN_CIRCLE = "not sampled", "in a circle"
+SEE_BACK_MS = 15_000  # how far before a moment its tick may lie
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Held:
+    """An object that was waited for: sightings of waiters, and how many they were."""
+
+    fact: LockFact
+    which: str
+    lost: int
+    waiters: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Told:
+    """An episode with what is known of its root. `share` is the part of all samples here that the root's program makes up."""
+
+    episode: Episode
+    start: int
+    end: int
+    worst: int
+    session: SessionSample | None
+    state: RootState
+    gid: str
+    held: Held | None
+    share: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Blocking:
+    """`lost` counts sightings of lock waits at ticks of `tick_s` seconds; each grouping adds up to it."""
+
+    ticks: int
+    tick_s: float
+    lost: int
+    most: int
+    episodes: Sequence[Told]
+    more: int
+    by: Mapping[str, Sequence[tuple[str, int]]]
+    objects: Sequence[Held]
+
+
+def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
+    """All lock waiting of a window, and whose it is."""
+    dictionary = read_dictionary(server_id)
+    waiting = _lock_codes(dictionary)
+    frame = _on_grid(read_sessions(server_id, window, hours_with=waiting))
+    known = frame.code < len(waiting)
+    waits = np.zeros(len(frame.code), dtype=np.bool_)
+    waits[known] = waiting[frame.code[known]]
+    roots = roots_of(frame)
+    found = episodes(frame, roots, waits)
+    per_tick = np.bincount(frame.tick[waits]) if waits.any() else np.zeros(1, dtype=np.int64)
+    kinds = _kinds(server_id)
+    rows = _waits(server_id, window)
+    shares = _shares(dictionary, frame)
+    return Blocking(
+        ticks=len(frame.tick_ms),
+        tick_s=tick_s,
+        lost=int(waits.sum()),
+        most=int(per_tick.max()),
+        episodes=[_told(server_id, frame, dictionary, one, kinds, shares) for one in found[:MOST_EPISODES]],
+        more=max(0, len(found) - MOST_EPISODES),
+        by={
+            "statement": _by_root(dictionary, Dimension.STATEMENT, frame, roots, waits),
+            "program": _by_root(dictionary, Dimension.PROGRAM, frame, roots, waits),
+            **_by_kind(rows, kinds, int(waits.sum())),
+        },
+        objects=_objects(server_id, window, kinds),
+    )
+
+
+def _lock_codes(dictionary: Dictionary) -> npt.NDArray[np.bool_]:
+    return np.array([one.active and one.wait_type == "Lock" for one in dictionary.combinations], dtype=np.bool_)
+
+
+def _on_grid(frame: SessionFrame) -> SessionFrame:
+    """Only full seconds, so that what a close watch saw in between does not weigh more."""
+    keep = frame.tick_ms % GRID_MS == 0
+    if keep.all():
+        return frame
+    renumber = np.cumsum(keep) - 1
+    rows = frame.rows(keep[frame.tick])
+    return SessionFrame(
+        frame.tick_ms[keep], renumber[rows.tick], rows.pid, rows.blocker, rows.code, rows.started_s,
+        rows.transaction_ms, rows.statement_ms,
+    )  # fmt: skip
+
+
+def _by_root(
+    dictionary: Dictionary, dimension: Dimension, frame: SessionFrame, roots: Roots, waits: npt.NDArray[np.bool_]
+) -> list[tuple[str, int]]:
+    encoded = dictionary.encoded(dimension)
+    n = len(encoded.names)
+    ids = np.append(encoded.ids, 0).astype(np.int64)
+    group = ids[np.minimum(frame.code, len(encoded.ids))]
+    lost = lost_by(roots, waits, group, unseen=n, circle=n + 1)
+    names = (*encoded.names, NOT_SAMPLED, IN_CIRCLE)
+    return sorted(((names[i], int(lost[i])) for i in np.flatnonzero(lost).tolist()), key=lambda one: (-one[1], one[0]))
+
+
+def _waits(server_id: int, window: Window) -> Counter[int]:
+    """Waiters by kind of wait, each once a tick."""
+    rows = _rows(server_id, window).values("code").annotate(n=Count("*")).values_list("code", "n").order_by()
+    return Counter(dict(rows))
+
+
+def _rows(server_id: int, window: Window):  # type: ignore[no-untyped-def]  # a QuerySet with an annotation
+    return LockWait.objects.alias(off=F("at_ms") % GRID_MS).filter(
+        server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, place=0, off=0
+    )
+
+
+def _by_kind(rows: Counter[int], kinds: Mapping[int, LockFact], lost: int) -> dict[str, list[tuple[str, int]]]:
+    """By table and by mode. What the lock table did not tell in time stands as "not known", so that all adds up."""
+    sums: dict[str, Counter[str]] = {"table": Counter(), "mode": Counter()}
+    for code, n in rows.items():
+        fact = kinds.get(code, LockFact())
+        sums["table"][fact.table or fact.object or "not known"] += n
+        sums["mode"][fact.mode_wanted or "not known"] += n
+    for one in sums.values():
+        if rest := lost - one.total():
+            one["not known"] += rest
+    return {
+        name: sorted(((k, n) for k, n in one.items() if n), key=lambda kn: (-kn[1], kn[0]))
+        for name, one in sums.items()
+    }
+
+
+def _kinds(server_id: int) -> dict[int, LockFact]:
+    return {row.code: to_core(row) for row in LockKind.objects.filter(server_id=server_id)}
+
+
+def _objects(
+    server_id: int, window: Window, kinds: Mapping[int, LockFact], more: Q | None = None, limit: int = 20
+) -> list[Held]:
+    """What was waited for most."""
+    rows = _rows(server_id, window).filter(more or Q())
+    rows = rows.values("code", "which").annotate(n=Count("*"), many=Count("waiter", distinct=True))
+    found = rows.order_by("-n", "code", "which").values_list("code", "which", "n", "many")[:limit]
+    return [Held(fact=kinds.get(code, LockFact()), which=which, lost=n, waiters=many) for code, which, n, many in found]
+
+
+def _shares(dictionary: Dictionary, frame: SessionFrame) -> dict[str, float]:
+    """The part of the samples that each program makes up; those that only hold a transaction are no load."""
+    known = frame.code[frame.code < len(dictionary)]
+    counts = np.bincount(known, minlength=len(dictionary)) * dictionary.active
+    encoded = dictionary.encoded(Dimension.PROGRAM)
+    sums = np.bincount(encoded.ids, weights=counts, minlength=len(encoded.names))
+    total = float(sums.sum())
+    return {name: float(sums[i]) / total for i, name in enumerate(encoded.names)} if total else {}
+
+
+def _told(
+    server_id: int,
+    frame: SessionFrame,
+    dictionary: Dictionary,
+    one: Episode,
+    kinds: Mapping[int, LockFact],
+    shares: Mapping[str, float],
+) -> Told:
+    start, end = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
+    session = session_at(frame, dictionary, one.row) if one.row >= 0 else None
+    state = RootState.CIRCLE if one.row == CIRCLE else root_state(session, Pid(one.pid))
+    if session is not None:
+        state = _usual_state(frame, dictionary, one)
+    of_root = Q(blocker=one.pid) if one.pid != -1 or state is RootState.PREPARED else Q()
+    span = Window(start=EpochMs(start), end=EpochMs(end + 1))
+    held = next(iter(_objects(server_id, span, kinds, of_root, 1)), None)
+    gid = ""
+    if one.pid == PREPARED and one.row == NOT_SEEN:
+        gid = _rows(server_id, span).filter(blocker=PREPARED).values_list("gid", flat=True).first() or ""
+    return Told(
+        episode=one, start=start, end=end, worst=int(frame.tick_ms[one.worst]), session=session, state=state, gid=gid,
+        held=held, share=shares.get(session.program) if session else None,
+    )  # fmt: skip
+
+
+def _usual_state(frame: SessionFrame, dictionary: Dictionary, one: Episode) -> RootState:
+    """What the root was seen doing most while it blocked."""
+    mine = (frame.pid == one.pid) & (frame.started_s == one.started_s)
+    mine &= (frame.tick >= one.first) & (frame.tick <= one.last)
+    states = Counter(
+        root_state(session_at(frame, dictionary, i), Pid(one.pid)) for i in np.flatnonzero(mine)[:2000].tolist()
+    )
+    return states.most_common(1)[0][0]
+
+
+def session_at(frame: SessionFrame, dictionary: Dictionary, i: int) -> SessionSample:
+    """A sample as a record. Whether an idle session had a transaction open shows in its age."""
+    code = int(frame.code[i])
+    label = dictionary.combinations[code]
+    age = int(frame.transaction_ms[i])
+    state = "active" if label.active else "idle in transaction" if age >= 0 else "idle"
+    blocker = int(frame.blocker[i])
+    return SessionSample(
+        pid=Pid(int(frame.pid[i])), started_s=int(frame.started_s[i]), state=state, wait_type=label.wait_type,
+        wait_event=label.wait_event, query_id=label.query_id, database=label.database, user=label.user,
+        program=label.program, client=label.client, backend=label.backend,
+        blocked_by=(Pid(blocker),) if blocker else (), transaction_ms=age, statement_ms=int(frame.statement_ms[i]),
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Moment:
+    """One tick: everybody who was seen, and the chains among them. `at` None: nothing was sampled then."""
+
+    at: int | None
+    sessions: Sequence[SessionSample]
+    edges: Sequence[LockEdge]
+    chains: Sequence[Chain]
+
+
+def moment(server_id: int, at: int) -> Moment:
+    """The last tick up to `at`, unless it lies too far back."""
+    window = Window(start=EpochMs(at - SEE_BACK_MS), end=EpochMs(at + 1))
+    frame = read_sessions(server_id, window)
+    if not len(frame.tick_ms):
+        return Moment(at=None, sessions=(), edges=(), chains=())
+    dictionary = read_dictionary(server_id)
+    last = len(frame.tick_ms) - 1
+    rows = np.flatnonzero((frame.tick == last) & (frame.code < len(dictionary)))
+    sessions = [session_at(frame, dictionary, i) for i in rows.tolist()]
+    at = int(frame.tick_ms[last])
+    edges = edges_at(server_id, at, sessions)
+    return Moment(at=at, sessions=sessions, edges=edges, chains=chains_at(sessions, edges))
+
+
+def edges_at(server_id: int, at: int, sessions: Iterable[SessionSample]) -> list[LockEdge]:
+    """The stored edges of a tick; where there are none, what the samples say of who blocks whom."""
+    rows = list(LockWait.objects.filter(server_id=server_id, at_ms=at))
+    kinds = {
+        row.code: to_core(row)
+        for row in LockKind.objects.filter(server_id=server_id, code__in={one.code for one in rows})
+    }
+    found = []
+    for row in rows:
+        fact = kinds.get(row.code, LockFact())
+        fact = (
+            fact
+            if not row.gid
+            else LockFact(**{n: getattr(fact, n) for n in LockFact.__dataclass_fields__ if n != "gid"}, gid=row.gid)
+        )
+        found.append(
+            LockEdge(
+                waiter=Pid(row.waiter), blocker=Pid(row.blocker), fact=fact, which=row.which, waited_ms=row.waited_ms
+            )
+        )
+    told = {edge.waiter for edge in found}
+    found += [
+        LockEdge(waiter=one.pid, blocker=blocker, fact=LockFact())
+        for one in sessions
+        if one.pid not in told
+        for blocker in one.blocked_by
+    ]
+    return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lane:
+    """One session over a window. `depth` is how far behind the root it stood at most; 0 the root."""
+
+    session: SessionSample
+    depth: int
+    waited: int
+    stretches: Sequence[Stretch]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lanes:
+    """`tick_ms` are the moments that stretches index; lanes in order: the root, then who waited, as they came."""
+
+    tick_ms: Sequence[int]
+    lanes: Sequence[Lane]
+    more: int
+    dictionary: Dictionary
+
+
+def lanes(server_id: int, window: Window, pid: int, started_s: int) -> Lanes:
+    """The root and all who stood behind it. For pid -1: behind prepared transactions and circles, without a root's lane."""
+    frame = read_sessions(server_id, window)
+    dictionary = read_dictionary(server_id)
+    frame = frame.rows(frame.code < len(dictionary))
+    waits = _lock_codes(dictionary)[frame.code]
+    roots = roots_of(frame)
+    row = roots.row
+    seen = row >= 0
+    behind = np.where(
+        seen,
+        (roots.pid == pid) & (frame.started_s[np.maximum(row, 0)] == started_s),
+        (roots.pid == pid) | (row == CIRCLE) & (pid == -1),
+    )
+    rows = np.flatnonzero(waits & behind)
+    order: dict[tuple[int, int], list[int]] = {}
+    for i in rows.tolist():
+        order.setdefault((int(frame.pid[i]), int(frame.started_s[i])), []).append(i)
+    waiters = sorted(order, key=lambda key: (frame.tick[order[key][0]], roots.depth[order[key][0]], key))
+    kept = waiters[: MOST_LANES - 1]
+    everybody = [(pid, started_s), *kept] if pid != -1 else kept
+    mine = sessions_of(frame, everybody)
+    made = []
+    for key in everybody:
+        own = sessions_of(mine, [key])
+        if not len(own.pid):
+            continue
+        rows_of = order.get(key, [])
+        depth = int(roots.depth[rows_of].max()) if rows_of and key != (pid, started_s) else 0
+        made.append(
+            Lane(session=session_at(own, dictionary, 0), depth=depth, waited=len(rows_of), stretches=stretches(own))
+        )
+    return Lanes(tick_ms=frame.tick_ms.tolist(), lanes=made, more=len(waiters) - len(kept), dictionary=dictionary)

@@ -1,0 +1,196 @@
+"""Sessions now and long past: lists, and one of them second by second."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from faena.apps.locks.blocking import Moment, moment, session_at
+from faena.apps.samples.dictionary import read_dictionary
+from faena.apps.samples.models import Tick
+from faena.apps.samples.sessions import read_sessions, sessions_of
+from faena.apps.statements.models import Execution, LogEvent, Text
+from faena.core.errors import NotFound
+from faena.core.locks.history import SessionFrame
+from faena.core.locks.tape import Ran, Stretch, WaitSum, statements_run, stretches, wait_sums
+from faena.core.readings import SessionSample
+from faena.core.sampling.dimensions import Dictionary, Dimension
+from faena.core.series.ticks import Gap, gaps
+from faena.core.series.window import Window
+
+MOST_FOUND = 200
+
+
+def now(server_id: int) -> Moment:
+    """The newest tick."""
+    newest = Tick.objects.filter(server_id=server_id).order_by("-at_ms").values_list("at_ms", flat=True).first()
+    return moment(server_id, newest) if newest is not None else Moment(at=None, sessions=(), edges=(), chains=())
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Seen:
+    """A session as it was seen in a window: `ticks` in all, `lock_ticks` of them behind a lock. `session` as last seen."""
+
+    session: SessionSample
+    first: int
+    last: int
+    ticks: int
+    lock_ticks: int
+    main_wait: str
+    errors: int
+
+
+def find(server_id: int, window: Window, containing: str, errors_only: bool = False) -> tuple[list[Seen], int]:
+    """Sessions of a window by pid, program, user, client, a piece of a statement or of an error; and how many there are.
+
+    Those with errors come first, then those that waited longest for locks.
+    """
+    frame = read_sessions(server_id, window)
+    dictionary = read_dictionary(server_id)
+    frame = frame.rows(frame.code < len(dictionary))
+    if not len(frame.pid):
+        return [], 0
+    key = (frame.pid << np.int64(32)) | (frame.started_s & 0xFFFFFFFF)
+    _, of_row, counts = np.unique(key, return_inverse=True, return_counts=True)
+    lock_code = np.array([one.wait_type == "Lock" for one in dictionary.combinations], dtype=np.bool_)
+    locked = np.bincount(of_row, weights=lock_code[frame.code], minlength=len(counts)).astype(np.int64)
+    last = np.zeros(len(counts), dtype=np.int64)
+    first = np.full(len(counts), len(frame.pid), dtype=np.int64)
+    rows = np.arange(len(frame.pid))
+    np.maximum.at(last, of_row, rows)
+    np.minimum.at(first, of_row, rows)
+    failed = _failures(server_id, window)
+    wanted = _matching(server_id, window, dictionary, frame, of_row, containing, len(counts))
+    pids = frame.pid[last]
+    errors = np.array([failed.get(int(pid), 0) for pid in pids], dtype=np.int64)
+    chosen = np.flatnonzero(wanted & ((errors > 0) | (not errors_only)))
+    order = sorted(chosen.tolist(), key=lambda i: (-errors[i], -locked[i], -counts[i], int(pids[i])))
+    found = [
+        Seen(
+            session=session_at(frame, dictionary, int(last[i])),
+            first=int(frame.tick_ms[frame.tick[first[i]]]),
+            last=int(frame.tick_ms[frame.tick[last[i]]]),
+            ticks=int(counts[i]),
+            lock_ticks=int(locked[i]),
+            main_wait=_main_wait(frame, dictionary, of_row == i),
+            errors=int(errors[i]),
+        )
+        for i in order[:MOST_FOUND]
+    ]
+    return found, len(order)
+
+
+def _failures(server_id: int, window: Window) -> Counter[int]:
+    rows = LogEvent.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
+    return Counter(rows.values_list("pid", flat=True))
+
+
+def _matching(
+    server_id: int,
+    window: Window,
+    dictionary: Dictionary,
+    frame: SessionFrame,
+    of_row: np.ndarray[tuple[int, ...], np.dtype[np.int64]],
+    containing: str,
+    count: int,
+) -> np.ndarray[tuple[int, ...], np.dtype[np.bool_]]:
+    """Which sessions any sample or any error of matches."""
+    words = containing.strip().lower()
+    if not words:
+        return np.ones(count, dtype=np.bool_)
+    texts = set(Text.objects.filter(server_id=server_id, text__icontains=words).values_list("query_id", flat=True))
+    codes = np.array(
+        [
+            one.query_id in texts
+            or any(words in value.lower() for value in (one.program, one.user, one.client, one.database))
+            for one in dictionary.combinations
+        ],
+        dtype=np.bool_,
+    )
+    said = LogEvent.objects.filter(
+        server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, message__icontains=words
+    )
+    by_pid = np.isin(frame.pid, list(said.values_list("pid", flat=True)))
+    by_pid |= frame.pid == (int(words) if words.isdigit() else -2)
+    hit = codes[frame.code] | by_pid
+    found = np.zeros(count, dtype=np.bool_)
+    found[of_row[hit]] = True
+    return found
+
+
+def _main_wait(
+    frame: SessionFrame, dictionary: Dictionary, mine: np.ndarray[tuple[int, ...], np.dtype[np.bool_]]
+) -> str:
+    encoded = dictionary.encoded(Dimension.WAIT)
+    counts = np.bincount(encoded.ids[frame.code[mine]], minlength=len(encoded.names))
+    return encoded.names[int(np.argmax(counts))]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tape:
+    """One session over a window. Stretches index `tick_ms`; at ticks in none of them it was idle or not there.
+
+    `errors` and `executions` are what the server's log told of this pid in this time.
+    """
+
+    session: SessionSample
+    tick_ms: Sequence[int]
+    stretches: Sequence[Stretch]
+    ran: Sequence[Ran]
+    waits: Sequence[WaitSum]
+    gaps: Sequence[Gap]
+    others: dict[int, SessionSample]
+    errors: Sequence[LogEvent]
+    executions: Sequence[Execution]
+    dictionary: Dictionary
+    alike: Sequence[int]  # starts of other sessions that had the same pid in the window
+
+
+def tape(server_id: int, window: Window, pid: int, started_s: int | None, period_ms: int) -> Tape:
+    """Raises NotFound when the session was not seen in the window. Without a start, the one with this pid seen last."""
+    frame = read_sessions(server_id, window)
+    dictionary = read_dictionary(server_id)
+    frame = frame.rows(frame.code < len(dictionary))
+    starts = np.unique(frame.started_s[frame.pid == pid]).tolist()
+    if started_s is None and starts:
+        started_s = int(frame.started_s[frame.pid == pid][-1])
+    own = sessions_of(frame, [(pid, started_s or 0)])
+    if not len(own.pid):
+        raise NotFound(f"session {pid} was not seen in this window: it was idle, or not there; look at a wider one")
+    found = stretches(own)
+    active = [one.active for one in dictionary.combinations]
+    holders = {one.blocker for one in found if one.blocker > 0}
+    # Of each holder the sample of the tick at which it first held this session up.
+    others = {}
+    for one in found:
+        if one.blocker in holders and one.blocker not in others:
+            at = np.flatnonzero((frame.tick == one.first) & (frame.pid == one.blocker))
+            if len(at):
+                others[one.blocker] = session_at(frame, dictionary, int(at[0]))
+    span = {"server_id": server_id, "pid": pid}
+    log = LogEvent.objects.filter(**span, at_ms__gte=window.start, at_ms__lt=window.end).order_by("at_ms", "place")
+    runs = Execution.objects.filter(**span, ended_ms__gte=window.start, ended_ms__lt=window.end).order_by("ended_ms")
+    encoded = dictionary.encoded(Dimension.WAIT)
+    return Tape(
+        session=session_at(own, dictionary, len(own.pid) - 1),
+        tick_ms=frame.tick_ms.tolist(),
+        stretches=found,
+        ran=statements_run(own, active),
+        waits=wait_sums(found, encoded.ids.astype(np.int64)),
+        gaps=gaps(frame.tick_ms, window, max(period_ms, 1000)),
+        others=others,
+        errors=list(log[:200]),
+        executions=list(runs[:500]),
+        dictionary=dictionary,
+        alike=[start for start in starts if start != started_s],
+    )
+
+
+def first_of_program(
+    frame: SessionFrame, dictionary: Dictionary, program: str, since_ms: int
+) -> tuple[int, int] | None:
+    """The first session of a program that began at `since_ms` or later; None: none yet."""
+    codes = np.array([one.program == program for one in dictionary.combinations], dtype=np.bool_)
+    rows = np.flatnonzero(codes[frame.code] & (frame.started_s >= since_ms // 1000))
+    return (int(frame.pid[rows[0]]), int(frame.started_s[rows[0]])) if len(rows) else None

@@ -1,0 +1,102 @@
+"""Deadlocks out of the stream of what a log tells, with what it told of their parties before."""
+
+import re
+from collections import OrderedDict
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import TypeVar
+
+from faena.core.deadlocks.cause import Verdict, judge, sentence, verb
+from faena.core.deadlocks.pattern import pattern_of, shape_of, statement_shape
+from faena.core.deadlocks.report import Party, Report, named, read_report
+from faena.core.logged import EventKind, Execution, LogEvent
+from faena.core.texts import target_of
+
+K = TypeVar("K")
+V = TypeVar("V")
+
+MAX_SESSIONS = 5_000  # what was last heard of so many sessions is kept
+LEAST_SCAN_COST = 200.0  # of some dozen pages; a table of fewer is scanned whatever indexes it has
+FRESH_MS = 600_000  # and believed for so long: a pid is used again
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Deadlock:
+    """A deadlock read, judged and told."""
+
+    report: Report
+    pattern: str
+    verdict: Verdict
+    sentence: str
+
+
+class DeadlockReader:
+    """Give it what a log tells in order; it remembers who the sessions are, since a report names the victim alone."""
+
+    def __init__(self) -> None:
+        self._heard: OrderedDict[int, LogEvent | Execution] = OrderedDict()
+        self._waits: OrderedDict[int, LogEvent] = OrderedDict()
+        self._scans: OrderedDict[str, None] = OrderedDict()  # shapes of statements whose plan scans what it locks
+
+    def take(self, happening: LogEvent | Execution, names: Mapping[int, str] | None = None) -> Deadlock | None:
+        """The deadlock, if it is one. Raises BadReport when the log's entry of one cannot be read."""
+        self._remember(happening)
+        if isinstance(happening, Execution) or happening.kind is not EventKind.DEADLOCK:
+            return None
+        report = self._filled(read_report(happening, names), names or {})
+        return told(report, frozenset(one.pid for one in report.parties if shape_of(one)[0] in self._scans))
+
+    def _remember(self, happening: LogEvent | Execution) -> None:
+        _put(self._heard, happening.pid, happening)
+        if isinstance(happening, LogEvent):
+            if happening.kind is EventKind.LOCK_WAIT:
+                _put(self._waits, happening.pid, happening)
+        elif happening.plan and scans_what_it_locks(happening.statement, happening.plan):
+            _put(self._scans, statement_shape(happening.statement), None)
+
+    def _filled(self, report: Report, names: Mapping[int, str]) -> Report:
+        """Survivors with what the log told of them shortly before: who they are, and in what context they waited."""
+        return replace(report, parties=tuple(self._known(one, report, names) for one in report.parties))
+
+    def _known(self, party: Party, report: Report, names: Mapping[int, str]) -> Party:
+        heard, wait = self._heard.get(party.pid), self._waits.get(party.pid)
+        if (
+            wait is not None
+            and report.at - wait.at <= FRESH_MS
+            and not party.context
+            and wait.statement[:60] == party.statement[:60]
+        ):
+            party = named(replace(party, context=wait.context), names)
+        if heard is None or party.program or party.user or report.at - _at(heard) > FRESH_MS:
+            return party
+        return replace(party, program=heard.program, user=heard.user, database=heard.database, client=heard.client)
+
+
+def told(report: Report, scanning: frozenset[int] = frozenset()) -> Deadlock:
+    """The report with its pattern, cause and sentence."""
+    return Deadlock(
+        report=report, pattern=pattern_of(report), verdict=judge(report, scanning), sentence=sentence(report)
+    )
+
+
+def _at(happening: LogEvent | Execution) -> int:
+    return happening.ended if isinstance(happening, Execution) else happening.at
+
+
+def scans_what_it_locks(statement: str, plan: str) -> bool:
+    """Whether a plan, in whatever form, finds rows that it changes by reading through a table of more than a few pages."""
+    if verb(statement) not in ("update", "delete") and "for update" not in statement.lower():
+        return False
+    table = re.escape(target_of(statement).rpartition(".")[2])
+    text = re.search(rf"Seq Scan on (?:\w+\.)?{table}\b[^\n]*?cost=[\d.]+\.\.([\d.]+)", plan)
+    told = text or re.search(
+        rf'"Node Type": "Seq Scan"[^{{}}]*?"Relation Name": "{table}"[^{{}}]*?"Total Cost": ([\d.]+)', plan
+    )
+    return told is not None and "Filter" in plan and float(told[1]) >= LEAST_SCAN_COST
+
+
+def _put(kept: OrderedDict[K, V], key: K, one: V) -> None:
+    kept[key] = one
+    kept.move_to_end(key)
+    if len(kept) > MAX_SESSIONS:
+        kept.popitem(last=False)

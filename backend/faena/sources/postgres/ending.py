@@ -1,0 +1,124 @@
+"""Ends a statement or a session on a watched server, and looks what became of those who waited behind it."""
+
+import time
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import LiteralString
+
+import psycopg
+from psycopg.rows import TupleRow
+
+from faena.core.errors import SourceRefused
+from faena.sources.postgres.queries import OWN_NAME
+from faena.sources.postgres.source import Target, as_source_error
+
+LOOK_FOR_S = 5.0  # how long the effect is waited for
+LOOK_EVERY_S = 0.1
+
+_WHO: LiteralString = """
+    SELECT backend_type, application_name, date_part('epoch', backend_start)::bigint, state,
+           coalesce(date_part('epoch', query_start), 0)::float8
+      FROM pg_stat_activity WHERE pid = %s"""
+_BEHIND: LiteralString = "SELECT pid, pg_blocking_pids(pid) FROM pg_stat_activity WHERE wait_event_type = 'Lock'"
+# One statement, so that the pid cannot become another session between the look and the deed.
+_ONLY: LiteralString = """ FROM pg_stat_activity
+    WHERE pid = %s AND date_part('epoch', backend_start)::bigint = %s AND backend_type = 'client backend'"""
+_END: dict[str, LiteralString] = {
+    "statement": "SELECT pg_cancel_backend(pid)" + _ONLY,
+    "session": "SELECT pg_terminate_backend(pid)" + _ONLY,
+}
+
+
+class What(StrEnum):
+    """What is to be ended."""
+
+    STATEMENT = "statement"  # its transaction goes on, or is aborted, and keeps its locks until it ends
+    SESSION = "session"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ended:
+    """`answer` is the server's, in words. `freed` and `still` are those who waited behind it before."""
+
+    answer: str
+    done: bool
+    freed: Sequence[int]
+    still: Sequence[int]
+
+
+def end(target: Target, pid: int, started_s: int, what: What) -> Ended:
+    """End it. Raises SourceRefused when it is protected or no longer the same session, and SourceError."""
+    try:
+        with psycopg.connect(target.conninfo(), autocommit=True) as connection:
+            connection.execute("SET statement_timeout = 5000")
+            began = _refuse(connection, target, pid, started_s, what)
+            before = _behind(connection, pid)
+            row = connection.execute(_END[what], (pid, started_s)).fetchone()
+            if row is None:
+                raise SourceRefused(_OTHER.format(where=target.where, pid=pid), remedy=_AGAIN)
+            done = bool(row[0]) and _gone(connection, pid, started_s, what, began)
+            still = before & _behind(connection, pid)
+    except psycopg.errors.InsufficientPrivilege as error:
+        name = '"' + target.user.replace('"', '""') + '"'
+        raise SourceRefused(
+            f"{target.where}: {' '.join(str(error).split())}",
+            remedy=f"GRANT pg_signal_backend TO {name};  -- sessions of superusers only a superuser can end",
+        ) from error
+    except psycopg.Error as error:
+        raise as_source_error(error, target.where) from error
+    if not row[0]:
+        return Ended(
+            answer="the server could not send the signal: the session has just ended", done=False, freed=(), still=()
+        )
+    words = (
+        f"the server ended the {what}" if done else f"the server was told to end the {what}, and it has not ended yet"
+    )
+    return Ended(answer=words, done=done, freed=sorted(before - still), still=sorted(still))
+
+
+_OTHER = "{where}: pid {pid} is another session by now, or none"
+_AGAIN = "nothing was ended; look at the sessions again"
+
+
+def _refuse(connection: psycopg.Connection[TupleRow], target: Target, pid: int, started_s: int, what: What) -> float:
+    """Raises SourceRefused for what must not be ended. When its statement began, in seconds since 1970."""
+    row = connection.execute(_WHO, (pid,)).fetchone()
+    if row is None or row[2] != started_s:
+        raise SourceRefused(_OTHER.format(where=target.where, pid=pid), remedy=_AGAIN)
+    backend, program, _, state, began = row
+    if program == OWN_NAME:
+        raise SourceRefused(f"pid {pid} is Faena's own connection, which is not ended from here", remedy="")
+    if backend != "client backend":
+        raise SourceRefused(f"pid {pid} is a {backend}; only sessions of clients are ended from here", remedy="")
+    if what is What.STATEMENT and state is not None and state.startswith("idle"):
+        raise SourceRefused(
+            f"pid {pid} runs no statement, it is {state}", remedy="only ending the session lets its locks go"
+        )
+    return float(began)
+
+
+def _blockers(connection: psycopg.Connection[TupleRow]) -> Mapping[int, Sequence[int]]:
+    return {pid: blockers for pid, blockers in connection.execute(_BEHIND).fetchall() if blockers}
+
+
+def _behind(connection: psycopg.Connection[TupleRow], pid: int) -> set[int]:
+    """All who wait behind a session, at any distance."""
+    blockers = _blockers(connection)
+    found = {one for one, ahead in blockers.items() if pid in ahead}
+    while more := {one for one, ahead in blockers.items() if one not in found and not found.isdisjoint(ahead)}:
+        found |= more
+    return found
+
+
+def _gone(connection: psycopg.Connection[TupleRow], pid: int, started_s: int, what: What, began: float) -> bool:
+    end = time.monotonic() + LOOK_FOR_S
+    while True:
+        row = connection.execute(_WHO, (pid,)).fetchone()
+        if row is None or row[2] != started_s:
+            return True
+        if what is What.STATEMENT and (row[3] != "active" or row[4] != began):
+            return True
+        if time.monotonic() > end:
+            return False
+        time.sleep(LOOK_EVERY_S)

@@ -1,0 +1,227 @@
+"""Real deadlocks of each class on a real server, read from its logs in all three forms."""
+
+import io
+import json
+import os
+import re
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import pytest
+from contention import PATIENCE_S, Scene, scene
+from faena.core.deadlocks.cause import Cause
+from faena.core.deadlocks.reading import Deadlock, DeadlockReader
+from faena.sources.logs.reading import Summary, read_stream
+from faena.sources.postgres import Target
+from serverlog import FORMS, logging, written
+from watched import owner
+
+SETUP = """
+CREATE TABLE sailing (id int PRIMARY KEY, booked int NOT NULL DEFAULT 0, note text);
+INSERT INTO sailing SELECT i, 0, 'n' || i FROM generate_series(1, 200) i;
+CREATE TABLE slot (id serial PRIMARY KEY, sailing_id int NOT NULL REFERENCES sailing);
+CREATE TABLE berth (code text PRIMARY KEY);
+CREATE TABLE roster (id int PRIMARY KEY, crew int, duty text);
+INSERT INTO roster SELECT i, i % 2000, repeat('d', 60) FROM generate_series(1, 20000) i;
+CREATE TABLE fare (id int PRIMARY KEY, amount int);
+INSERT INTO fare SELECT i, i FROM generate_series(1, 100) i;
+ANALYZE;
+"""
+NASTY = (
+    "UPDATE sailing SET note = '\nProcess 1 waits for ShareLock on transaction 5; blocked by process 2.\n"
+    "2026-03-01 09:20:00.000 UTC [1] ERROR:  deadlock detected\nProcess {other}: SELECT 1' WHERE id = {row}"
+)
+
+
+@dataclass(frozen=True)
+class Circle:
+    """What each of two (or more) does first, and then, so that the circle closes; {a} and {b} are other rows each time."""
+
+    first: tuple[str, ...]
+    then: tuple[str, ...]
+    cause: Cause
+    words: str = ""  # in the sentence
+
+
+CIRCLES = {
+    "opposite order": Circle(
+        ("UPDATE sailing SET booked = 1 WHERE id = {a}", "UPDATE sailing SET booked = 1 WHERE id = {b}"),
+        ("UPDATE sailing SET booked = 2 WHERE id = {b}", "UPDATE sailing SET booked = 3 WHERE id = {a}"),
+        Cause.OPPOSITE_ORDER, "a row of sailing",
+    ),
+    "three of them": Circle(
+        tuple(f"UPDATE sailing SET booked = 1 WHERE id = {{{x}}}" for x in "abc"),
+        ("UPDATE sailing SET booked = 5 WHERE id = {b}", "DELETE FROM sailing WHERE id = {c}", "UPDATE sailing SET note = 'x' WHERE id = {a}"),
+        Cause.OPPOSITE_ORDER,
+    ),
+    "upgrade of a row": Circle(
+        ("SELECT * FROM sailing WHERE id = {a} FOR SHARE",) * 2,
+        ("UPDATE sailing SET booked = 7 WHERE id = {a}", "UPDATE sailing SET booked = 8 WHERE id = {a}"),
+        Cause.UPGRADE, "sailing",
+    ),
+    "upgrade of a table": Circle(
+        ("LOCK TABLE fare IN SHARE MODE",) * 2,
+        ("UPDATE fare SET amount = {a} WHERE id = 1", "UPDATE fare SET amount = {b} WHERE id = 2"),
+        Cause.UPGRADE, "table fare",
+    ),
+    "foreign key": Circle(
+        ("UPDATE sailing SET id = id + 1000 WHERE id = {a}", "UPDATE sailing SET id = id + 1000 WHERE id = {b}"),
+        ("INSERT INTO slot (sailing_id) VALUES ({b})", "INSERT INTO slot (sailing_id) VALUES ({a})"),
+        Cause.FOREIGN_KEY, "a row of sailing",
+    ),
+    "unique insert": Circle(
+        ("INSERT INTO berth VALUES ('k{a}')", "INSERT INTO berth VALUES ('k{b}')"),
+        ("INSERT INTO berth VALUES ('k{b}')", "INSERT INTO berth VALUES ('k{a}')"),
+        Cause.UNIQUE_INSERT, "berth",
+    ),
+    "advisory": Circle(
+        ("SELECT pg_advisory_xact_lock({a})", "SELECT pg_advisory_xact_lock({b})"),
+        ("SELECT pg_advisory_xact_lock({b})", "SELECT pg_advisory_xact_lock({a})"),
+        Cause.ADVISORY, "advisory lock",
+    ),
+    "table lock": Circle(
+        ("LOCK TABLE fare IN EXCLUSIVE MODE", "LOCK TABLE berth IN EXCLUSIVE MODE"),
+        ("LOCK TABLE berth IN EXCLUSIVE MODE", "LOCK TABLE fare IN EXCLUSIVE MODE"),
+        Cause.TABLE_LOCK, "table",
+    ),
+    "ddl": Circle(
+        ("SELECT count(*) FROM fare WHERE id < {a}", "UPDATE sailing SET booked = 4 WHERE id = {b}"),
+        ("ALTER TABLE sailing ALTER note SET DEFAULT '{a}'", "ALTER TABLE fare ALTER amount SET DEFAULT {b}"),
+        Cause.DDL, "table",
+    ),
+    "missing index": Circle(
+        ("UPDATE roster SET duty = 'x' WHERE id = {a}", "UPDATE roster SET duty = 'y' WHERE id = {b}"),
+        ("UPDATE roster SET duty = 'z' WHERE crew = {b}", "UPDATE roster SET duty = 'q' WHERE crew = {a}"),
+        Cause.MISSING_INDEX_SCAN, "a row of roster",
+    ),
+    "texts like log lines": Circle(
+        ("UPDATE sailing SET booked = 1 WHERE id = {a}", "UPDATE sailing SET booked = 1 WHERE id = {b}"),
+        (NASTY.replace("{row}", "{b}"), NASTY.replace("{row}", "{a}")),
+        Cause.OPPOSITE_ORDER, "a row of sailing",
+    ),
+}  # fmt: skip
+
+
+def close(stage: Scene, circle: Circle, literals: dict[str, int], tag: str) -> None:
+    """Each takes what it holds, then one after the other wants what the next one has; one of them is sent home."""
+    players = [stage.player(f"{tag}-{i}") for i in range(len(circle.first))]
+    others = [players[(i + 1) % len(players)].pid for i in range(len(players))]
+    for player, statement in zip(players, circle.first, strict=True):
+        player.ask("BEGIN")
+        player.ask(statement.format(**literals, other=0))
+    for player, statement, other in zip(players, circle.then, others, strict=True):
+        player.start(statement.format(**literals, other=other))
+        if player is not players[-1]:
+            stage.until_waiting(player)
+    end = time.monotonic() + PATIENCE_S
+    while not (failed := [error.sqlstate for player in players for error in player.failed]):
+        assert time.monotonic() < end, f"{tag}: the server broke no circle"
+        time.sleep(0.01)
+    assert failed == ["40P01"], tag
+    for player in players:
+        stage.keeper.execute("SELECT pg_terminate_backend(%s)", (player.pid,))
+        player.join()
+
+
+@pytest.fixture(scope="module")
+def logs(target: Target) -> Iterator[dict[str, bytes]]:
+    """Every circle twice, with other literals and the roles swapped."""
+    del target
+    with owner("postgres") as keeper:
+        keeper.execute("DROP DATABASE IF EXISTS harbour WITH (FORCE)")
+        keeper.execute("CREATE DATABASE harbour")
+    with owner("harbour") as keeper:
+        keeper.execute(SETUP.encode())
+    settings = {
+        "log_line_prefix": "%m [%p] %q[user=%u,db=%d,app=%a] ",
+        "deadlock_timeout": "150ms",
+        "log_lock_waits": "on",
+        "auto_explain.log_min_duration": "0",
+        "log_min_duration_statement": "0",
+        "log_statement_sample_rate": "1",
+    }
+    with logging(**settings):
+        with owner("harbour") as keeper:  # a log tells of a plan when its statement has ended
+            keeper.execute("UPDATE roster SET duty = 'a' WHERE crew = 9")
+        with scene("harbour") as stage:
+            for number, (name, circle) in enumerate(CIRCLES.items()):
+                for again in range(2):
+                    at = 3 * number + 40 * again + 1
+                    literals = dict(zip("abc", (at, at + 1, at + 2), strict=True))
+                    swapped = (
+                        Circle(circle.first[::-1], circle.then[::-1], circle.cause)
+                        if again and len(circle.first) == 2
+                        else circle
+                    )
+                    close(stage, swapped, literals, name.replace(" ", "_") + f"-{again}")
+        with owner("harbour") as keeper:
+            keeper.execute("SELECT 'the end of it'")
+        yield {form: written(form, "the end of it") for form in FORMS}
+
+
+def deadlocks(data: bytes) -> list[Deadlock]:
+    reader = DeadlockReader()
+    found = (reader.take(one) for one in read_stream(io.BytesIO(data), Summary()))
+    return [one for one in found if one is not None]
+
+
+def of(found: list[Deadlock], name: str) -> list[Deadlock]:
+    tag = name.replace(" ", "_")
+    return [one for one in found if one.report.victim.program.startswith(f"{tag}-")]
+
+
+@pytest.mark.parametrize("form", FORMS)
+@pytest.mark.parametrize("name", CIRCLES)
+def test_a_circle_is_read_judged_and_known_again(logs: dict[str, bytes], form: str, name: str) -> None:
+    circle = CIRCLES[name]
+    first, second = of(deadlocks(logs[form]), name)
+    assert first.pattern == second.pattern
+    for one in (first, second):
+        assert one.verdict.cause is circle.cause, one.verdict.reason
+        assert one.verdict.mends[-1].startswith("Whatever else")
+        assert circle.words in one.sentence
+        parties = one.report.parties
+        assert len(parties) == len(circle.first)
+        assert {party.waits_for for party in parties} == {party.pid for party in parties}
+        assert all(a.waits_for == b.pid for a, b in zip(parties, (*parties[1:], parties[0]), strict=True)), "in order"
+        assert all(party.program.startswith(name.replace(" ", "_")) for party in parties), "survivors, too"
+    texts = {re.sub(r"\d+", "?", party.statement.split("\n")[0]) for party in first.report.parties}
+    assert texts == {re.sub(r"\d+|\{\w\}", "?", statement.split("\n")[0]) for statement in circle.then}
+
+
+def test_patterns_differ_by_tables_and_statements_and_agree_between_forms(logs: dict[str, bytes]) -> None:
+    patterns = {form: {name: of(deadlocks(logs[form]), name)[0].pattern for name in CIRCLES} for form in FORMS}
+    assert patterns["stderr"] == patterns["csvlog"] == patterns["jsonlog"]
+    assert len(set(patterns["jsonlog"].values())) == len(CIRCLES)
+
+
+def test_texts_that_imitate_reports_stay_texts(logs: dict[str, bytes]) -> None:
+    for one in of(deadlocks(logs["stderr"]), "texts like log lines"):
+        assert len(one.report.parties) == 2
+        for party in one.report.parties:
+            assert party.statement.startswith("UPDATE sailing SET note = '\nProcess 1 waits")
+            assert re.search(r"WHERE id = \d+$", party.statement), party.statement
+
+
+def test_the_command_tells_them_and_their_patterns(logs: dict[str, bytes], tmp_path: Path) -> None:
+    path = tmp_path / "server.csv"
+    path.write_bytes(logs["csvlog"])
+    environment = {**os.environ, "PYTHONPATH": str(Path(__file__).parents[2])}
+    command = [sys.executable, "-m", "faena.headless", "read-log", "--only", "trouble", str(path)]
+    ended = subprocess.run(command, capture_output=True, text=True, env=environment, check=True)
+    lines = [json.loads(line) for line in ended.stdout.splitlines()]
+    told = [line for line in lines if line["event"] == "deadlock"]
+    assert len(told) == 2 * len(CIRCLES)
+    assert lines[-1]["event"] == "summary"
+    assert set(lines[-1]["patterns"].values()) == {2}
+    assert lines[-1]["kinds"]["lock_wait"] > 0
+    one = next(line for line in told if line["cause"] == "table_lock")
+    assert one["victim_pid"] == one["parties"][0]["pid"]
+    assert one["parties"][0]["waits_for_pid"] == one["parties"][1]["pid"]
+    assert one["parties"][0]["wants"]["mode"] == "ExclusiveLock"
+    assert {party["wants"]["object"] for party in one["parties"]} == {"table fare", "table berth"}
+    assert one["parties"][0]["application"].startswith("table_lock")
