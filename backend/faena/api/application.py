@@ -7,6 +7,7 @@ from faena import __version__
 from faena.api import (
     blocking,
     capture,
+    deadlocks,
     executions,
     hosts,
     indexes,
@@ -47,3 +48,4 @@ api.add_router("", executions.router)
 api.add_router("", indexes.router)
 api.add_router("", sessions.router)
 api.add_router("", blocking.router)
+api.add_router("", deadlocks.router)

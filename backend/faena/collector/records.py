@@ -190,11 +190,16 @@ def _log_reading(
     return LogReading(
         position=LogPosition(name, offset, base64.b64decode(tail)),
         executions=tuple(Execution(*one) for one in runs),
-        events=tuple(LogEvent(*one)._replace(kind=EventKind(one[1])) for one in events),
+        events=tuple(_log_event(one) for one in events),
         unreadable=unreadable,
         behind=behind,
         broken=broken,
     )
+
+
+def _log_event(told: list[Any]) -> LogEvent:
+    event = LogEvent(*told)
+    return event._replace(kind=EventKind(event.kind), names=tuple((oid, name) for oid, name in event.names))
 
 
 def _survey(raw: dict[str, Any]) -> Survey:

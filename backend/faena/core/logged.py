@@ -101,6 +101,7 @@ class LogEvent(NamedTuple):
     program: str = ""
     client: str = ""
     waited_ms: float | None = None
+    names: tuple[tuple[int, str], ...] = ()  # of relations that the texts mention by number, where the server was asked
 
 
 @dataclass(frozen=True, slots=True)

@@ -316,6 +316,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/blocking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Blocking
+         * @description All lock waiting of a window, and whose it is.
+         */
+        get: operations["blocking_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/blocking/chains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Chains
+         * @description Who stands behind whom at a moment, in milliseconds since 1970.
+         */
+        get: operations["blocking_chains"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/blocking/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Lanes
+         * @description The root and all who stood behind it in the window, each as a lane.
+         */
+        get: operations["blocking_lanes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/capture": {
         parameters: {
             query?: never;
@@ -380,6 +440,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/deadlocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Patterns
+         * @description Patterns of deadlocks in a window, those that happened most first.
+         */
+        get: operations["deadlocks_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/deadlocks/{pattern}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Pattern
+         * @description One pattern with its deadlocks, comments and what mends it.
+         */
+        get: operations["deadlocks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/deadlocks/{pattern}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Comment Pattern
+         * @description Write about a pattern. Operators and admins.
+         */
+        post: operations["deadlocks_comment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/deadlocks/{pattern}/handled": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Handle Pattern
+         * @description Note what was changed, from when on it is counted whether the deadlock comes back. Operators and admins.
+         */
+        put: operations["deadlocks_handle"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/disk": {
         parameters: {
             query?: never;
@@ -392,6 +532,46 @@ export interface paths {
          * @description Who else loads the disk of a server, and whether its latency is usual.
          */
         get: operations["disk_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/ended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Ended
+         * @description What was ended on this server, by whom and why, newest first.
+         */
+        get: operations["sessions_ended"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Events
+         * @description Lock waits, timeouts, cancelled statements, refused connections and other errors of the log.
+         */
+        get: operations["events_list"];
         put?: never;
         post?: never;
         delete?: never;
@@ -540,6 +720,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Marks
+         * @description What stands on the rail: deadlocks and the like.
+         */
+        get: operations["marks_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Recordings
+         * @description The newest recordings of this server.
+         */
+        get: operations["recordings_list"];
+        put?: never;
+        /**
+         * Begin Recording
+         * @description Record all waits of a session at the finer rate, for some minutes. Operators and admins.
+         */
+        post: operations["recordings_begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/recordings/{recording_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Recording
+         * @description What a recording holds so far: waits by event.
+         */
+        get: operations["recordings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/samples": {
         parameters: {
             query?: never;
@@ -572,6 +816,86 @@ export interface paths {
          * @description All raw samples inside the trail, as CSV or JSON Lines.
          */
         get: operations["samples_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find Sessions
+         * @description Sessions of a window by pid, program, user, client, a piece of a statement or of an error.
+         */
+        get: operations["sessions_find"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/sessions/now": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sessions Now
+         * @description Everybody at the newest tick.
+         */
+        get: operations["sessions_now"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/sessions/{pid}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Session
+         * @description End a statement or a session; kept with name and reason. Operators and admins.
+         */
+        post: operations["sessions_end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/sessions/{pid}/tape": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Tape
+         * @description One session second by second. Without `started`, the one that had this pid last in the window.
+         */
+        get: operations["sessions_tape"];
         put?: never;
         post?: never;
         delete?: never;
@@ -919,6 +1243,38 @@ export interface components {
             /** Middle */
             middle: (number | null)[];
         };
+        /**
+         * BlockingOut
+         * @description Lock waiting of a window. Each grouping adds up to `lost_s`, session-seconds.
+         */
+        BlockingOut: {
+            /** By Mode */
+            by_mode: components["schemas"]["LostOut"][];
+            /** By Program */
+            by_program: components["schemas"]["LostOut"][];
+            /** By Statement */
+            by_statement: components["schemas"]["LostOut"][];
+            /** By Table */
+            by_table: components["schemas"]["LostOut"][];
+            /** End */
+            end: number;
+            /** Episodes */
+            episodes: components["schemas"]["EpisodeOut"][];
+            /** Lost S */
+            lost_s: number;
+            /** More */
+            more: number;
+            /** Most */
+            most: number;
+            /** Objects */
+            objects: components["schemas"]["HeldOut"][];
+            /** Start */
+            start: number;
+            /** Tick S */
+            tick_s: number;
+            /** Ticks */
+            ticks: number;
+        };
         /** ByOut */
         ByOut: {
             /** By */
@@ -1041,6 +1397,30 @@ export interface components {
             yesterday: components["schemas"]["ChangeOut"];
         };
         /**
+         * ChainOut
+         * @description All who stand behind one root, the root first.
+         */
+        ChainOut: {
+            /** Gid */
+            gid: string;
+            /** Links */
+            links: components["schemas"]["LinkOut"][];
+            /** State */
+            state: string;
+        };
+        /**
+         * ChainsOut
+         * @description The chains at the last tick up to the moment asked for; null where nothing was sampled then.
+         */
+        ChainsOut: {
+            /** At */
+            at: number | null;
+            /** Chains */
+            chains: components["schemas"]["ChainOut"][];
+            /** Sessions */
+            sessions: components["schemas"]["LiveSessionOut"][];
+        };
+        /**
          * ChangeOut
          * @description `difference` in the indicator's unit, `ratio` now to then; null where either is not known.
          */
@@ -1104,6 +1484,20 @@ export interface components {
             /** Samples */
             samples: number;
         };
+        /** CommentBody */
+        CommentBody: {
+            /** Text */
+            text: string;
+        };
+        /** CommentOut */
+        CommentOut: {
+            /** At */
+            at: number;
+            /** By */
+            by: string;
+            /** Text */
+            text: string;
+        };
         /** ComparisonOut */
         ComparisonOut: {
             after: components["schemas"]["PlanOut"];
@@ -1119,6 +1513,32 @@ export interface components {
             name: string;
             /** Text */
             text: string;
+        };
+        /**
+         * DeadlockOut
+         * @description One deadlock. `waited_ms` is what its parties waited in all, `lost_ms` the age of the victim's transaction.
+         */
+        DeadlockOut: {
+            /** At */
+            at: number;
+            /** Cause */
+            cause: string;
+            /** Lost Ms */
+            lost_ms: number | null;
+            /** Parties */
+            parties: components["schemas"]["PartyOut"][];
+            /** Place */
+            place: number;
+            /** Raw */
+            raw: string;
+            /** Reason */
+            reason: string;
+            /** Sentence */
+            sentence: string;
+            /** Victim */
+            victim: number;
+            /** Waited Ms */
+            waited_ms: number | null;
         };
         /**
          * DearerOut
@@ -1211,6 +1631,173 @@ export interface components {
             start: number;
             /** Starts */
             starts: number[];
+        };
+        /**
+         * EdgeOut
+         * @description Who stands in whose way, and how. `blocker` -1: the prepared transaction `gid`.
+         */
+        EdgeOut: {
+            /** Blocker */
+            blocker: number;
+            /** Gid */
+            gid: string;
+            /** Lock Type */
+            lock_type: string;
+            /** Mode Held */
+            mode_held: string;
+            /** Mode Wanted */
+            mode_wanted: string;
+            /** Object */
+            object: string;
+            /** Table */
+            table: string;
+            /** Via */
+            via: string;
+            /** Waited Ms */
+            waited_ms: number | null;
+            /** Waiter */
+            waiter: number;
+            /** Which */
+            which: string;
+        };
+        /**
+         * EndBody
+         * @description `started_s` as it was shown: when the pid has become another session meanwhile, nothing is ended.
+         */
+        EndBody: {
+            /**
+             * Confirmed
+             * @default false
+             */
+            confirmed: boolean;
+            /** Reason */
+            reason: string;
+            /** Started S */
+            started_s: number;
+            what: components["schemas"]["What"];
+        };
+        /**
+         * EndedOut
+         * @description A record of what was ended. `freed` waited behind it before and not after; `still` wait on.
+         */
+        EndedOut: {
+            /** Answer */
+            answer: string;
+            /** At */
+            at: number;
+            /** By */
+            by: string;
+            /** Client */
+            client: string;
+            /** Freed */
+            freed: number[];
+            /** Pid */
+            pid: number;
+            /** Program */
+            program: string;
+            /** Query Id */
+            query_id: string | null;
+            /** Reason */
+            reason: string;
+            /** Still */
+            still: number[];
+            /** User */
+            user: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * EpisodeOut
+         * @description One root and those behind it, from `start` to `end`. `session` null: the root was not sampled.
+         *
+         *     `lost_s` session-seconds were waited behind it. `share` of the samples here are the root's program's;
+         *     `outside` when that is so little that the program is none of the usual traffic.
+         */
+        EpisodeOut: {
+            /** Depth */
+            depth: number;
+            /** End */
+            end: number;
+            /** Gid */
+            gid: string;
+            held: components["schemas"]["HeldOut"] | null;
+            /** Lost S */
+            lost_s: number;
+            /** Most */
+            most: number;
+            /** Outside */
+            outside: boolean;
+            /** Pid */
+            pid: number;
+            session: components["schemas"]["SessionOut"] | null;
+            /** Share */
+            share: number | null;
+            /** Start */
+            start: number;
+            /** Started S */
+            started_s: number;
+            /** State */
+            state: string;
+            /** Waiters */
+            waiters: number;
+            /** Worst */
+            worst: number;
+        };
+        /**
+         * EventOut
+         * @description One entry of a log. `statement` as far as its text is known, without literals unless they are kept.
+         */
+        EventOut: {
+            /** At */
+            at: number;
+            /** Client */
+            client: string;
+            /** Context */
+            context: string;
+            /** Database */
+            database: string;
+            /** Detail */
+            detail: string;
+            /** Kind */
+            kind: string;
+            /** Message */
+            message: string;
+            /** Pid */
+            pid: number;
+            /** Program */
+            program: string;
+            /** Query Id */
+            query_id: string | null;
+            /** Severity */
+            severity: string;
+            /** Sqlstate */
+            sqlstate: string;
+            /** Statement */
+            statement: string;
+            /** User */
+            user: string;
+            /** Waited Ms */
+            waited_ms: number | null;
+        };
+        /**
+         * EventsOut
+         * @description What the log tells in a window: grouped by shape, and the newest single entries.
+         */
+        EventsOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** End */
+            end: number;
+            /** Newest */
+            newest: components["schemas"]["EventOut"][];
+            /** Shapes */
+            shapes: components["schemas"]["ShapeOut"][];
+            /** Start */
+            start: number;
+            /** Starts */
+            starts: number[];
+            /** Total */
+            total: number;
         };
         /**
          * ExecutionOut
@@ -1351,6 +1938,13 @@ export interface components {
             /** Step */
             step: number | null;
         };
+        /** FoundOut */
+        FoundOut: {
+            /** Sessions */
+            sessions: components["schemas"]["SeenOut"][];
+            /** Total */
+            total: number;
+        };
         /** GapOut */
         GapOut: {
             /** End */
@@ -1378,6 +1972,28 @@ export interface components {
             /** Total */
             total: number;
         };
+        /**
+         * HandledBody
+         * @description `change`: what was done; empty with `handled` false to take it back. `at`: when, now if left out.
+         */
+        HandledBody: {
+            /** At */
+            at?: number | null;
+            /**
+             * Change
+             * @default
+             */
+            change: string;
+            /** Handled */
+            handled: boolean;
+        };
+        /** HandledOut */
+        HandledOut: {
+            /** Change */
+            change: string;
+            /** Handled At */
+            handled_at: number | null;
+        };
         /** HealthOut */
         HealthOut: {
             /** Bytes */
@@ -1392,6 +2008,34 @@ export interface components {
             sentence: string;
             /** Table */
             table: string;
+        };
+        /**
+         * HeldOut
+         * @description An object that was waited for. `wants` ends "wants to …", `holds` tells what the one in the way does with it.
+         */
+        HeldOut: {
+            /** Holds */
+            holds: string;
+            /** Lock Type */
+            lock_type: string;
+            /** Lost S */
+            lost_s: number;
+            /** Mode Held */
+            mode_held: string;
+            /** Mode Wanted */
+            mode_wanted: string;
+            /** Object */
+            object: string;
+            /** Table */
+            table: string;
+            /** Via */
+            via: string;
+            /** Waiters */
+            waiters: number;
+            /** Wants */
+            wants: string;
+            /** Which */
+            which: string;
         };
         /**
          * ImportOut
@@ -1482,6 +2126,98 @@ export interface components {
             starts: number[];
         };
         /**
+         * LaneOut
+         * @description One session. `depth` is how far behind the root it stood at most, `waited_s` how long in all.
+         */
+        LaneOut: {
+            /** Depth */
+            depth: number;
+            session: components["schemas"]["SessionOut"];
+            /** Stretches */
+            stretches: components["schemas"]["StretchOut"][];
+            /** Waited S */
+            waited_s: number;
+        };
+        /**
+         * LanesOut
+         * @description `ticks` are the moments sampled; `more` sessions waited that have no lane here.
+         */
+        LanesOut: {
+            /** End */
+            end: number;
+            /** Lanes */
+            lanes: components["schemas"]["LaneOut"][];
+            /** More */
+            more: number;
+            /** Start */
+            start: number;
+            /** Tick S */
+            tick_s: number;
+            /** Ticks */
+            ticks: number;
+        };
+        /**
+         * LinkOut
+         * @description A member of a chain, in pre-order. `wants` ends "wants to …", `holds` tells what the one in its way does.
+         */
+        LinkOut: {
+            /** Behind */
+            behind: number;
+            /** Depth */
+            depth: number;
+            edge: components["schemas"]["EdgeOut"] | null;
+            /** Holds */
+            holds: string;
+            /** Pid */
+            pid: number;
+            session: components["schemas"]["SessionOut"] | null;
+            /** Wants */
+            wants: string;
+        };
+        /**
+         * LiveSessionOut
+         * @description `blocked_by` are those in its way, the one to blame first; `blocks` counts those behind it at any distance.
+         */
+        LiveSessionOut: {
+            /** Active */
+            active: boolean;
+            /** Backend */
+            backend: string;
+            /** Blocked By */
+            blocked_by: number[];
+            /** Blocks */
+            blocks: number;
+            /** Client */
+            client: string;
+            /** Database */
+            database: string;
+            /** Kind */
+            kind: string;
+            /** Pid */
+            pid: number;
+            /** Program */
+            program: string;
+            /** Query Id */
+            query_id: string | null;
+            /** Started S */
+            started_s: number;
+            /** State */
+            state: string;
+            /** Statement */
+            statement: string;
+            /** Statement Ms */
+            statement_ms: number | null;
+            /** Transaction Ms */
+            transaction_ms: number | null;
+            /** User */
+            user: string;
+            /** Wait */
+            wait: string;
+            /** Wait Label */
+            wait_label: string;
+            waits_for: components["schemas"]["EdgeOut"] | null;
+        };
+        /**
          * LoadOut
          * @description All moments in milliseconds since 1970; all loads in mean active sessions.
          */
@@ -1560,6 +2296,26 @@ export interface components {
             /** Unreadable */
             unreadable: number;
         };
+        /** LoggedRunOut */
+        LoggedRunOut: {
+            /** Began */
+            began: number;
+            /** Ended */
+            ended: number;
+            /** Query Id */
+            query_id: string | null;
+            /** Took Ms */
+            took_ms: number;
+        };
+        /** LostOut */
+        LostOut: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Lost S */
+            lost_s: number;
+        };
         /**
          * MachineOut
          * @description A machine over a window, null per bucket where nothing was read. Shares are of all cores, 0 to 1.
@@ -1612,6 +2368,13 @@ export interface components {
             marked_by: string;
             /** Start */
             start: number;
+        };
+        /** MarkedOut */
+        MarkedOut: {
+            /** At */
+            at: number;
+            /** Kind */
+            kind: string;
         };
         /**
          * Measure
@@ -1729,6 +2492,20 @@ export interface components {
             /** Event */
             event: string;
         };
+        /**
+         * NowOut
+         * @description Everybody who was active or held a transaction at the newest tick; sessions that idle without one are not among them.
+         */
+        NowOut: {
+            /** At */
+            at: number | null;
+            /** Now */
+            now: number;
+            /** Sessions */
+            sessions: components["schemas"]["LiveSessionOut"][];
+            /** Stale */
+            stale: boolean;
+        };
         /** OfferedOut */
         OfferedOut: {
             /** Label */
@@ -1758,6 +2535,99 @@ export interface components {
             before: number | null;
             /** Words */
             words: string;
+        };
+        /**
+         * PartyOut
+         * @description One of the circle; the first is the victim, and each waits for the next. Empty where neither log nor samples tell.
+         */
+        PartyOut: {
+            /** Client */
+            client: string;
+            /** Context */
+            context: string;
+            /** Database */
+            database: string;
+            /** Pid */
+            pid: number;
+            /** Program */
+            program: string;
+            /** Query Id */
+            query_id: string | null;
+            /** Statement */
+            statement: string;
+            /** User */
+            user: string;
+            /** Waits For */
+            waits_for: number;
+            wants: components["schemas"]["WantedOut"];
+        };
+        /**
+         * PatternOut
+         * @description Deadlocks of the same shape in the window; `total`, `first` and `last` of all that are kept. `series` by bucket.
+         */
+        PatternOut: {
+            /** Cause */
+            cause: string;
+            /** Change */
+            change: string;
+            /** Comments */
+            comments: number;
+            /** Count */
+            count: number;
+            /** First */
+            first: number;
+            /** Handled At */
+            handled_at: number | null;
+            /** Handled By */
+            handled_by: string;
+            /** Last */
+            last: number;
+            /** Lost Ms */
+            lost_ms: number;
+            /** Pattern */
+            pattern: string;
+            /** Programs */
+            programs: string[];
+            /** Series */
+            series: number[];
+            /** Since Change */
+            since_change: number | null;
+            /** State */
+            state: string;
+            /** Statements */
+            statements: string[];
+            /** Tables */
+            tables: string[];
+            /** Total */
+            total: number;
+            /** Waited Ms */
+            waited_ms: number;
+        };
+        /**
+         * PatternPageOut
+         * @description A pattern: what mends it, what was said of it, and its deadlocks, newest first.
+         */
+        PatternPageOut: {
+            /** Comments */
+            comments: components["schemas"]["CommentOut"][];
+            /** Deadlocks */
+            deadlocks: components["schemas"]["DeadlockOut"][];
+            /** Mends */
+            mends: string[];
+            pattern: components["schemas"]["PatternOut"];
+        };
+        /** PatternsOut */
+        PatternsOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** End */
+            end: number;
+            /** Patterns */
+            patterns: components["schemas"]["PatternOut"][];
+            /** Start */
+            start: number;
+            /** Starts */
+            starts: number[];
         };
         /**
          * PivotBy
@@ -2045,6 +2915,17 @@ export interface components {
             /** Stored */
             stored: number;
         };
+        /** RanOut */
+        RanOut: {
+            /** Began */
+            began: number;
+            /** Query Id */
+            query_id: string | null;
+            /** Seen */
+            seen: number;
+            /** Statement */
+            statement: string;
+        };
         /**
          * RankingIn
          * @description What to rank by and what to leave out. `where` is a condition as "mean_ms >= 10" or "user != report".
@@ -2127,6 +3008,62 @@ export interface components {
             start: number;
             /** Starts */
             starts: number[];
+        };
+        /**
+         * RecordBody
+         * @description A session by `pid` and `started_s`, or the next session of `program`.
+         */
+        RecordBody: {
+            /**
+             * Confirmed
+             * @default false
+             */
+            confirmed: boolean;
+            /** Minutes */
+            minutes: number;
+            /** Pid */
+            pid?: number | null;
+            /**
+             * Program
+             * @default
+             */
+            program: string;
+            /** Started S */
+            started_s?: number | null;
+        };
+        /**
+         * RecordedOut
+         * @description `tick_ms` is what one sighting stands for; `ticks` were taken and the session was seen in `seen` of them.
+         */
+        RecordedOut: {
+            /** Now */
+            now: number;
+            recording: components["schemas"]["RecordingOut"];
+            /** Seen */
+            seen: number;
+            /** Tick Ms */
+            tick_ms: number;
+            /** Ticks */
+            ticks: number;
+            /** Waits */
+            waits: components["schemas"]["WaitSumOut"][];
+        };
+        /** RecordingOut */
+        RecordingOut: {
+            /** By */
+            by: string;
+            /** End */
+            end: number;
+            /** Id */
+            id: number;
+            /** Pid */
+            pid: number | null;
+            /** Program */
+            program: string;
+            /** Start */
+            start: number;
+            /** Started S */
+            started_s: number | null;
         };
         /** RefusalOut */
         RefusalOut: {
@@ -2216,6 +3153,56 @@ export interface components {
             offset: number;
             /** Rows */
             rows: components["schemas"]["SampleOut"][];
+        };
+        /**
+         * SeenOut
+         * @description A session of a window as last seen; `main_wait` is what it was seen doing most.
+         */
+        SeenOut: {
+            /** Active */
+            active: boolean;
+            /** Backend */
+            backend: string;
+            /** Client */
+            client: string;
+            /** Database */
+            database: string;
+            /** Errors */
+            errors: number;
+            /** First */
+            first: number;
+            /** Kind */
+            kind: string;
+            /** Last */
+            last: number;
+            /** Lock Ticks */
+            lock_ticks: number;
+            /** Main Wait */
+            main_wait: string;
+            /** Pid */
+            pid: number;
+            /** Program */
+            program: string;
+            /** Query Id */
+            query_id: string | null;
+            /** Started S */
+            started_s: number;
+            /** State */
+            state: string;
+            /** Statement */
+            statement: string;
+            /** Statement Ms */
+            statement_ms: number | null;
+            /** Ticks */
+            ticks: number;
+            /** Transaction Ms */
+            transaction_ms: number | null;
+            /** User */
+            user: string;
+            /** Wait */
+            wait: string;
+            /** Wait Label */
+            wait_label: string;
         };
         /**
          * ServedOut
@@ -2364,19 +3351,62 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description `username` and `role` are null when nobody is signed in. Send `csrf` back as X-CSRFToken with every change.
+         * @description A session at a moment. Ages in milliseconds, null where not known. `wait` as "type:event", "" when it runs.
          */
         SessionOut: {
-            /** Csrf */
-            csrf: string;
-            /** Demo */
-            demo: boolean;
-            /** Role */
-            role: string | null;
-            /** Username */
-            username: string | null;
-            /** Version */
-            version: string;
+            /** Active */
+            active: boolean;
+            /** Backend */
+            backend: string;
+            /** Client */
+            client: string;
+            /** Database */
+            database: string;
+            /** Kind */
+            kind: string;
+            /** Pid */
+            pid: number;
+            /** Program */
+            program: string;
+            /** Query Id */
+            query_id: string | null;
+            /** Started S */
+            started_s: number;
+            /** State */
+            state: string;
+            /** Statement */
+            statement: string;
+            /** Statement Ms */
+            statement_ms: number | null;
+            /** Transaction Ms */
+            transaction_ms: number | null;
+            /** User */
+            user: string;
+            /** Wait */
+            wait: string;
+            /** Wait Label */
+            wait_label: string;
+        };
+        /**
+         * ShapeOut
+         * @description Entries of one shape. `last` is the newest of them.
+         */
+        ShapeOut: {
+            /** Count */
+            count: number;
+            /** Kind */
+            kind: string;
+            last: components["schemas"]["EventOut"];
+            /** Message */
+            message: string;
+            /** Programs */
+            programs: string[];
+            /** Series */
+            series: number[];
+            /** Statements */
+            statements: number;
+            /** Waited Ms */
+            waited_ms: number | null;
         };
         /**
          * ShareOut
@@ -2653,6 +3683,30 @@ export interface components {
             workers: string;
         };
         /**
+         * StretchOut
+         * @description [first, last] are moments of the first and the last tick at which it did this.
+         */
+        StretchOut: {
+            /** Active */
+            active: boolean;
+            /** Blocker */
+            blocker: number;
+            /** First */
+            first: number;
+            /** Kind */
+            kind: string;
+            /** Last */
+            last: number;
+            /** Query Id */
+            query_id: string | null;
+            /** Ticks */
+            ticks: number;
+            /** Wait */
+            wait: string;
+            /** Wait Label */
+            wait_label: string;
+        };
+        /**
          * SwitchOut
          * @description A statement went over from one plan to another between two executions.
          */
@@ -2707,6 +3761,50 @@ export interface components {
             covered_ms: number;
             /** Tables */
             tables: components["schemas"]["TableOut"][];
+        };
+        /** TapeErrorOut */
+        TapeErrorOut: {
+            /** At */
+            at: number;
+            /** Detail */
+            detail: string;
+            /** Kind */
+            kind: string;
+            /** Message */
+            message: string;
+        };
+        /**
+         * TapeOut
+         * @description One session over a window. At moments in no stretch and in no gap it was idle or not there.
+         */
+        TapeOut: {
+            /** Alike */
+            alike: number[];
+            /** End */
+            end: number;
+            /** Errors */
+            errors: components["schemas"]["TapeErrorOut"][];
+            /** Executions */
+            executions: components["schemas"]["LoggedRunOut"][];
+            /** First */
+            first: number | null;
+            /** Gaps */
+            gaps: components["schemas"]["GapOut"][];
+            /** Last */
+            last: number | null;
+            /** Others */
+            others: components["schemas"]["SessionOut"][];
+            /** Ran */
+            ran: components["schemas"]["RanOut"][];
+            session: components["schemas"]["SessionOut"];
+            /** Start */
+            start: number;
+            /** Stretches */
+            stretches: components["schemas"]["StretchOut"][];
+            /** Ticks */
+            ticks: number;
+            /** Waits */
+            waits: components["schemas"]["WaitSumOut"][];
         };
         /**
          * TokenOut
@@ -2786,6 +3884,50 @@ export interface components {
             /** Wait Type */
             wait_type: string;
         };
+        /**
+         * WaitSumOut
+         * @description `count` waits, `ticks` sightings in all, `longest` in a row.
+         */
+        WaitSumOut: {
+            /** Count */
+            count: number;
+            /** Hint */
+            hint: string;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Longest */
+            longest: number;
+            /** Meaning */
+            meaning: string;
+            /** Ticks */
+            ticks: number;
+            /** Wait */
+            wait: string;
+        };
+        /**
+         * WantedOut
+         * @description What a party waited for: the engine's mode, the kind of lock, in words, and as the server said it.
+         */
+        WantedOut: {
+            /** Lock Type */
+            lock_type: string;
+            /** Mode */
+            mode: string;
+            /** Said */
+            said: string;
+            /** Table */
+            table: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * What
+         * @description What is to be ended.
+         * @enum {string}
+         */
+        What: "statement" | "session";
         /** WhatIfOut */
         WhatIfOut: {
             /** Assumptions */
@@ -3307,6 +4449,90 @@ export interface operations {
             };
         };
     };
+    blocking_get: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlockingOut"];
+                };
+            };
+        };
+    };
+    blocking_chains: {
+        parameters: {
+            query: {
+                at: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainsOut"];
+                };
+            };
+        };
+    };
+    blocking_lanes: {
+        parameters: {
+            query: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                pid: number;
+                started: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LanesOut"];
+                };
+            };
+        };
+    };
     capture_get: {
         parameters: {
             query?: never;
@@ -3404,6 +4630,119 @@ export interface operations {
             };
         };
     };
+    deadlocks_list: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternsOut"];
+                };
+            };
+        };
+    };
+    deadlocks_get: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                pattern: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatternPageOut"];
+                };
+            };
+        };
+    };
+    deadlocks_comment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                pattern: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CommentBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CommentOut"];
+                };
+            };
+        };
+    };
+    deadlocks_handle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                pattern: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandledBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandledOut"];
+                };
+            };
+        };
+    };
     disk_get: {
         parameters: {
             query?: {
@@ -3429,6 +4768,61 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DiskOut"];
+                };
+            };
+        };
+    };
+    sessions_ended: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndedOut"][];
+                };
+            };
+        };
+    };
+    events_list: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                /** @description only these kinds; may be repeated */
+                kind?: string[];
+                containing?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventsOut"];
                 };
             };
         };
@@ -3663,6 +5057,106 @@ export interface operations {
             };
         };
     };
+    marks_list: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkedOut"][];
+                };
+            };
+        };
+    };
+    recordings_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"][];
+                };
+            };
+        };
+    };
+    recordings_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingOut"];
+                };
+            };
+        };
+    };
+    recordings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                recording_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordedOut"];
+                };
+            };
+        };
+    };
     samples_page: {
         parameters: {
             query?: {
@@ -3723,6 +5217,118 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    sessions_find: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                containing?: string;
+                /** @description only those of which the log tells errors */
+                errors?: boolean;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundOut"];
+                };
+            };
+        };
+    };
+    sessions_now: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NowOut"];
+                };
+            };
+        };
+    };
+    sessions_end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                pid: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndedOut"];
+                };
+            };
+        };
+    };
+    sessions_tape: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                started?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                pid: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TapeOut"];
+                };
             };
         };
     };

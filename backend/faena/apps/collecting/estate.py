@@ -13,6 +13,8 @@ from django.conf import settings
 from django.db import connections, transaction
 
 from faena.apps.hosts.actions import copy_host, copy_tables
+from faena.apps.locks import deadlocks
+from faena.apps.locks.actions import put_waits
 from faena.apps.plans.actions import capture_many
 from faena.apps.samples.actions import Codebook
 from faena.apps.samples.closing import Columns, put_hours
@@ -21,14 +23,16 @@ from faena.apps.servers import holdings
 from faena.apps.servers.models import Server
 from faena.apps.servers.vitals import copy_vitals
 from faena.apps.statements.actions import WorkSpan, copy_work, learn_texts
-from faena.apps.statements.logged import copy_executions
+from faena.apps.statements.logged import copy_executions, put_events
 from faena.core.errors import BadInput
 from faena.core.logged import Execution
-from faena.core.readings import StatementText, TableFigures
+from faena.core.readings import LockEdge, StatementText, TableFigures
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.sources.simulated import Engine, Estate, Hour, Incident, read_estate, read_incidents
 from faena.sources.simulated.engine import texts_of
 from faena.sources.simulated.executions import hour_executions
+from faena.sources.simulated.lockwaits import deadlock_events, edges_of
+from faena.sources.simulated.source import session_of
 from faena.sources.simulated.vitals import host_minutes, table_figures, vital_minutes
 from faena.sources.simulated.work import hour_work
 
@@ -133,13 +137,30 @@ def fill_hours(server_id: int, start_ms: int, now_ms: int) -> None:
         runs = [one for hour in hours for one in _executions(engine, hour, end)]
         shapes = capture_many(server_id, runs)
         copy_executions(server_id, zip(runs, shapes, strict=True))
+        put_waits(server_id, [wait for hour in hours for wait in _waits(engine, hour, end)])
+        events = [one for hour in hours for one in deadlock_events(engine, hour, 0, _seconds(hour, end))]
+        put_events(server_id, events)
+        deadlocks.store(server_id, events, literals=True)  # made up, so nobody's personal data
         copy_vitals(server_id, (one for hour in hours for one in vital_minutes(engine, hour, end)))
         copy_tables(server_id, [span for hour in hours for span in _table_spans(engine, hour, end)])
         copy_host(server.machine, (one for hour in hours for one in host_minutes(engine, hour, end)))
 
 
+def _seconds(hour: Hour, end: int) -> int:
+    return int(min(3600, (end - hour.start) // 1000))
+
+
 def _executions(engine: Engine, hour: Hour, end: int) -> Iterator[Execution]:
-    return hour_executions(engine, hour, 0, min(3600, (end - hour.start) // 1000), EXECUTION_S)
+    return hour_executions(engine, hour, 0, _seconds(hour, end), EXECUTION_S)
+
+
+def _waits(engine: Engine, hour: Hour, end: int) -> Iterator[tuple[int, LockEdge]]:
+    """(moment, edge) of all lock waits of an hour."""
+    texts = texts_of(engine.estate, engine.incidents, engine.server.name)
+    for i in np.flatnonzero((hour.blocker != 0) & (hour.second < _seconds(hour, end))).tolist():
+        at = hour.start + 1000 * int(hour.second[i])
+        for edge in edges_of((session_of(hour, i),), texts):
+            yield at, edge
 
 
 def _work_spans(engine: Engine, hour: Hour, end: int) -> Iterator[WorkSpan]:

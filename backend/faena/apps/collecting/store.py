@@ -13,6 +13,7 @@ from django.db import IntegrityError, InterfaceError, OperationalError, close_ol
 from faena.apps.collecting.estate import engine_of
 from faena.apps.hosts import actions as hosts
 from faena.apps.locks import actions as locks
+from faena.apps.locks import deadlocks
 from faena.apps.plans import actions as plan_actions
 from faena.apps.plans import selectors as plans
 from faena.apps.samples.actions import Codebook, store_ticks
@@ -25,7 +26,7 @@ from faena.apps.statements import actions as statements
 from faena.apps.statements import hours, logged
 from faena.collector.records import Counted, HostRead, Learned, Logged, Noted, Record, Sampled, Surveyed, WatchOrder
 from faena.core.errors import BadInput, SourceRefused, StoreAway
-from faena.core.logged import CaptureRules, LogPosition, LogReading
+from faena.core.logged import CaptureRules, EventKind, Execution, LogEvent, LogPosition, LogReading
 from faena.core.ports import Source
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText, Survey
 from faena.core.series.schedule import read_schedule
@@ -144,6 +145,11 @@ class DjangoStore:
         shapes = plan_actions.capture(server_id, reading.executions)
         literals = Server.objects.filter(id=server_id, keep_parameters=True).exists()
         logged.store_log(server_id, reading, shapes, literals=literals)
+        if any(one.kind is EventKind.DEADLOCK for one in reading.events):
+            # In order of time, since what was told before says who the survivors are.
+            told: list[Execution | LogEvent] = [*reading.executions, *reading.events]
+            told.sort(key=lambda one: one.ended if isinstance(one, Execution) else one.at)
+            deadlocks.store(server_id, told, literals=literals)
 
 
 def _order(server: Server, now_ms: int) -> WatchOrder:
@@ -230,6 +236,7 @@ def keep_house(now_ms: int) -> None:
         statements.forget_before(server.id, counters)
         runs = now_ms - server.execution_retention_days * MS_PER_DAY
         logged.forget_before(server.id, runs)
+        deadlocks.forget_before(server.id, runs)
         plans.forget_captured(server.id, runs)
         machine = now_ms - server.machine_retention_days * MS_PER_DAY
         vitals.forget_before(server.id, machine)

@@ -59,8 +59,18 @@ def store_waits(server_id: int, readings: Sequence[SampleReading], book: KindBoo
         for edge in sorted(reading.edges, key=lambda one: (one.waiter, blame[one.waiter] is not one, one.blocker)):
             place = places[edge.waiter] = places.get(edge.waiter, -1) + 1
             found.append((reading.due, place, edge))
-    if not found:
-        return 0
+    if found:
+        _copy(server_id, found, book)
+    return len(found)
+
+
+def put_waits(server_id: int, waits: Sequence[tuple[int, LockEdge]]) -> None:
+    """Waits of a past that is being filled in, one in each waiter's way, inside the caller's transaction."""
+    if waits:
+        _copy(server_id, [(at, 0, edge) for at, edge in waits], KindBook(server_id))
+
+
+def _copy(server_id: int, found: Sequence[tuple[int, int, LockEdge]], book: KindBook) -> None:
     codes = book.codes(_bare(edge.fact) for _, _, edge in found)
     rows = (
         (
@@ -70,7 +80,6 @@ def store_waits(server_id: int, readings: Sequence[SampleReading], book: KindBoo
         for due, place, edge in found
     )  # fmt: skip
     copy_rows(LockWait, _FIELDS, rows)
-    return len(found)
 
 
 def forget_before(server_id: int, before_ms: int) -> None:

@@ -99,6 +99,10 @@ def _matching(
     words = containing.strip().lower()
     if not words:
         return np.ones(count, dtype=np.bool_)
+    found = np.zeros(count, dtype=np.bool_)
+    if words.isdigit():  # a pid, and not a piece of an address
+        found[of_row[frame.pid == int(words)]] = True
+        return found
     texts = set(Text.objects.filter(server_id=server_id, text__icontains=words).values_list("query_id", flat=True))
     codes = np.array(
         [
@@ -112,10 +116,7 @@ def _matching(
         server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, message__icontains=words
     )
     by_pid = np.isin(frame.pid, list(said.values_list("pid", flat=True)))
-    by_pid |= frame.pid == (int(words) if words.isdigit() else -2)
-    hit = codes[frame.code] | by_pid
-    found = np.zeros(count, dtype=np.bool_)
-    found[of_row[hit]] = True
+    found[of_row[codes[frame.code] | by_pid]] = True
     return found
 
 

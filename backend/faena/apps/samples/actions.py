@@ -64,7 +64,7 @@ def store_ticks(
             [server_id, [r[1] for r in rows], [r[2] for r in rows], [r[3] for r in rows]],
         )
         new = {row[0] for row in cursor.fetchall()}
-    fresh = [reading for reading, _ in readings if reading.due in new]
+    fresh = list({reading.due: reading for reading, _ in readings if reading.due in new}.values())
     present = {reading.due: labels(reading.sessions) for reading in fresh}
     found = [(r.due, s, combination_of(s, present[r.due])) for r in fresh for s in r.sessions]
     codes = codebook.codes(combination for _, _, combination in found)

@@ -9,7 +9,7 @@ from django.db import transaction
 from faena.apps.bulk import copy_rows
 from faena.apps.statements.models import Execution, LogEvent, LogMark
 from faena.core import logged
-from faena.core.logged import LogPosition, LogReading
+from faena.core.logged import EventKind, LogPosition, LogReading
 from faena.core.units import MS_PER_HOUR
 
 _EXECUTION = (
@@ -44,8 +44,7 @@ def store_log(server_id: int, reading: LogReading, plans: Mapping[int, int], *, 
         for i, one in enumerate(reading.executions)
     )
     Execution.objects.bulk_create(runs, ignore_conflicts=True, batch_size=BATCH)
-    events = (_event(server_id, one, literals=literals) for one in reading.events)
-    LogEvent.objects.bulk_create(events, ignore_conflicts=True, batch_size=BATCH)
+    put_events(server_id, reading.events, literals=literals)
     position = reading.position
     LogMark.objects.update_or_create(
         server_id=server_id,
@@ -56,10 +55,18 @@ def store_log(server_id: int, reading: LogReading, plans: Mapping[int, int], *, 
     )  # fmt: skip
 
 
+def put_events(server_id: int, events: Iterable[logged.LogEvent], *, literals: bool = True) -> None:
+    """Entries of a log that are no executions, each once."""
+    rows = (_event(server_id, one, literals=literals) for one in events)
+    LogEvent.objects.bulk_create(rows, ignore_conflicts=True, batch_size=BATCH)
+
+
 def _event(server_id: int, one: logged.LogEvent, *, literals: bool) -> LogEvent:
     values = {name: _plain(getattr(one, name)) for name in _EVENT}
     if not literals:
         values["statement"] = ""  # it is known by its identifier
+        if one.kind is EventKind.DEADLOCK:
+            values["detail"] = ""  # it tells the statements of all parties; see the deadlock itself
     return LogEvent(server_id=server_id, at_ms=one.at, kind=one.kind.value, **values)
 
 

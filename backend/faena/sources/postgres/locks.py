@@ -1,5 +1,6 @@
 """Reads the lock table when somebody waits, and never otherwise."""
 
+import re
 from collections.abc import Awaitable, Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from typing import LiteralString
@@ -9,12 +10,14 @@ from psycopg.rows import TupleRow
 from faena.core.errors import SourceError
 from faena.core.locks.chains import to_blame
 from faena.core.locks.table import LockedThing, LockRow, Names, edges_of, relations_in
+from faena.core.logged import EventKind, LogEvent
 from faena.core.readings import LockEdge, LockFact, SessionSample
 from faena.core.units import Pid
 from faena.sources.postgres import queries
 
 Ask = Callable[[LiteralString, Sequence[object] | None], Awaitable[list[TupleRow]]]
 MAX_NAMES = 20_000
+_RELATION = re.compile(r"relation (\d+) of database (\d+)")
 FORGET_AFTER = 600  # readings after which names are learned anew: tables are renamed, and rarely
 
 
@@ -56,13 +59,32 @@ class LockReader:
         self._readings += 1
         if self._readings % FORGET_AFTER == 0 or len(self._relations) > MAX_NAMES:
             self._relations = {}
-        unknown = relations_in(rows) - self._relations.keys()
+        return await self._learned(relations_in(rows))
+
+    async def _learned(self, wanted: set[int]) -> Mapping[int, tuple[str, str]]:
+        unknown = wanted - self._relations.keys()
         if self._database is None:
             ((self._database,),) = await self._slowly(queries.DATABASE, None)
         if unknown:
             found = await self._slowly(queries.RELATIONS, [sorted(unknown)])
             self._relations.update({oid: (name, of) for oid, name, of in found})
         return self._relations
+
+    async def with_names(self, event: LogEvent) -> LogEvent:
+        """A deadlock with the names of the relations it tells by number; of another database they are not known."""
+        if event.kind is not EventKind.DEADLOCK:
+            return event
+        numbers = {int(oid) for oid, database in _RELATION.findall(event.detail) if not self._elsewhere(int(database))}
+        try:
+            names = await self._learned(numbers)
+        except SourceError:
+            return event
+        return event._replace(
+            names=tuple((oid, names[oid][1] or names[oid][0]) for oid in sorted(numbers & names.keys()))
+        )
+
+    def _elsewhere(self, database: int) -> bool:
+        return self._database is not None and database != self._database
 
 
 def in_order_of_blame(sessions: Sequence[SessionSample], edges: Sequence[LockEdge]) -> list[SessionSample]:

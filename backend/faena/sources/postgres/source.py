@@ -1,7 +1,7 @@
 """Asks a PostgreSQL server, over two kept connections: one for the samples, one for everything slower."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from time import perf_counter
 from typing import LiteralString
 
@@ -295,7 +295,10 @@ class PostgresSource:
         if self._log is None:
             return None
         try:
-            return await self._log.read(position, rules)
+            found = await self._log.read(position, rules)
+            if found is None:
+                return None
+            return replace(found, events=tuple([await self._locks.with_names(one) for one in found.events]))
         except SourceError as error:
             if isinstance(error.__cause__, psycopg.errors.InsufficientPrivilege):
                 raise SourceRefused(

@@ -1,0 +1,321 @@
+"""Deadlocks and their patterns; and all else that a server's log tells, in lists."""
+
+from typing import Annotated, Any
+
+from django.http import HttpRequest
+from ninja import Query, Router, Schema, Status
+from pydantic import Field
+
+from faena.api.parameters import WindowIn, now_ms
+from faena.api.sessions import texts_of
+from faena.apps.locks import deadlocks
+from faena.apps.locks.models import Deadlock, DeadlockPattern, PatternComment
+from faena.apps.servers import selectors as servers
+from faena.apps.statements import events
+from faena.apps.statements.models import LogEvent
+from faena.core.series.window import cut
+
+router = Router(tags=["deadlocks"])
+SERIES = 60
+
+
+class WantedOut(Schema):
+    """What a party waited for: the engine's mode, the kind of lock, in words, and as the server said it."""
+
+    mode: str
+    lock_type: str
+    words: str
+    said: str
+    table: str
+
+
+class PartyOut(Schema):
+    """One of the circle; the first is the victim, and each waits for the next. Empty where neither log nor samples tell."""
+
+    pid: int
+    waits_for: int
+    wants: WantedOut
+    statement: str
+    query_id: str | None
+    context: str
+    program: str
+    user: str
+    database: str
+    client: str
+
+
+class DeadlockOut(Schema):
+    """One deadlock. `waited_ms` is what its parties waited in all, `lost_ms` the age of the victim's transaction."""
+
+    at: int
+    victim: int
+    place: int
+    cause: str
+    reason: str
+    sentence: str
+    waited_ms: float | None
+    lost_ms: float | None
+    parties: list[PartyOut]
+    raw: str
+
+
+class PatternOut(Schema):
+    """Deadlocks of the same shape in the window; `total`, `first` and `last` of all that are kept. `series` by bucket."""
+
+    pattern: str
+    state: str
+    cause: str
+    count: int
+    total: int
+    first: int
+    last: int
+    waited_ms: float
+    lost_ms: float
+    series: list[int]
+    programs: list[str]
+    tables: list[str]
+    statements: list[str]
+    handled_at: int | None
+    handled_by: str
+    change: str
+    since_change: int | None
+    comments: int
+
+
+class PatternsOut(Schema):
+    start: int
+    end: int
+    starts: list[int]
+    bucket_ms: int
+    patterns: list[PatternOut]
+
+
+class CommentOut(Schema):
+    at: int
+    by: str
+    text: str
+
+
+class PatternPageOut(Schema):
+    """A pattern: what mends it, what was said of it, and its deadlocks, newest first."""
+
+    pattern: PatternOut
+    mends: list[str]
+    comments: list[CommentOut]
+    deadlocks: list[DeadlockOut]
+
+
+def _one(row: Deadlock) -> DeadlockOut:
+    names = ("victim", "place", "cause", "reason", "waited_ms", "lost_ms", "raw")
+    return DeadlockOut(
+        at=row.at_ms,
+        sentence=_sentence(row.parties),
+        parties=[PartyOut(**one) for one in row.parties],
+        **{name: getattr(row, name) for name in names},
+    )
+
+
+def _sentence(parties: list[dict[str, Any]]) -> str:
+    """What happened, with what is known of the parties by now."""
+    by_pid = {one["pid"]: one for one in parties}
+
+    def who(one: dict[str, Any]) -> str:
+        return f"{one['program'] or 'a session'} (pid {one['pid']})"
+
+    steps = [
+        f"{who(one)} wanted {one['wants']['words']}, which {who(by_pid[one['waits_for']])} held" for one in parties
+    ]
+    return f"{'; '.join(steps)}. The server ended the transaction of {who(parties[0])}."
+
+
+def _pattern(one: deadlocks.PatternSummary) -> PatternOut:
+    parties = one.example.parties
+    row = one.row
+    return PatternOut(
+        pattern=row.pattern, state=one.state, cause=one.example.cause, count=one.count, total=one.total, first=one.first,
+        last=one.last, waited_ms=one.waited_ms, lost_ms=one.lost_ms, series=one.series,
+        programs=list(dict.fromkeys(p["program"] for p in parties if p["program"])),
+        tables=sorted({p["wants"]["table"] for p in parties if p["wants"]["table"]}),
+        statements=list(dict.fromkeys(p["statement"][:200] for p in parties)),
+        handled_at=row.handled_at_ms, handled_by=row.handled_by, change=row.change, since_change=one.since_change,
+        comments=one.comments,
+    )  # fmt: skip
+
+
+@router.get("/servers/{server_id}/deadlocks", response=PatternsOut, operation_id="deadlocks_list")
+def list_patterns(request: HttpRequest, server_id: int, window_in: Query[WindowIn]) -> PatternsOut:
+    """Patterns of deadlocks in a window, those that happened most first."""
+    servers.server(server_id)
+    window = window_in.window(now_ms())
+    cells = cut(window, at_most=SERIES, period_ms=1000)
+    found = deadlocks.patterns(server_id, window, cells)
+    return PatternsOut(
+        start=window.start, end=window.end, starts=cells.starts(), bucket_ms=cells.width_ms,
+        patterns=[_pattern(one) for one in found],
+    )  # fmt: skip
+
+
+def _page(server_id: int, row: DeadlockPattern, window_in: WindowIn) -> PatternPageOut:
+    window = window_in.window(now_ms())
+    found = deadlocks.patterns(server_id, window, cut(window, at_most=SERIES, period_ms=1000), only=row)
+    kept = deadlocks.of_pattern(row)
+    return PatternPageOut(
+        pattern=_pattern(found[0]),
+        mends=found[0].example.mends,
+        comments=[_comment(one) for one in deadlocks.comments(row)],
+        deadlocks=[_one(one) for one in kept],
+    )
+
+
+def _comment(one: PatternComment) -> CommentOut:
+    return CommentOut(at=round(one.written_at.timestamp() * 1000), by=one.written_by, text=one.text)
+
+
+@router.get("/servers/{server_id}/deadlocks/{pattern}", response=PatternPageOut, operation_id="deadlocks_get")
+def get_pattern(request: HttpRequest, server_id: int, pattern: str, window_in: Query[WindowIn]) -> PatternPageOut:
+    """One pattern with its deadlocks, comments and what mends it."""
+    return _page(server_id, deadlocks.pattern(server_id, pattern), window_in)
+
+
+class CommentBody(Schema):
+    text: Annotated[str, Field(max_length=4000)]
+
+
+@router.post(
+    "/servers/{server_id}/deadlocks/{pattern}/comments", response={201: CommentOut}, operation_id="deadlocks_comment"
+)
+def comment_pattern(request: HttpRequest, server_id: int, pattern: str, body: CommentBody) -> Status[CommentOut]:
+    """Write about a pattern. Operators and admins."""
+    return Status(201, _comment(deadlocks.comment(deadlocks.pattern(server_id, pattern), body.text, by=request.user)))
+
+
+class HandledBody(Schema):
+    """`change`: what was done; empty with `handled` false to take it back. `at`: when, now if left out."""
+
+    handled: bool
+    change: Annotated[str, Field(max_length=200)] = ""
+    at: int | None = None
+
+
+class HandledOut(Schema):
+    handled_at: int | None
+    change: str
+
+
+@router.put("/servers/{server_id}/deadlocks/{pattern}/handled", response=HandledOut, operation_id="deadlocks_handle")
+def handle_pattern(request: HttpRequest, server_id: int, pattern: str, body: HandledBody) -> HandledOut:
+    """Note what was changed, from when on it is counted whether the deadlock comes back. Operators and admins."""
+    row = deadlocks.pattern(server_id, pattern)
+    if body.handled:
+        deadlocks.handle(row, body.change, body.at or now_ms(), by=request.user)
+    else:
+        deadlocks.reopen(row, by=request.user)
+    return HandledOut(handled_at=row.handled_at_ms, change=row.change)
+
+
+class EventOut(Schema):
+    """One entry of a log. `statement` as far as its text is known, without literals unless they are kept."""
+
+    at: int
+    kind: str
+    pid: int
+    severity: str
+    sqlstate: str
+    message: str
+    detail: str
+    context: str
+    statement: str
+    query_id: str | None
+    program: str
+    user: str
+    database: str
+    client: str
+    waited_ms: float | None
+
+
+class ShapeOut(Schema):
+    """Entries of one shape. `last` is the newest of them."""
+
+    kind: str
+    message: str
+    count: int
+    programs: list[str]
+    statements: int
+    waited_ms: float | None
+    series: list[int]
+    last: EventOut
+
+
+class EventsOut(Schema):
+    """What the log tells in a window: grouped by shape, and the newest single entries."""
+
+    start: int
+    end: int
+    starts: list[int]
+    bucket_ms: int
+    total: int
+    shapes: list[ShapeOut]
+    newest: list[EventOut]
+
+
+def _event(one: LogEvent, texts: dict[int, str]) -> EventOut:
+    told = (
+        "kind",
+        "pid",
+        "severity",
+        "sqlstate",
+        "message",
+        "detail",
+        "context",
+        "program",
+        "user",
+        "database",
+        "client",
+    )
+    return EventOut(
+        at=one.at_ms, query_id=None if one.query_id is None else str(one.query_id), waited_ms=one.waited_ms,
+        statement=one.statement or texts.get(one.query_id or 0, ""), **{name: getattr(one, name) for name in told},
+    )  # fmt: skip
+
+
+@router.get("/servers/{server_id}/events", response=EventsOut, operation_id="events_list")
+def list_events(
+    request: HttpRequest,
+    server_id: int,
+    window_in: Query[WindowIn],
+    kind: Annotated[list[str], Query(description="only these kinds; may be repeated")] = [],  # noqa: B006  # read only
+    containing: Annotated[str, Query(max_length=200)] = "",
+    limit: Annotated[int, Query(ge=1, le=500)] = 100,
+) -> EventsOut:
+    """Lock waits, timeouts, cancelled statements, refused connections and other errors of the log."""
+    servers.server(server_id)
+    window = window_in.window(now_ms())
+    kinds = events.read_kinds(kind)
+    cells = cut(window, at_most=SERIES, period_ms=1000)
+    groups, total = events.shapes(server_id, window, kinds, containing, cells)
+    newest = events.newest(server_id, window, kinds, containing, limit)
+    ids = {one.query_id for one in newest if one.query_id} | {g.last.query_id for g in groups if g.last.query_id}
+    texts = texts_of(server_id, {int(i) for i in ids})
+    return EventsOut(
+        start=window.start, end=window.end, starts=cells.starts(), bucket_ms=cells.width_ms, total=total,
+        shapes=[
+            ShapeOut(
+                kind=one.kind, message=one.message, count=one.count, programs=list(one.programs),
+                statements=one.statements, waited_ms=one.waited_ms, series=list(one.series), last=_event(one.last, texts),
+            )
+            for one in groups[:200]
+        ],
+        newest=[_event(one, texts) for one in newest],
+    )  # fmt: skip
+
+
+class MarkedOut(Schema):
+    at: int
+    kind: str
+
+
+@router.get("/servers/{server_id}/marks", response=list[MarkedOut], operation_id="marks_list")
+def list_marks(request: HttpRequest, server_id: int, window_in: Query[WindowIn]) -> list[MarkedOut]:
+    """What stands on the rail: deadlocks and the like."""
+    servers.server(server_id)
+    return [MarkedOut(at=at, kind=kind) for at, kind in events.marks(server_id, window_in.window(now_ms()))]

@@ -1,0 +1,267 @@
+"""Deadlocks as they are stored, their patterns, and what people say and do about them."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.db import transaction
+from django.db.models import Count, Max, Min, Sum
+
+from faena.apps.accounts.models import Role
+from faena.apps.accounts.policy import require
+from faena.apps.locks.models import Deadlock, DeadlockPattern, PatternComment
+from faena.apps.plans.models import CapturedPlan
+from faena.apps.samples.dictionary import read_dictionary
+from faena.apps.samples.sessions import hours_of, read_hour
+from faena.core.deadlocks.reading import DeadlockReader, scans_what_it_locks, told
+from faena.core.deadlocks.report import BadReport, Report
+from faena.core.errors import BadInput, NotFound
+from faena.core.locks.history import SessionFrame
+from faena.core.logged import Execution, LogEvent
+from faena.core.sampling.dimensions import Combination
+from faena.core.series.window import Buckets, Window
+from faena.core.texts import normalise
+from faena.core.units import MS_PER_HOUR, EpochMs
+
+AROUND_MS = 2_500  # how far before a deadlock its parties are looked for in the samples
+PARTY = ("pid", "waits_for", "statement", "context", "program", "user", "database", "client")
+
+
+def store(server_id: int, happenings: Sequence[LogEvent | Execution], *, literals: bool) -> int:
+    """Keep the deadlocks among what a log told, each once. Returns how many could be read.
+
+    Who the survivors are is filled in from what the log told before and from the samples of that second.
+    """
+    reader, samples, count = DeadlockReader(), _Samples(server_id), 0
+    for one in happenings:
+        names = dict(one.names) if isinstance(one, LogEvent) else {}
+        try:
+            found = reader.take(one, names)
+        except BadReport:
+            continue  # it stands in the list of events as it was logged
+        if found is not None and isinstance(one, LogEvent):
+            _keep(server_id, found.report, one, samples.of(found.report), literals=literals)
+            count += 1
+    return count
+
+
+@transaction.atomic
+def _keep(
+    server_id: int, report: Report, event: LogEvent, seen: Mapping[int, Mapping[str, Any]], *, literals: bool
+) -> None:
+    parties = [_party(one, seen.get(one.pid, {}), event, literals=literals) for one in report.parties]
+    scanning = frozenset(
+        one["pid"] for one in parties if one["query_id"] and _scans(server_id, int(one["query_id"]), one["statement"])
+    )
+    found = told(report, scanning)
+    pattern, _ = DeadlockPattern.objects.get_or_create(server_id=server_id, pattern=found.pattern)
+    victim = seen.get(report.victim.pid, {})
+    waited = [ms for one in parties if (ms := seen.get(one["pid"], {}).get("statement_ms")) is not None]
+    Deadlock.objects.bulk_create(
+        [
+            Deadlock(
+                server_id=server_id, at_ms=event.at, victim=report.victim.pid, place=event.place, pattern=pattern,
+                cause=str(found.verdict.cause), reason=found.verdict.reason,
+                mends=list(found.verdict.mends),
+                waited_ms=sum(waited) if waited else event.waited_ms, lost_ms=victim.get("transaction_ms"),
+                parties=parties, raw=report.raw if literals else _discreet(report),
+            )
+        ],
+        ignore_conflicts=True,
+    )  # fmt: skip
+
+
+def _party(one: Any, seen: Mapping[str, Any], event: LogEvent, *, literals: bool) -> dict[str, Any]:
+    kept = {name: getattr(one, name) for name in PARTY}
+    for name in ("program", "user", "client", "database"):
+        kept[name] = kept[name] or seen.get(name, "")
+    own = event.query_id if one.pid == event.pid else None
+    query_id = own if own is not None else seen.get("query_id")
+    if not literals:
+        kept["statement"] = normalise(one.statement)
+        kept["context"] = _bare_context(one.context)
+    wants = {**one.wants._asdict(), "words": one.wants.words}
+    return {**kept, "query_id": None if query_id is None else str(query_id), "wants": wants}
+
+
+def _bare_context(context: str) -> str:
+    """Places of rows stay; statements of functions further down lose their literals."""
+    first, line_end, rest = context.partition("\n")
+    return first + line_end + normalise(rest)
+
+
+def _discreet(report: Report) -> str:
+    """The record with its statements bare: a circle's figures are no personal data, what people searched for is."""
+    lines = [
+        f"Process {one.pid} waits for {one.wants.mode} on {one.wants.said}; blocked by process {one.waits_for}."
+        for one in report.parties
+    ]
+    lines += [f"Process {one.pid}: {normalise(one.statement)}" for one in report.parties]
+    context = _bare_context(report.victim.context)
+    return "ERROR:  deadlock detected\nDETAIL:  " + "\n".join(lines) + (f"\nCONTEXT:  {context}" if context else "")
+
+
+class _Samples:
+    """What samples shortly before deadlocks tell of their parties. Deadlocks come in bursts, so an hour is read once."""
+
+    def __init__(self, server_id: int) -> None:
+        self._server_id = server_id
+        self._hour: tuple[int, SessionFrame] | None = None
+        self._labels = read_dictionary(server_id).combinations
+
+    def of(self, report: Report) -> dict[int, dict[str, Any]]:
+        """By pid; of a pid that waits for a lock that, which others of it may not."""
+        found: dict[int, dict[str, Any]] = {}
+        for part in hours_of(Window(start=EpochMs(report.at - AROUND_MS), end=EpochMs(report.at + 1))):
+            frame = self._read(part).within(part.start, part.end)
+            chosen = np.isin(frame.pid, [one.pid for one in report.parties]) & (frame.code < len(self._labels))
+            for i in np.flatnonzero(chosen).tolist():
+                label = self._labels[int(frame.code[i])]
+                if label.wait_type == "Lock" or int(frame.pid[i]) not in found:
+                    found[int(frame.pid[i])] = _fields(label, frame, i)
+        return found
+
+    def _read(self, part: Window) -> SessionFrame:
+        hour = part.start - part.start % MS_PER_HOUR
+        if self._hour is None or self._hour[0] != hour:
+            whole = Window(start=EpochMs(hour), end=EpochMs(hour + MS_PER_HOUR))
+            self._hour = (hour, read_hour(self._server_id, whole))
+        return self._hour[1]
+
+
+def _fields(label: Combination, frame: SessionFrame, i: int) -> dict[str, Any]:
+    ages = {
+        name: float(age) if (age := getattr(frame, name)[i]) >= 0 else None
+        for name in ("transaction_ms", "statement_ms")
+    }
+    told = ("program", "user", "client", "database", "query_id")
+    return {**{name: getattr(label, name) for name in told}, **ages}
+
+
+def _scans(server_id: int, query_id: int, statement: str) -> bool:
+    plans = CapturedPlan.objects.filter(server_id=server_id, query_id=query_id).order_by("-last_ms")
+    return any(scans_what_it_locks(statement, plan) for plan in plans.values_list("written", flat=True)[:3])
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PatternSummary:
+    """A pattern in a window. `total`, `first` and `last` are over all that is kept. `series` counts by bucket.
+
+    `state`: new (none before the window), seen, handled, came back. `since_change` counts those after it was handled.
+    """
+
+    row: DeadlockPattern
+    example: Deadlock
+    count: int
+    total: int
+    first: int
+    last: int
+    waited_ms: float
+    lost_ms: float
+    series: list[int]
+    state: str
+    since_change: int | None
+    comments: int
+
+
+def patterns(
+    server_id: int, window: Window, cells: Buckets, *, only: DeadlockPattern | None = None
+) -> list[PatternSummary]:
+    """Patterns with a deadlock in the window, or handled ones without; those that happened most come first. Or `only` one."""
+    known = [only] if only else DeadlockPattern.objects.filter(server_id=server_id)
+    rows = {row.pk: row for row in known}
+    everything = Deadlock.objects.filter(server_id=server_id)
+    ever = everything.values("pattern").annotate(n=Count("*"), first=Min("at_ms"), last=Max("at_ms")).order_by()
+    overall = {one["pattern"]: one for one in ever}
+    here = everything.filter(at_ms__gte=window.start, at_ms__lt=window.end)
+    sums = here.values("pattern").annotate(n=Count("*"), waited=Sum("waited_ms"), lost=Sum("lost_ms")).order_by()
+    inside = {one["pattern"]: one for one in sums}
+    moments: dict[int, list[int]] = {}
+    for pattern, at in here.values_list("pattern", "at_ms"):
+        moments.setdefault(pattern, []).append(at)
+    comments = dict(
+        PatternComment.objects.filter(pattern__server_id=server_id)
+        .values("pattern")
+        .annotate(n=Count("*"))
+        .values_list("pattern", "n")
+    )
+    found = []
+    for pk, row in rows.items():
+        whole, part = overall.get(pk), inside.get(pk)
+        if whole is None or (part is None and row.handled_at_ms is None and only is None):
+            continue
+        last_example = everything.filter(pattern=pk).order_by("-at_ms").first()
+        assert last_example is not None
+        series = np.bincount(cells.index_of(np.array(moments.get(pk, []), dtype=np.int64)), minlength=cells.count)
+        found.append(
+            PatternSummary(
+                row=row, example=last_example, count=part["n"] if part else 0, total=whole["n"], first=whole["first"],
+                last=whole["last"], waited_ms=(part and part["waited"]) or 0.0, lost_ms=(part and part["lost"]) or 0.0,
+                series=series[: cells.count].tolist(), state=_state(row, whole["first"], whole["last"], window),
+                since_change=_since(row), comments=comments.get(pk, 0),
+            )
+        )  # fmt: skip
+    return sorted(found, key=lambda one: (-one.count, -one.last, one.row.pattern))
+
+
+def _state(row: DeadlockPattern, first: int, last: int, window: Window) -> str:
+    if row.handled_at_ms is not None:
+        return "came back" if last > row.handled_at_ms else "handled"
+    return "new" if first >= window.start else "seen"
+
+
+def _since(row: DeadlockPattern) -> int | None:
+    if row.handled_at_ms is None:
+        return None
+    return Deadlock.objects.filter(server_id=row.server_id, pattern=row, at_ms__gt=row.handled_at_ms).count()
+
+
+def pattern(server_id: int, name: str) -> DeadlockPattern:
+    """Raises NotFound."""
+    found = DeadlockPattern.objects.filter(server_id=server_id, pattern=name).first()
+    if found is None or not Deadlock.objects.filter(server_id=server_id, pattern=found).exists():
+        raise NotFound("no deadlock of this pattern is known on this server, or all are older than events are kept")
+    return found
+
+
+def of_pattern(row: DeadlockPattern, limit: int = 200) -> list[Deadlock]:
+    """Its deadlocks, newest first."""
+    return list(Deadlock.objects.filter(server_id=row.server_id, pattern=row).order_by("-at_ms")[:limit])
+
+
+def comments(row: DeadlockPattern) -> list[PatternComment]:
+    """What was written about it, oldest first."""
+    return list(PatternComment.objects.filter(pattern=row).order_by("written_at"))
+
+
+def comment(row: DeadlockPattern, text: str, *, by: AbstractBaseUser | AnonymousUser) -> PatternComment:
+    """Raises NotAllowed, BadInput."""
+    user = require(by, Role.OPERATOR, "comment on a deadlock")
+    if not text.strip():
+        raise BadInput("a comment has a text", field="text")
+    return PatternComment.objects.create(pattern=row, written_by=user.username, text=text.strip()[:4000])
+
+
+def handle(row: DeadlockPattern, change: str, now_ms: int, *, by: AbstractBaseUser | AnonymousUser) -> DeadlockPattern:
+    """Note that something was done about it: from now on it is counted whether it comes back. Raises NotAllowed, BadInput."""
+    user = require(by, Role.OPERATOR, "note a deadlock as handled")
+    if not change.strip():
+        raise BadInput("say what was changed: the index, the order, the release", field="change")
+    row.handled_at_ms, row.handled_by, row.change = now_ms, user.username, change.strip()[:200]
+    row.save(update_fields=["handled_at_ms", "handled_by", "change"])
+    return row
+
+
+def reopen(row: DeadlockPattern, *, by: AbstractBaseUser | AnonymousUser) -> DeadlockPattern:
+    """Take that back. Raises NotAllowed."""
+    require(by, Role.OPERATOR, "open a deadlock again")
+    row.handled_at_ms, row.handled_by, row.change = None, "", ""
+    row.save(update_fields=["handled_at_ms", "handled_by", "change"])
+    return row
+
+
+def forget_before(server_id: int, before_ms: int) -> None:
+    """Retention. Patterns that people have written about stay."""
+    Deadlock.objects.filter(server_id=server_id, at_ms__lt=before_ms)._raw_delete(using="default")

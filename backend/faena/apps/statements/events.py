@@ -1,0 +1,90 @@
+"""What logs tell beside executions, in lists and grouped by shape."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from django.db.models import QuerySet
+
+from faena.apps.statements.models import LogEvent
+from faena.core.errors import BadInput
+from faena.core.logged import EventKind
+from faena.core.series.window import Buckets, Window
+from faena.core.texts import normalise
+
+MOST_READ = 20_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EventShape:
+    """Entries whose message is the same but for its figures and names. `last` is the newest; `series` counts by bucket."""
+
+    kind: str
+    message: str
+    count: int
+    programs: Sequence[str]
+    statements: int
+    waited_ms: float | None
+    series: Sequence[int]
+    last: LogEvent
+
+
+def read_kinds(written: Sequence[str]) -> list[str]:
+    """Raises BadInput."""
+    known = {kind.value for kind in EventKind}
+    for one in written:
+        if one not in known:
+            raise BadInput(f"{one!r:.40} is no kind of event; write one of {', '.join(sorted(known))}", field="kind")
+    return list(written)
+
+
+def _events(server_id: int, window: Window, kinds: Sequence[str], containing: str) -> QuerySet[LogEvent]:
+    rows = LogEvent.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
+    if kinds:
+        rows = rows.filter(kind__in=kinds)
+    return rows.filter(message__icontains=containing) if containing else rows
+
+
+def shapes(
+    server_id: int, window: Window, kinds: Sequence[str], containing: str, cells: Buckets
+) -> tuple[list[EventShape], int]:
+    """Grouped, those that came most often first; and how many entries there are, of which the newest MOST_READ are grouped."""
+    rows = _events(server_id, window, kinds, containing)
+    total = rows.count()
+    groups: dict[tuple[str, str], list[LogEvent]] = {}
+    for one in rows.order_by("-at_ms", "place")[:MOST_READ]:
+        groups.setdefault((one.kind, shape_of(one.message)), []).append(one)
+    found = [
+        EventShape(
+            kind=kind, message=message, count=len(members), programs=sorted({m.program for m in members if m.program})[:5],
+            statements=len({m.query_id for m in members if m.query_id}),
+            waited_ms=sum(w for m in members if (w := m.waited_ms) is not None) if any(m.waited_ms is not None for m in members) else None,
+            series=np.bincount(cells.index_of(np.array([m.at_ms for m in members])), minlength=cells.count)[: cells.count].tolist(),
+            last=members[0],
+        )
+        for (kind, message), members in groups.items()
+    ]  # fmt: skip
+    return sorted(found, key=lambda one: (-one.count, one.kind, one.message)), total
+
+
+def shape_of(message: str) -> str:
+    """A message without its figures and quoted names."""
+    return normalise(message.replace('"', "'"))[:300]
+
+
+def newest(server_id: int, window: Window, kinds: Sequence[str], containing: str, limit: int) -> list[LogEvent]:
+    """Single entries, newest first."""
+    return list(_events(server_id, window, kinds, containing).order_by("-at_ms", "place")[:limit])
+
+
+def marks(server_id: int, window: Window, limit: int = 400) -> list[tuple[int, str]]:
+    """(moment, kind) of what stands on the rail: deadlocks, crashes, full disks; and minutes in which much else went wrong."""
+    rows = LogEvent.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
+    loud = (
+        EventKind.DEADLOCK.value,
+        EventKind.CRASH.value,
+        EventKind.OUT_OF_SPACE.value,
+        EventKind.CONNECTION_REFUSED.value,
+    )
+    found = list(rows.filter(kind__in=loud).order_by("-at_ms").values_list("at_ms", "kind")[:limit])
+    return sorted(found)
