@@ -7,8 +7,8 @@ from faena.api.parameters import WindowIn, now_ms
 from faena.api.sessions import (
     EdgeOut,
     LiveSessionOut,
-    SessionOut,
     StretchOut,
+    WatchedSessionOut,
     code_fields,
     edge_out,
     live,
@@ -49,7 +49,7 @@ class EpisodeOut(Schema):
 
     pid: int
     started_s: int
-    session: SessionOut | None
+    session: WatchedSessionOut | None
     state: str
     gid: str
     start: int
@@ -137,7 +137,7 @@ def _episode(told: blocking.Told, texts: dict[int, str], tick_s: float) -> Episo
     one = told.episode
     return EpisodeOut(
         pid=one.pid, started_s=one.started_s,
-        session=SessionOut(**session_fields(told.session, texts)) if told.session else None,
+        session=WatchedSessionOut(**session_fields(told.session, texts)) if told.session else None,
         state=str(told.state), gid=told.gid, start=told.start, end=told.end, worst=told.worst, lost_s=one.lost * tick_s,
         most=one.most, waiters=one.waiters, depth=one.depth, held=_held(told.held, tick_s) if told.held else None,
         share=told.share, outside=told.state is RootState.PREPARED or (told.share is not None and told.share < RARE),
@@ -150,7 +150,7 @@ class LinkOut(Schema):
     pid: int
     depth: int
     behind: int
-    session: SessionOut | None
+    session: WatchedSessionOut | None
     edge: EdgeOut | None
     wants: str
     holds: str
@@ -187,7 +187,7 @@ def get_chains(request: HttpRequest, server_id: int, at: int) -> ChainsOut:
                 links=[
                     LinkOut(
                         pid=link.pid, depth=link.depth, behind=link.behind,
-                        session=SessionOut(**session_fields(link.session, texts)) if link.session else None,
+                        session=WatchedSessionOut(**session_fields(link.session, texts)) if link.session else None,
                         edge=edge_out(link.edge) if link.edge else None,
                         wants=wants(link.edge.fact.lock_type, link.edge.fact.mode_wanted) if link.edge else "",
                         holds=holds(link.edge.fact.lock_type, link.edge.fact.mode_held) if link.edge else "",
@@ -204,7 +204,7 @@ def get_chains(request: HttpRequest, server_id: int, at: int) -> ChainsOut:
 class LaneOut(Schema):
     """One session. `depth` is how far behind the root it stood at most, `waited_s` how long in all."""
 
-    session: SessionOut
+    session: WatchedSessionOut
     depth: int
     waited_s: float
     stretches: list[StretchOut]
@@ -238,7 +238,7 @@ def get_lanes(request: HttpRequest, server_id: int, window_in: Query[WindowIn], 
         ticks=len(found.tick_ms),
         lanes=[
             LaneOut(
-                session=SessionOut(**session_fields(one.session, texts)),
+                session=WatchedSessionOut(**session_fields(one.session, texts)),
                 depth=one.depth,
                 waited_s=one.waited * tick_s,
                 stretches=[

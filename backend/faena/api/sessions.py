@@ -32,7 +32,7 @@ STALE_MS = 30_000
 COST_MS = 600_000  # the cost of a sample is its median over so long
 
 
-class SessionOut(Schema):
+class WatchedSessionOut(Schema):
     """A session at a moment. Ages in milliseconds, null where not known. `wait` as "type:event", "" when it runs."""
 
     pid: int
@@ -69,7 +69,7 @@ class EdgeOut(Schema):
     waited_ms: int | None
 
 
-class LiveSessionOut(SessionOut):
+class LiveSessionOut(WatchedSessionOut):
     """`blocked_by` are those in its way, the one to blame first; `blocks` counts those behind it at any distance."""
 
     blocked_by: list[int]
@@ -86,7 +86,7 @@ class NowOut(Schema):
     sessions: list[LiveSessionOut]
 
 
-class SeenOut(SessionOut):
+class SeenOut(WatchedSessionOut):
     """A session of a window as last seen; `main_wait` is what it was seen doing most."""
 
     first: int
@@ -153,7 +153,7 @@ class LoggedRunOut(Schema):
 class TapeOut(Schema):
     """One session over a window. At moments in no stretch and in no gap it was idle or not there."""
 
-    session: SessionOut
+    session: WatchedSessionOut
     start: int
     end: int
     ticks: int
@@ -163,7 +163,7 @@ class TapeOut(Schema):
     ran: list[RanOut]
     waits: list[WaitSumOut]
     gaps: list[GapOut]
-    others: list[SessionOut]
+    others: list[WatchedSessionOut]
     errors: list[TapeErrorOut]
     executions: list[LoggedRunOut]
     alike: list[int]
@@ -175,7 +175,7 @@ def texts_of(server_id: int, query_ids: set[int]) -> dict[int, str]:
 
 
 def session_fields(one: SessionSample, texts: dict[int, str]) -> dict[str, Any]:
-    """What SessionOut and its kin share."""
+    """What WatchedSessionOut and its kin share."""
     wait = f"{one.wait_type}:{one.wait_event}" if one.wait_type else ""
     return {
         "pid": one.pid, "started_s": one.started_s, "state": one.state, "active": one.is_active,
@@ -292,7 +292,7 @@ def get_tape(
     ids |= {one.query_id for one in found.others.values()}
     texts = texts_of(server_id, {i for i in ids if i})
     return TapeOut(
-        session=SessionOut(**session_fields(found.session, texts)),
+        session=WatchedSessionOut(**session_fields(found.session, texts)),
         start=window.start,
         end=window.end,
         ticks=len(found.tick_ms),
@@ -314,7 +314,7 @@ def get_tape(
         ],
         waits=[wait_sum(one, found.dictionary) for one in found.waits],
         gaps=[GapOut(start=gap.start, end=gap.end) for gap in found.gaps],
-        others=[SessionOut(**session_fields(one, texts)) for one in found.others.values()],
+        others=[WatchedSessionOut(**session_fields(one, texts)) for one in found.others.values()],
         errors=[_error(one) for one in found.errors],
         executions=[
             LoggedRunOut(

@@ -1729,7 +1729,7 @@ export interface components {
             outside: boolean;
             /** Pid */
             pid: number;
-            session: components["schemas"]["SessionOut"] | null;
+            session: components["schemas"]["WatchedSessionOut"] | null;
             /** Share */
             share: number | null;
             /** Start */
@@ -2132,7 +2132,7 @@ export interface components {
         LaneOut: {
             /** Depth */
             depth: number;
-            session: components["schemas"]["SessionOut"];
+            session: components["schemas"]["WatchedSessionOut"];
             /** Stretches */
             stretches: components["schemas"]["StretchOut"][];
             /** Waited S */
@@ -2170,7 +2170,7 @@ export interface components {
             holds: string;
             /** Pid */
             pid: number;
-            session: components["schemas"]["SessionOut"] | null;
+            session: components["schemas"]["WatchedSessionOut"] | null;
             /** Wants */
             wants: string;
         };
@@ -3351,41 +3351,19 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description A session at a moment. Ages in milliseconds, null where not known. `wait` as "type:event", "" when it runs.
+         * @description `username` and `role` are null when nobody is signed in. Send `csrf` back as X-CSRFToken with every change.
          */
         SessionOut: {
-            /** Active */
-            active: boolean;
-            /** Backend */
-            backend: string;
-            /** Client */
-            client: string;
-            /** Database */
-            database: string;
-            /** Kind */
-            kind: string;
-            /** Pid */
-            pid: number;
-            /** Program */
-            program: string;
-            /** Query Id */
-            query_id: string | null;
-            /** Started S */
-            started_s: number;
-            /** State */
-            state: string;
-            /** Statement */
-            statement: string;
-            /** Statement Ms */
-            statement_ms: number | null;
-            /** Transaction Ms */
-            transaction_ms: number | null;
-            /** User */
-            user: string;
-            /** Wait */
-            wait: string;
-            /** Wait Label */
-            wait_label: string;
+            /** Csrf */
+            csrf: string;
+            /** Demo */
+            demo: boolean;
+            /** Role */
+            role: string | null;
+            /** Username */
+            username: string | null;
+            /** Version */
+            version: string;
         };
         /**
          * ShapeOut
@@ -3793,10 +3771,10 @@ export interface components {
             /** Last */
             last: number | null;
             /** Others */
-            others: components["schemas"]["SessionOut"][];
+            others: components["schemas"]["WatchedSessionOut"][];
             /** Ran */
             ran: components["schemas"]["RanOut"][];
-            session: components["schemas"]["SessionOut"];
+            session: components["schemas"]["WatchedSessionOut"];
             /** Start */
             start: number;
             /** Stretches */
@@ -3921,6 +3899,44 @@ export interface components {
             table: string;
             /** Words */
             words: string;
+        };
+        /**
+         * WatchedSessionOut
+         * @description A session at a moment. Ages in milliseconds, null where not known. `wait` as "type:event", "" when it runs.
+         */
+        WatchedSessionOut: {
+            /** Active */
+            active: boolean;
+            /** Backend */
+            backend: string;
+            /** Client */
+            client: string;
+            /** Database */
+            database: string;
+            /** Kind */
+            kind: string;
+            /** Pid */
+            pid: number;
+            /** Program */
+            program: string;
+            /** Query Id */
+            query_id: string | null;
+            /** Started S */
+            started_s: number;
+            /** State */
+            state: string;
+            /** Statement */
+            statement: string;
+            /** Statement Ms */
+            statement_ms: number | null;
+            /** Transaction Ms */
+            transaction_ms: number | null;
+            /** User */
+            user: string;
+            /** Wait */
+            wait: string;
+            /** Wait Label */
+            wait_label: string;
         };
         /**
          * What

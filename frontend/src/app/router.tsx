@@ -13,6 +13,12 @@ import { WaitTextures } from "../charts/WaitTextures";
 import { SignInPage } from "../features/account/SignInPage";
 import { LoadPage } from "../features/load/LoadPage";
 import { SamplesPage } from "../features/samples/SamplesPage";
+import { BlockingPage } from "../features/locks/BlockingPage";
+import { SessionsPage } from "../features/locks/SessionsPage";
+import { TapePage } from "../features/locks/TapePage";
+import { DeadlockPage } from "../features/deadlocks/DeadlockPage";
+import { DeadlocksPage } from "../features/deadlocks/DeadlocksPage";
+import { EventsPage } from "../features/deadlocks/EventsPage";
 import { MachinePage } from "../features/machine/MachinePage";
 import { GroupPage } from "../features/overview/GroupPage";
 import { IndicatorsPage } from "../features/overview/IndicatorsPage";
@@ -297,6 +303,89 @@ const samples = createRoute({
   },
 });
 
+const sessions = createRoute({
+  getParentRoute: () => server,
+  path: "sessions",
+  component: function Sessions() {
+    const { server: id } = server.useParams();
+    const { session } = inside.useRouteContext();
+    return (
+      <SessionsPage
+        key={id}
+        server={Number(id)}
+        search={server.useSearch()}
+        role={session.role ?? ""}
+        onSearch={useChangeSearch()}
+      />
+    );
+  },
+});
+
+const tape = createRoute({
+  getParentRoute: () => server,
+  path: "sessions/$pid",
+  component: function Tape() {
+    const { server: id, pid } = tape.useParams();
+    const { session } = inside.useRouteContext();
+    return (
+      <TapePage
+        key={`${id}-${pid}`}
+        server={Number(id)}
+        pid={Number(pid)}
+        search={server.useSearch()}
+        role={session.role ?? ""}
+        onSearch={useChangeSearch()}
+      />
+    );
+  },
+});
+
+const blocking = createRoute({
+  getParentRoute: () => server,
+  path: "blocking",
+  component: function Blocking() {
+    const { server: id } = server.useParams();
+    return <BlockingPage key={id} server={Number(id)} search={server.useSearch()} onSearch={useChangeSearch()} />;
+  },
+});
+
+const deadlocks = createRoute({
+  getParentRoute: () => server,
+  path: "deadlocks",
+  component: function Deadlocks() {
+    const { server: id } = server.useParams();
+    return <DeadlocksPage key={id} server={Number(id)} search={server.useSearch()} />;
+  },
+});
+
+const deadlock = createRoute({
+  getParentRoute: () => server,
+  path: "deadlocks/$pattern",
+  component: function Deadlock() {
+    const { server: id, pattern } = deadlock.useParams();
+    const { session } = inside.useRouteContext();
+    return (
+      <DeadlockPage
+        key={`${id}-${pattern}`}
+        server={Number(id)}
+        pattern={pattern}
+        search={server.useSearch()}
+        role={session.role ?? ""}
+        onSearch={useChangeSearch()}
+      />
+    );
+  },
+});
+
+const events = createRoute({
+  getParentRoute: () => server,
+  path: "events",
+  component: function Events() {
+    const { server: id } = server.useParams();
+    return <EventsPage key={id} server={Number(id)} search={server.useSearch()} onSearch={useChangeSearch()} />;
+  },
+});
+
 const tree = root.addChildren([
   signIn,
   inside.addChildren([
@@ -306,7 +395,23 @@ const tree = root.addChildren([
     plans,
     plan,
     plansCompared,
-    server.addChildren([load, statements, statement, split, executions, indexes, machine, samples, settings]),
+    server.addChildren([
+      load,
+      statements,
+      statement,
+      split,
+      executions,
+      indexes,
+      sessions,
+      tape,
+      blocking,
+      deadlocks,
+      deadlock,
+      events,
+      machine,
+      samples,
+      settings,
+    ]),
   ]),
 ]);
 

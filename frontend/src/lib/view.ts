@@ -33,6 +33,9 @@ export interface ViewSearch {
   measure?: string;
   aggregate?: string;
   against?: string;
+  root?: string;
+  at?: string;
+  started?: string;
 }
 
 /** How far back "the same hours" lie, in milliseconds. */
@@ -68,6 +71,9 @@ const WORDS = [
   "measure",
   "aggregate",
   "against",
+  "root",
+  "at",
+  "started",
 ] as const;
 
 /** Keeps what can be meant and drops the rest. */

@@ -1,0 +1,170 @@
+import { useState } from "react";
+
+import type { Schemas } from "../../api/client";
+import { ChartFrame } from "../../charts/ChartFrame";
+import { Button } from "../../ui/Button";
+import { crossing } from "./model";
+
+interface Props {
+  readonly deadlock: Schemas["DeadlockOut"];
+}
+
+const COLUMN = 240; // pixels at zoom 1
+const ROW = 74;
+const LEFT = 210;
+const TOP = 64;
+const ZOOMS = [0.6, 0.8, 1, 1.3] as const;
+
+/** Parties against the things they locked; the lines of opposite order cross. */
+export const CrossingChart = ({ deadlock }: Props) => {
+  const parties = deadlock.parties;
+  const [detail, setDetail] = useState(parties.length <= 3);
+  const [zoom, setZoom] = useState(parties.length <= 4 ? 2 : 0);
+  const { things, marks } = crossing(parties);
+  const scale = ZOOMS[zoom] ?? 1;
+  const x = (party: number): number => LEFT + party * COLUMN + COLUMN / 2;
+  const y = (thing: number): number => TOP + thing * ROW + ROW / 2;
+  const [width, height] = [LEFT + parties.length * COLUMN, TOP + things.length * ROW + 8];
+  const who = (party: Schemas["PartyOut"]): string => party.program || "a session";
+  return (
+    <ChartFrame
+      title="Crossing"
+      reading={deadlock.sentence}
+      table={() => ({
+        columns: ["order", "party", "pid", "thing", "holds or wants", "mode"],
+        rows: marks.map((mark) => {
+          const party = parties[mark.party];
+          return [
+            mark.number,
+            party ? who(party) : null,
+            party?.pid ?? null,
+            things[mark.thing]?.words ?? null,
+            mark.held ? "holds" : "wants",
+            mark.held ? null : (party?.wants.mode ?? null),
+          ];
+        }),
+      })}
+    >
+      <div className="flex gap-2 pb-1 text-sm">
+        <Button onClick={() => setDetail((on) => !on)} aria-pressed={detail}>
+          {detail ? "less detail" : "more detail"}
+        </Button>
+        <Button onClick={() => setZoom((z) => Math.max(0, z - 1))} disabled={zoom === 0} aria-label="smaller">
+          −
+        </Button>
+        <Button
+          onClick={() => setZoom((z) => Math.min(ZOOMS.length - 1, z + 1))}
+          disabled={zoom === ZOOMS.length - 1}
+          aria-label="larger"
+        >
+          +
+        </Button>
+      </div>
+      <div className="overflow-auto" tabIndex={0} role="region" aria-label="crossing of parties and things">
+        <svg
+          data-chart=""
+          width={width * scale}
+          height={height * scale}
+          viewBox={`0 0 ${width} ${height}`}
+          role="img"
+          aria-label={deadlock.sentence}
+        >
+          {parties.map((party, i) => (
+            <g key={party.pid}>
+              <text x={x(i)} y={16} textAnchor="middle" className="font-semibold" fill="var(--ink)">
+                {who(party)}
+              </text>
+              <text x={x(i)} y={33} textAnchor="middle" className="text-xs" fill="var(--muted)">
+                {`pid ${party.pid}`}
+                {detail && party.client ? `, ${party.client}` : ""}
+              </text>
+              <text
+                x={x(i)}
+                y={50}
+                textAnchor="middle"
+                className="text-xs"
+                fill={i === 0 ? "var(--danger)" : "var(--muted)"}
+              >
+                {i === 0 ? "victim: rolled back" : "went on"}
+              </text>
+              <line x1={x(i)} x2={x(i)} y1={TOP} y2={height - 8} stroke="var(--line)" />
+            </g>
+          ))}
+          {things.map((thing, row) => (
+            <g key={row}>
+              <text x={0} y={y(row) + 4} fill="var(--ink)">
+                {thing.words.length > 26 ? `${thing.words.slice(0, 25)}…` : thing.words}
+              </text>
+              {detail && thing.said !== thing.words ? (
+                <text x={0} y={y(row) + 20} className="text-xs" fill="var(--muted)">
+                  {thing.said.length > 34 ? `${thing.said.slice(0, 33)}…` : thing.said}
+                </text>
+              ) : null}
+              <line x1={LEFT} x2={width} y1={y(row)} y2={y(row)} stroke="var(--line)" />
+            </g>
+          ))}
+          {parties.map((party, i) => {
+            const held = marks.find((mark) => mark.party === i && mark.held);
+            const wanted = marks.find((mark) => mark.party === i && !mark.held);
+            if (!held || !wanted) return null;
+            // From what a party holds to what it wants, bowed so that neighbours do not cover each other.
+            const bow = 34 + 10 * (i % 2);
+            return (
+              <path
+                key={party.pid}
+                d={`M ${x(i)} ${y(held.thing)} C ${x(i) + bow} ${y(held.thing) + 20}, ${x(i) + bow} ${y(wanted.thing) - 20}, ${x(i)} ${y(wanted.thing)}`}
+                fill="none"
+                stroke="var(--ink)"
+                strokeWidth="1.5"
+                strokeDasharray={i === 0 ? "5 3" : undefined}
+              />
+            );
+          })}
+          {marks
+            .filter((mark) => !mark.held)
+            .map((mark) => {
+              const holder = marks.find((other) => other.held && other.thing === mark.thing);
+              return holder ? (
+                <line
+                  key={`${mark.party}-${mark.thing}`}
+                  x1={x(mark.party)}
+                  x2={x(holder.party)}
+                  y1={y(mark.thing)}
+                  y2={y(mark.thing)}
+                  stroke="var(--kind-lock, var(--strong))"
+                  strokeWidth="2.5"
+                />
+              ) : null;
+            })}
+          {marks.map((mark) => {
+            const mode = mark.held ? "" : (parties[mark.party]?.wants.mode ?? "");
+            return (
+              <g key={mark.number} transform={`translate(${x(mark.party)} ${y(mark.thing)})`}>
+                <circle
+                  r="11"
+                  fill={mark.held ? "var(--ink)" : "var(--ground)"}
+                  stroke="var(--ink)"
+                  strokeWidth="1.5"
+                />
+                <text
+                  y="4"
+                  textAnchor="middle"
+                  className="text-xs font-semibold"
+                  fill={mark.held ? "var(--ground)" : "var(--ink)"}
+                >
+                  {mark.number}
+                </text>
+                <text x="16" y="-8" className="text-xs" fill="var(--muted)">
+                  {mark.held ? "holds" : detail ? `wants ${mode}` : "wants"}
+                </text>
+              </g>
+            );
+          })}
+        </svg>
+      </div>
+      <p className="text-muted text-sm">
+        Filled: held. Open: wanted. Numbers tell the order as far as the report does: all held theirs before any waited.
+      </p>
+    </ChartFrame>
+  );
+};

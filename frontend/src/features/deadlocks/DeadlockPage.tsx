@@ -1,0 +1,273 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+
+import { ask, client, type Schemas } from "../../api/client";
+import { clock, day, present } from "../../lib/time";
+import { count, duration } from "../../lib/units";
+import { type ViewSearch, windowOf } from "../../lib/view";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Failure";
+import { Bars } from "./Bars";
+import { CrossingChart } from "./CrossingChart";
+import { when } from "./DeadlocksPage";
+import { CAUSES, sinceWords } from "./model";
+import { patternQuery } from "./queries";
+
+interface Props {
+  readonly server: number;
+  readonly pattern: string;
+  readonly search: ViewSearch;
+  readonly role: string;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+}
+
+/** One pattern of deadlocks: what happened, why, what mends it, and how often it still happens. */
+export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props) => {
+  const page = useQuery(patternQuery(server, pattern, windowOf(search)));
+  const found = page.data;
+  if (!found)
+    return (
+      <div className="px-6 pt-2">
+        {page.error ? (
+          <Failure title="This deadlock cannot be shown" detail={page.error.message} />
+        ) : (
+          <p className="text-muted">Reading …</p>
+        )}
+      </div>
+    );
+  const chosen = found.deadlocks.find((one) => String(one.at) === search.at) ?? found.deadlocks[0];
+  const one = found.pattern;
+  return (
+    <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+      <div className="flex items-baseline justify-between gap-4">
+        <h1 className="text-base font-semibold">{chosen?.sentence}</h1>
+        <Link
+          to="/servers/$server/deadlocks"
+          params={{ server: String(server) }}
+          search={true}
+          className="text-accent shrink-0 text-sm underline"
+        >
+          all patterns
+        </Link>
+      </div>
+      <p className="text-muted flex items-center gap-4 text-sm">
+        <span>
+          <b className="text-ink font-semibold">{one.state}</b>, {count(one.count)} in this window, {count(one.total)}{" "}
+          since {when(one.first)}
+        </span>
+        <Bars series={one.series} label={`${one.count} in this window`} />
+        <b className="text-ink font-semibold">{sinceWords(one, when)}</b>
+      </p>
+      {chosen ? (
+        <div className="mt-3 grid grid-cols-[minmax(0,3fr)_minmax(0,2fr)] gap-8">
+          <div className="min-w-0">
+            <CrossingChart key={chosen.at} deadlock={chosen} />
+            <Parties server={server} one={chosen} />
+          </div>
+          <div className="min-w-0">
+            <section aria-label="Cause">
+              <h2 className="border-strong border-b font-semibold">Why: {CAUSES[chosen.cause] ?? chosen.cause}</h2>
+              <p className="py-1">{chosen.reason}</p>
+              <h3 className="mt-1 font-semibold">What mends it</h3>
+              <ol className="list-decimal pl-5">
+                {found.mends.map((mend) => (
+                  <li key={mend} className="py-0.5">
+                    {mend}
+                  </li>
+                ))}
+              </ol>
+              <p className="text-sm">
+                {chosen.lost_ms === null ? "" : `The victim's transaction had run for ${duration(chosen.lost_ms)}. `}
+                {chosen.waited_ms === null ? "" : `The parties waited ${duration(chosen.waited_ms)} in all.`}
+              </p>
+            </section>
+            <Handling server={server} pattern={one} comments={found.comments} canAct={role !== "viewer"} />
+          </div>
+        </div>
+      ) : null}
+      <div className="mt-4 grid grid-cols-[minmax(0,3fr)_minmax(0,2fr)] gap-8">
+        {chosen ? (
+          <details>
+            <summary className="cursor-pointer font-semibold">The record as the server logged it</summary>
+            <pre className="bg-raised mt-1 max-h-72 overflow-auto p-2 font-mono text-xs whitespace-pre-wrap">
+              {chosen.raw}
+            </pre>
+          </details>
+        ) : null}
+        <section aria-label="Each time">
+          <h2 className="border-strong border-b font-semibold">Each time, the newest first</h2>
+          <ul className="max-h-56 overflow-y-auto">
+            {found.deadlocks.map((other) => (
+              <li key={`${other.at}-${other.victim}-${other.place}`} className="border-line border-b">
+                <button
+                  type="button"
+                  aria-pressed={other === chosen}
+                  className={`w-full text-left ${other === chosen ? "font-semibold" : "hover:text-accent"}`}
+                  onClick={() => onSearch({ at: String(other.at) })}
+                >
+                  {day(other.at, present())} {clock(other.at)}, victim {other.parties[0]?.program} {other.victim}
+                </button>
+              </li>
+            ))}
+          </ul>
+        </section>
+      </div>
+    </div>
+  );
+};
+
+const Parties = ({ server, one }: { readonly server: number; readonly one: Schemas["DeadlockOut"] }) => (
+  <table className="font-condensed mt-3 w-full">
+    <tbody>
+      {one.parties.map((party, i) => (
+        <tr key={party.pid} className="border-line border-b align-top">
+          <td className="pr-4 whitespace-nowrap">
+            <b className="font-semibold">{party.program || "a session"}</b>{" "}
+            <Link
+              to="/servers/$server/sessions/$pid"
+              params={{ server: String(server), pid: String(party.pid) }}
+              search={{ from: one.at - 60_000, to: one.at + 15_000 }}
+              className="hover:text-accent underline decoration-dotted"
+              title="its tape around this second"
+            >
+              {party.pid}
+            </Link>
+            <span className="text-muted block text-sm">
+              {[i === 0 ? "victim" : "went on", party.user, party.client].filter(Boolean).join(", ")}
+            </span>
+          </td>
+          <td>
+            <span className="block font-mono text-xs break-words">
+              {party.query_id === null ? (
+                party.statement
+              ) : (
+                <Link
+                  to="/servers/$server/statements/$query"
+                  params={{ server: String(server), query: party.query_id }}
+                  search={true}
+                  className="hover:text-accent"
+                  title="its figures, plans and index proposals"
+                >
+                  {party.statement}
+                </Link>
+              )}
+            </span>
+            <span className="text-muted text-sm">
+              wanted {party.wants.mode} on {party.wants.words}
+              {party.context ? `; ${party.context.split("\n")[0] ?? ""}` : ""}
+            </span>
+          </td>
+        </tr>
+      ))}
+    </tbody>
+  </table>
+);
+
+interface HandlingProps {
+  readonly server: number;
+  readonly pattern: Schemas["PatternOut"];
+  readonly comments: readonly Schemas["CommentOut"][];
+  readonly canAct: boolean;
+}
+
+const Handling = ({ server, pattern, comments, canAct }: HandlingProps) => {
+  const queries = useQueryClient();
+  const [change, setChange] = useState("");
+  const [text, setText] = useState("");
+  const fresh = (): void => {
+    void queries.invalidateQueries({ queryKey: ["deadlock", server, pattern.pattern] });
+    void queries.invalidateQueries({ queryKey: ["deadlocks", server] });
+  };
+  const path = { server_id: server, pattern: pattern.pattern };
+  const handle = useMutation({
+    mutationFn: (handled: boolean) =>
+      ask(
+        client.PUT("/api/v1/servers/{server_id}/deadlocks/{pattern}/handled", {
+          params: { path },
+          body: { handled, change, at: null },
+        }),
+      ),
+    onSuccess: () => {
+      setChange("");
+      fresh();
+    },
+  });
+  const comment = useMutation({
+    mutationFn: () =>
+      ask(
+        client.POST("/api/v1/servers/{server_id}/deadlocks/{pattern}/comments", { params: { path }, body: { text } }),
+      ),
+    onSuccess: () => {
+      setText("");
+      fresh();
+    },
+  });
+  return (
+    <section aria-label="Handling" className="mt-4">
+      <h2 className="border-strong border-b font-semibold">Done about it</h2>
+      {pattern.handled_at === null ? (
+        <p className="text-muted py-1 text-sm">
+          Nothing noted yet. From a noted change on it is counted whether it comes back.
+        </p>
+      ) : (
+        <p className="py-1 text-sm">
+          {when(pattern.handled_at)}, {pattern.handled_by}: {pattern.change}
+        </p>
+      )}
+      {canAct ? (
+        <form
+          className="flex gap-2 py-1"
+          onSubmit={(event) => {
+            event.preventDefault();
+            handle.mutate(true);
+          }}
+        >
+          <input
+            value={change}
+            onChange={(event) => setChange(event.target.value)}
+            placeholder="what was changed: index, order, release"
+            aria-label="what was changed"
+            className="border-line bg-raised min-w-0 grow border px-2"
+          />
+          <Button type="submit" disabled={!change.trim() || handle.isPending}>
+            count from now
+          </Button>
+          {pattern.handled_at === null ? null : <Button onClick={() => handle.mutate(false)}>take back</Button>}
+        </form>
+      ) : null}
+      {handle.error ? <Failure title="It was not noted" detail={handle.error.message} /> : null}
+      <ul>
+        {comments.map((one) => (
+          <li key={one.at} className="border-line border-b py-0.5 text-sm">
+            <span className="text-muted">
+              {when(one.at)}, {one.by}:
+            </span>{" "}
+            {one.text}
+          </li>
+        ))}
+      </ul>
+      {canAct ? (
+        <form
+          className="flex gap-2 py-1"
+          onSubmit={(event) => {
+            event.preventDefault();
+            comment.mutate();
+          }}
+        >
+          <input
+            value={text}
+            onChange={(event) => setText(event.target.value)}
+            placeholder="a comment for the colleagues"
+            aria-label="comment"
+            className="border-line bg-raised min-w-0 grow border px-2"
+          />
+          <Button type="submit" disabled={!text.trim() || comment.isPending}>
+            comment
+          </Button>
+        </form>
+      ) : null}
+      {comment.error ? <Failure title="The comment was not kept" detail={comment.error.message} /> : null}
+    </section>
+  );
+};

@@ -1,0 +1,177 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+
+import type { Schemas } from "../../api/client";
+import { ExportMenu } from "../../charts/ExportMenu";
+import { clock, day, present } from "../../lib/time";
+import { count, duration } from "../../lib/units";
+import { type ViewSearch, windowOf } from "../../lib/view";
+import { Failure } from "../../ui/Failure";
+import { Bars } from "./Bars";
+import { EVENTS } from "./model";
+import { eventsQuery } from "./queries";
+
+interface Props {
+  readonly server: number;
+  readonly search: ViewSearch;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+}
+
+/** What the server's log tells beside executions: grouped by shape, and one by one. */
+export const EventsPage = ({ server, search, onSearch }: Props) => {
+  const kinds = (search.only ?? []).filter((one) => one in EVENTS);
+  const [words, setWords] = useState(search.containing ?? "");
+  const events = useQuery(eventsQuery(server, windowOf(search), kinds, search.containing ?? ""));
+  const found = events.data;
+  const toggle = (kind: string): void =>
+    onSearch({ only: kinds.includes(kind) ? kinds.filter((one) => one !== kind) : [...kinds, kind] });
+  return (
+    <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+      <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1 text-sm">
+        {Object.entries(EVENTS).map(([kind, label]) => (
+          <button
+            key={kind}
+            type="button"
+            aria-pressed={kinds.includes(kind)}
+            className={kinds.includes(kind) ? "font-semibold underline" : "text-muted hover:text-accent"}
+            onClick={() => toggle(kind)}
+          >
+            {label}
+          </button>
+        ))}
+        <input
+          type="search"
+          value={words}
+          placeholder="words in the message"
+          aria-label="words in the message"
+          className="border-line bg-raised ml-auto w-56 border px-2"
+          onChange={(event) => setWords(event.target.value)}
+          onKeyDown={(event) => {
+            if (event.key === "Enter") onSearch({ containing: words });
+          }}
+          onBlur={() => onSearch({ containing: words })}
+        />
+      </div>
+      {events.error && !found ? <Failure title="The log cannot be shown" detail={events.error.message} /> : null}
+      {found ? (
+        <Lists server={server} found={found} />
+      ) : events.error ? null : (
+        <p className="text-muted py-4">Reading …</p>
+      )}
+    </div>
+  );
+};
+
+const Lists = ({ server, found }: { readonly server: number; readonly found: Schemas["EventsOut"] }) => (
+  <>
+    <div className="flex items-baseline justify-between gap-4 pt-1">
+      <h1 className="text-base font-semibold">
+        {found.total === 0
+          ? "The log tells of nothing that went wrong in this window."
+          : `${count(found.total)} ${found.total === 1 ? "entry" : "entries"} of the log, ${found.shapes.length} of a kind.`}
+      </h1>
+      <ExportMenu
+        name="log events"
+        table={() => ({
+          columns: ["at", "kind", "pid", "program", "user", "message", "statement"],
+          rows: found.newest.map((one) => [
+            new Date(one.at).toISOString(),
+            one.kind,
+            one.pid,
+            one.program,
+            one.user,
+            one.message,
+            one.statement,
+          ]),
+        })}
+      />
+    </div>
+    {found.shapes.length ? (
+      <table className="font-condensed mt-1 w-full">
+        <thead className="text-muted border-strong border-b text-left text-sm">
+          <tr>
+            <th className="pr-3 font-normal">what</th>
+            <th className="pr-3 text-right font-normal">times</th>
+            <th className="pr-3 font-normal">over time</th>
+            <th className="pr-3 font-normal">programs</th>
+            <th className="pr-3 text-right font-normal">waited</th>
+            <th className="font-normal">last</th>
+          </tr>
+        </thead>
+        <tbody>
+          {found.shapes.map((one) => (
+            <tr key={`${one.kind}-${one.message}`} className="border-line border-b">
+              <td className="max-w-0 w-1/2 truncate pr-3" title={one.message}>
+                <b className="font-semibold">{EVENTS[one.kind] ?? one.kind}</b> {one.message}
+              </td>
+              <td className="pr-3 text-right">{count(one.count)}</td>
+              <td className="pr-3">
+                <Bars series={one.series} label={`${one.count} times`} />
+              </td>
+              <td className="pr-3">{one.programs.join(", ")}</td>
+              <td className="pr-3 text-right whitespace-nowrap">
+                {one.waited_ms === null ? "" : duration(one.waited_ms)}
+              </td>
+              <td className="whitespace-nowrap">
+                <TapeAt server={server} one={one.last} />
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    ) : (
+      <p className="text-muted mt-1">
+        Lock waits, timeouts, cancelled statements, refused connections and errors stand here.
+      </p>
+    )}
+    {found.newest.length ? (
+      <section className="mt-4" aria-label="One by one">
+        <h2 className="border-strong border-b font-semibold">One by one, the newest first</h2>
+        <table className="font-condensed w-full">
+          <tbody>
+            {found.newest.map((one) => (
+              <tr key={`${one.at}-${one.pid}-${one.message}`} className="border-line border-b align-top">
+                <td className="pr-3 whitespace-nowrap">
+                  <TapeAt server={server} one={one} />
+                </td>
+                <td className="pr-3 whitespace-nowrap">{one.program || one.user}</td>
+                <td>
+                  {one.message}
+                  {one.statement ? (
+                    <span className="block truncate font-mono text-xs" title={one.statement}>
+                      {one.query_id === null ? (
+                        one.statement
+                      ) : (
+                        <Link
+                          to="/servers/$server/statements/$query"
+                          params={{ server: String(server), query: one.query_id }}
+                          search={true}
+                          className="hover:text-accent"
+                        >
+                          {one.statement}
+                        </Link>
+                      )}
+                    </span>
+                  ) : null}
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </section>
+    ) : null}
+  </>
+);
+
+const TapeAt = ({ server, one }: { readonly server: number; readonly one: Schemas["EventOut"] }) => (
+  <Link
+    to="/servers/$server/sessions/$pid"
+    params={{ server: String(server), pid: String(one.pid) }}
+    search={{ from: one.at - 60_000, to: one.at + 15_000 }}
+    className="hover:text-accent underline decoration-dotted"
+    title={`the tape of pid ${one.pid} around this second`}
+  >
+    {day(one.at, present())} {clock(one.at)}
+  </Link>
+);

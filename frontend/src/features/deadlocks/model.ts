@@ -1,0 +1,85 @@
+// Deadlocks in words, and where the marks of the crossing stand. Pure.
+import type { Schemas } from "../../api/client";
+import { count, duration } from "../../lib/units";
+
+type Party = Schemas["PartyOut"];
+
+export const CAUSES: Readonly<Record<string, string>> = {
+  opposite_order: "locked in opposite order",
+  upgrade: "shared, then wanted alone",
+  foreign_key: "foreign key and its parent row",
+  missing_index_scan: "locks rows by scanning",
+  unique_insert: "same keys inserted",
+  advisory: "advisory locks",
+  table_lock: "whole tables locked",
+  ddl: "structure changed meanwhile",
+};
+
+export const EVENTS: Readonly<Record<string, string>> = {
+  deadlock: "deadlocks",
+  lock_wait: "lock waits",
+  timeout: "timeouts",
+  cancel: "cancelled",
+  connection_refused: "refused connections",
+  serialization_failure: "serialization failures",
+  out_of_space: "out of disk",
+  temp_file: "temporary files",
+  error: "other errors",
+  crash: "crashes",
+};
+
+export interface Mark {
+  readonly party: number;
+  readonly thing: number;
+  readonly held: boolean;
+  readonly number: number; // in time: first all that is held, then what is wanted, the victim's last
+}
+
+export interface Crossing {
+  readonly things: readonly { readonly words: string; readonly said: string }[];
+  readonly marks: readonly Mark[];
+}
+
+/** Parties as columns, what they locked as rows in the order in which the first party took them.
+ *
+ * Each party wants what the next one holds. So the first holds what the last wants; that thing comes first.
+ */
+export function crossing(parties: readonly Party[]): Crossing {
+  const n = parties.length;
+  const wantedBy = (thing: number): number => (thing + n - 1) % n; // the party that wants the thing of a row
+  const things = parties.map((_, row) => {
+    const wants = parties[wantedBy(row)]?.wants;
+    return { words: wants?.words ?? "", said: wants?.said ?? "" };
+  });
+  const holds = parties.map((_, row) => ({ party: row, thing: row, held: true, number: row + 1 }));
+  const wants = parties.map((_, row) => {
+    const party = wantedBy(row);
+    return { party, thing: row, held: false, number: n + ((party + n - 1) % n) + 1 };
+  });
+  return { things, marks: [...holds, ...wants].toSorted((a, b) => a.number - b.number) };
+}
+
+/** "none since Tue 3 Nov, 14:05" or how often it came back; empty while nothing was done about it. */
+export function sinceWords(one: Schemas["PatternOut"], when: (at: number) => string): string {
+  if (one.handled_at === null || one.since_change === null) return "";
+  const since = `${when(one.handled_at)} (${one.change})`;
+  return one.since_change === 0 ? `none since ${since}` : `${count(one.since_change)} since ${since}`;
+}
+
+/** What the patterns of a window come to. */
+export function patternsSentence(found: Schemas["PatternsOut"]): string {
+  const here = found.patterns.filter((one) => one.count > 0);
+  const all = here.reduce((sum, one) => sum + one.count, 0);
+  const [first] = here;
+  if (!first) return "No deadlock in this window.";
+  const lost = here.reduce((sum, one) => sum + one.lost_ms, 0);
+  const work = lost ? `, ${duration(lost)} of work rolled back` : "";
+  const who = first.programs.join(" and ") || "sessions that the log does not name";
+  return `${count(all)} ${all === 1 ? "deadlock" : "deadlocks"} of ${here.length === 1 ? "one pattern" : `${here.length} patterns`}${work}; most often ${who}, ${first.tables.length ? `over ${first.tables.join(" and ")}, ` : ""}${CAUSES[first.cause] ?? first.cause}.`;
+}
+
+/** Heights of small bars, 0 to 1. */
+export function bars(series: readonly number[]): number[] {
+  const most = Math.max(1, ...series);
+  return series.map((n) => n / most);
+}

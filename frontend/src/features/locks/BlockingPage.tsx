@@ -1,0 +1,339 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+
+import type { Schemas } from "../../api/client";
+import { ExportMenu } from "../../charts/ExportMenu";
+import { Lanes } from "../../charts/Lanes";
+import { clock, day, present } from "../../lib/time";
+import { count, duration } from "../../lib/units";
+import { type ViewSearch, windowOf } from "../../lib/view";
+import { Failure } from "../../ui/Failure";
+import {
+  blockingSentence,
+  episodeSentence,
+  keyOf,
+  linkWords,
+  outsideWords,
+  plural,
+  readKey,
+  rootWords,
+  stretchFill,
+} from "./model";
+import { blockingQuery, chainsQuery, lanesQuery } from "./queries";
+import { StatementLink, TapeLink } from "./SessionsPage";
+
+interface Props {
+  readonly server: number;
+  readonly search: ViewSearch;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+}
+
+const PAD_MS = 8_000; // before and after an episode, so that its beginning and end are seen
+const KEY = (one: Schemas["EpisodeOut"]): string => `${one.pid}-${one.started_s}-${one.start}`;
+
+/** Who held up whom in the window: chains, lanes, time lost. */
+export const BlockingPage = ({ server, search, onSearch }: Props) => {
+  const blocking = useQuery(blockingQuery(server, windowOf(search)));
+  const found = blocking.data;
+  if (blocking.error && !found)
+    return (
+      <div className="px-6">
+        <Failure
+          title="Blocking cannot be shown"
+          detail={blocking.error.message}
+          retry={() => void blocking.refetch()}
+        />
+      </div>
+    );
+  if (!found) return <p className="text-muted px-6 py-4">Reading the lock waits of this window …</p>;
+  const chosen = found.episodes.find((one) => KEY(one) === search.root) ?? found.episodes[0];
+  return (
+    <div className={`h-full overflow-y-auto px-6 pt-2 pb-6 ${blocking.isPlaceholderData ? "opacity-50" : ""}`}>
+      <div className="flex items-baseline justify-between gap-4">
+        <h1 className="text-base font-semibold">{blockingSentence(found)}</h1>
+        <span className="text-muted shrink-0 text-sm">
+          {found.lost_s ? `${duration(1000 * found.lost_s)} waited in all, ${count(found.most)} at once at most` : ""}
+        </span>
+      </div>
+      {chosen ? (
+        <>
+          <Chosen server={server} one={chosen} search={search} onSearch={onSearch} />
+          <div className="mt-4 grid grid-cols-[minmax(0,3fr)_minmax(0,2fr)] gap-8">
+            <Episodes found={found} chosen={KEY(chosen)} onSearch={onSearch} />
+            <Lost found={found} />
+          </div>
+        </>
+      ) : (
+        <p className="text-muted mt-2">
+          Chains, lanes and the time they cost stand here when sessions wait for each other's locks. Choose another
+          window on the rail above, or look at{" "}
+          <Link
+            to="/servers/$server/sessions"
+            params={{ server: String(server) }}
+            search={true}
+            className="text-accent underline"
+          >
+            all sessions
+          </Link>
+          .
+        </p>
+      )}
+    </div>
+  );
+};
+
+interface ChosenProps {
+  readonly server: number;
+  readonly one: Schemas["EpisodeOut"];
+  readonly search: ViewSearch;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+}
+
+const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
+  const [from, to] = [one.start - PAD_MS, one.end + PAD_MS];
+  const lanes = useQuery(lanesQuery(server, from, to, one.pid, one.started_s)).data;
+  const asked = Number(search.at);
+  const at = Number.isFinite(asked) && asked >= from && asked < to ? asked : one.worst;
+  const navigate = useNavigate();
+  const outside = outsideWords(one);
+  return (
+    <>
+      <p className="text-muted text-sm">
+        {day(one.start, present())} {clock(one.start)} – {clock(one.end)}
+        {outside ? <b className="text-ink ml-3 font-semibold">{outside}</b> : null}
+      </p>
+      <div className="mt-1 grid grid-cols-[minmax(0,3fr)_minmax(0,2fr)] gap-8">
+        <div className="min-w-0">
+          <h2 className="border-strong mb-1 border-b font-semibold">Lanes</h2>
+          {lanes ? (
+            <>
+              <Lanes
+                title="Lanes"
+                reading={episodeSentence(one)}
+                lanes={lanes.lanes.map((lane) => ({
+                  key: keyOf(lane.session),
+                  pid: lane.session.pid,
+                  label: lane.session.program,
+                  note: `${lane.session.pid}`,
+                  root: lane.depth === 0,
+                  parts: lane.stretches.map((part) => ({
+                    first: part.first,
+                    last: part.last,
+                    blocker: part.blocker,
+                    fill: stretchFill(part),
+                    outlined: !part.active,
+                    words: part.blocker > 0 ? `${part.wait_label}, behind ${part.blocker}` : part.wait_label,
+                  })),
+                }))}
+                from={from}
+                to={to}
+                tickMs={1000 * lanes.tick_s}
+                now={present()}
+                at={at}
+                onMoment={(moment) => onSearch({ at: String(moment), root: KEY(one) })}
+                onLane={(key) => {
+                  const session = readKey(key);
+                  if (session)
+                    void navigate({
+                      to: "/servers/$server/sessions/$pid",
+                      params: { server: String(server), pid: String(session.pid) },
+                      search: { from, to, started: String(session.started) },
+                    });
+                }}
+              />
+              {lanes.more ? (
+                <p className="text-muted text-sm">
+                  {plural(lanes.more, "more session waits", "more sessions wait")} behind it without a lane here.
+                </p>
+              ) : null}
+            </>
+          ) : (
+            <p className="text-muted">Reading …</p>
+          )}
+        </div>
+        <Chain server={server} at={at} root={one} />
+      </div>
+    </>
+  );
+};
+
+const Chain = ({
+  server,
+  at,
+  root,
+}: {
+  readonly server: number;
+  readonly at: number;
+  readonly root: Schemas["EpisodeOut"];
+}) => {
+  const found = useQuery(chainsQuery(server, at)).data;
+  const mine = found?.chains.find((chain) => chain.links[0]?.pid === root.pid && chain.gid === root.gid);
+  const others = found?.chains.filter((chain) => chain !== mine) ?? [];
+  return (
+    <div className="min-w-0">
+      <h2 className="border-strong mb-1 border-b font-semibold">
+        The chain at {clock(found?.at ?? at)}
+        {others.length ? (
+          <span className="text-muted font-normal">, one of {others.length + 1} at this moment</span>
+        ) : null}
+      </h2>
+      {mine ? (
+        <ul role="tree" aria-label="blocking chain">
+          {mine.links.slice(0, 40).map((link, i) => (
+            <li
+              key={`${link.pid}-${i}`}
+              role="treeitem"
+              aria-level={link.depth + 1}
+              className="border-line border-b py-0.5"
+              style={{ paddingLeft: `${Math.min(link.depth, 8) * 14}px` }}
+            >
+              <LinkRow server={server} link={link} chain={mine} />
+            </li>
+          ))}
+        </ul>
+      ) : (
+        <p className="text-muted text-sm">At this moment nobody stood behind {rootWords(root)}.</p>
+      )}
+    </div>
+  );
+};
+
+const LinkRow = ({
+  server,
+  link,
+  chain,
+}: {
+  readonly server: number;
+  readonly link: Schemas["LinkOut"];
+  readonly chain: Schemas["ChainOut"];
+}) => {
+  const one = link.session;
+  const state =
+    link.depth === 0
+      ? `root, ${chain.state}${one?.transaction_ms ? `, its transaction open for ${duration(one.transaction_ms)}` : ""}`
+      : linkWords(link);
+  return (
+    <>
+      <b className="font-semibold">{one ? one.program : chain.gid || "not sampled"}</b>{" "}
+      {one ? <TapeLink server={server} one={one} /> : null}{" "}
+      {link.behind ? <span className="text-muted text-sm">{link.behind} behind it</span> : null}
+      <div className="text-sm">{state}</div>
+      {one ? (
+        <div className="truncate font-mono text-xs" title={one.statement}>
+          <StatementLink server={server} one={one} />
+        </div>
+      ) : null}
+    </>
+  );
+};
+
+const Episodes = ({
+  found,
+  chosen,
+  onSearch,
+}: {
+  readonly found: Schemas["BlockingOut"];
+  readonly chosen: string;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+}) => (
+  <section aria-label="Chains of this window" className="min-w-0">
+    <h2 className="border-strong flex items-baseline justify-between border-b font-semibold">
+      Chains of this window
+      <ExportMenu
+        name="blocking chains"
+        table={() => ({
+          columns: ["start", "end", "root", "pid", "state", "lost_s", "waiters", "depth", "object"],
+          rows: found.episodes.map((one) => [
+            new Date(one.start).toISOString(),
+            new Date(one.end).toISOString(),
+            rootWords(one),
+            one.pid,
+            one.state,
+            one.lost_s,
+            one.waiters,
+            one.depth,
+            one.held?.object ?? null,
+          ]),
+        })}
+      />
+    </h2>
+    <table className="font-condensed w-full">
+      <thead className="text-muted text-left text-sm">
+        <tr>
+          <th className="pr-3 font-normal">from</th>
+          <th className="pr-3 font-normal">root</th>
+          <th className="pr-3 font-normal">state</th>
+          <th className="pr-3 text-right font-normal">time lost</th>
+          <th className="pr-3 text-right font-normal">sessions</th>
+          <th className="pr-3 text-right font-normal">layers</th>
+          <th className="font-normal">over</th>
+        </tr>
+      </thead>
+      <tbody>
+        {found.episodes.map((one) => (
+          <tr
+            key={KEY(one)}
+            className={`border-line border-b ${KEY(one) === chosen ? "bg-raised" : "hover:bg-raised"}`}
+          >
+            <td className="pr-3 whitespace-nowrap">
+              <button
+                type="button"
+                aria-pressed={KEY(one) === chosen}
+                className="hover:text-accent underline decoration-dotted"
+                onClick={() => onSearch({ root: KEY(one), at: String(one.worst) })}
+              >
+                {clock(one.start)}
+              </button>
+            </td>
+            <td className="pr-3 whitespace-nowrap">{rootWords(one)}</td>
+            <td className="pr-3 whitespace-nowrap">{one.state}</td>
+            <td className="pr-3 text-right whitespace-nowrap">{duration(1000 * one.lost_s)}</td>
+            <td className="pr-3 text-right">{one.waiters}</td>
+            <td className="pr-3 text-right">{one.depth}</td>
+            <td className="whitespace-nowrap">{one.held?.object ?? "not known"}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+    {found.more ? <p className="text-muted text-sm">and {found.more} shorter ones.</p> : null}
+  </section>
+);
+
+const Lost = ({ found }: { readonly found: Schemas["BlockingOut"] }) => (
+  <section aria-label="Time lost" className="min-w-0">
+    <h2 className="border-strong border-b font-semibold">Time lost, by root and by what was waited for</h2>
+    {(
+      [
+        ["root's statement", found.by_statement],
+        ["root's program", found.by_program],
+        ["table", found.by_table],
+        ["mode wanted", found.by_mode],
+      ] as const
+    ).map(([name, rows]) => (
+      <div key={name} className="mt-1">
+        <h3 className="text-muted text-sm">{name}</h3>
+        {rows.slice(0, 5).map((one) => (
+          <div key={one.key} className="font-condensed flex items-center gap-2" title={one.label}>
+            <span className="w-1/2 truncate">{one.label}</span>
+            <span
+              className="bg-[var(--kind-lock,var(--strong))] h-2"
+              style={{ width: `${found.lost_s ? (30 * one.lost_s) / found.lost_s : 0}%` }}
+            />
+            <span className="ml-auto whitespace-nowrap">{duration(1000 * one.lost_s)}</span>
+          </div>
+        ))}
+      </div>
+    ))}
+    <h3 className="text-muted mt-2 text-sm">hot objects</h3>
+    {found.objects.slice(0, 6).map((one) => (
+      <div key={`${one.object}-${one.which}-${one.mode_wanted}-${one.via}`} className="font-condensed flex gap-2">
+        <span className="grow truncate">
+          {one.object} <span className="text-muted">{one.which}</span>
+          {one.via === "queue" ? <span className="text-muted"> only in line</span> : null}
+        </span>
+        <span className="text-muted">{plural(one.waiters, "session", "sessions")}</span>
+        <span className="w-20 text-right">{duration(1000 * one.lost_s)}</span>
+      </div>
+    ))}
+  </section>
+);

@@ -1,0 +1,33 @@
+import { useQuery } from "@tanstack/react-query";
+
+import { clock, day, present } from "../../lib/time";
+import { plural } from "./model";
+import { endedQuery } from "./queries";
+
+/** The record of what was ended on this server. */
+export const Ended = ({ server }: { readonly server: number }) => {
+  const rows = useQuery(endedQuery(server)).data ?? [];
+  return (
+    <section aria-label="Ended from here">
+      <h2 className="border-strong border-b font-semibold">Ended from here</h2>
+      {rows.length === 0 ? (
+        <p className="text-muted py-1 text-sm">
+          Nothing. An operator ends a statement or a session from its tape; who, why and what became of it stands here.
+        </p>
+      ) : (
+        <ul>
+          {rows.slice(0, 10).map((one) => (
+            <li key={`${one.at}-${one.pid}`} className="border-line border-b py-1 text-sm">
+              <span className="text-muted">
+                {day(one.at, present())} {clock(one.at)}
+              </span>{" "}
+              <b>{one.by}</b>: {one.what} of {one.program} (pid {one.pid}), “{one.reason}”. {one.answer}
+              {one.freed.length ? `; ${plural(one.freed.length, "waiter went", "waiters went")} on` : ""}
+              {one.still.length ? `; ${one.still.length} still behind it` : ""}.
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
+  );
+};

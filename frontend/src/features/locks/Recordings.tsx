@@ -1,0 +1,142 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { ask, client, type Schemas } from "../../api/client";
+import { clock, day, present } from "../../lib/time";
+import { count, duration } from "../../lib/units";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Failure";
+import { recordingQuery, recordingsQuery } from "./queries";
+
+interface Props {
+  readonly server: number;
+  readonly canAct: boolean;
+}
+
+/** All waits of the next session of a program, and the recordings there are. */
+export const Recordings = ({ server, canAct }: Props) => {
+  const rows = useQuery(recordingsQuery(server)).data ?? [];
+  const [program, setProgram] = useState("");
+  const [open, setOpen] = useState<number | null>(null);
+  const begin = useRecord(server, setOpen);
+  return (
+    <section aria-label="Recordings">
+      <h2 className="border-strong border-b font-semibold">Recordings</h2>
+      {canAct ? (
+        <form
+          className="flex items-center gap-2 py-1 text-sm"
+          onSubmit={(event) => {
+            event.preventDefault();
+            begin.mutate({ minutes: 5, program });
+          }}
+        >
+          <label>
+            all waits of the next session of{" "}
+            <input
+              value={program}
+              onChange={(event) => setProgram(event.target.value)}
+              placeholder="program"
+              aria-label="program to record"
+              className="border-line bg-raised w-36 border px-1"
+            />
+          </label>
+          <Button type="submit" disabled={!program.trim() || begin.isPending}>
+            record 5 min
+          </Button>
+        </form>
+      ) : null}
+      {begin.error ? <Failure title="The recording did not begin" detail={begin.error.message} /> : null}
+      {rows.length === 0 ? (
+        <p className="text-muted py-1 text-sm">
+          None yet. A recording samples ten times a second for some minutes and sums what one session waited for.
+        </p>
+      ) : (
+        <ul className="text-sm">
+          {rows.slice(0, 8).map((one) => (
+            <li key={one.id} className="border-line border-b py-0.5">
+              <button
+                type="button"
+                aria-expanded={open === one.id}
+                className="hover:text-accent text-left"
+                onClick={() => setOpen((old) => (old === one.id ? null : one.id))}
+              >
+                {one.program ? `next session of ${one.program}` : `pid ${one.pid ?? "?"}`}, {day(one.start, present())}{" "}
+                {clock(one.start)} – {clock(one.end)}, by {one.by}
+              </button>
+              {open === one.id ? <Recorded server={server} id={one.id} /> : null}
+            </li>
+          ))}
+        </ul>
+      )}
+    </section>
+  );
+};
+
+/** Begins a recording; `onBegun` is told its number. */
+export const useRecord = (server: number, onBegun: (id: number) => void) => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: { minutes: number; program?: string; pid?: number; started_s?: number }) =>
+      ask(
+        client.POST("/api/v1/servers/{server_id}/recordings", {
+          params: { path: { server_id: server } },
+          body: { program: "", confirmed: false, ...body },
+        }),
+      ),
+    onSuccess: (made) => {
+      onBegun(made.id);
+      void queries.invalidateQueries({ queryKey: ["recordings", server] });
+    },
+  });
+};
+
+const Recorded = ({ server, id }: { readonly server: number; readonly id: number }) => {
+  const found = useQuery(recordingQuery(server, id)).data;
+  if (!found) return <p className="text-muted">Reading …</p>;
+  const left = found.recording.end - found.now;
+  return (
+    <div className="py-1">
+      <p className="text-muted">
+        {found.recording.pid === null
+          ? "No new session of this program has come yet."
+          : `pid ${found.recording.pid} was seen at ${count(found.seen)} of ${count(found.ticks)} samples, ${duration(found.tick_ms)} apart.`}{" "}
+        {left > 0 ? `${duration(left)} to go.` : ""}
+      </p>
+      <WaitTable waits={found.waits} tickMs={found.tick_ms} />
+    </div>
+  );
+};
+
+/** Waits by event: how often, how long in all and at most, and what they mean. */
+export const WaitTable = ({
+  waits,
+  tickMs,
+}: {
+  readonly waits: readonly Schemas["WaitSumOut"][];
+  readonly tickMs: number;
+}) => (
+  <table className="font-condensed w-full">
+    <thead className="text-muted text-left text-sm">
+      <tr>
+        <th className="pr-3 font-normal">doing</th>
+        <th className="pr-3 text-right font-normal">times</th>
+        <th className="pr-3 text-right font-normal">in all, about</th>
+        <th className="pr-3 text-right font-normal">longest</th>
+        <th className="font-normal">what it means</th>
+      </tr>
+    </thead>
+    <tbody>
+      {waits.map((one) => (
+        <tr key={one.label} className="border-line border-b align-top">
+          <td className="pr-3 whitespace-nowrap">{one.label}</td>
+          <td className="pr-3 text-right">{count(one.count)}</td>
+          <td className="pr-3 text-right whitespace-nowrap">{duration(one.ticks * tickMs)}</td>
+          <td className="pr-3 text-right whitespace-nowrap">{duration(one.longest * tickMs)}</td>
+          <td className="text-sm">
+            {one.meaning} {one.hint ? <i>{one.hint}</i> : null}
+          </td>
+        </tr>
+      ))}
+    </tbody>
+  </table>
+);

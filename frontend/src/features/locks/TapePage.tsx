@@ -1,0 +1,241 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { useState } from "react";
+
+import type { Schemas } from "../../api/client";
+import { Lanes } from "../../charts/Lanes";
+import { clock, present } from "../../lib/time";
+import { count, duration } from "../../lib/units";
+import { type ViewSearch, bounds, windowOf } from "../../lib/view";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Failure";
+import { EndDialog } from "./EndDialog";
+import { keyOf, stretchFill } from "./model";
+import { nowQuery, tapeQuery } from "./queries";
+import { WaitTable, useRecord } from "./Recordings";
+
+interface Props {
+  readonly server: number;
+  readonly pid: number;
+  readonly search: ViewSearch;
+  readonly role: string;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+}
+
+/** One session, second by second. */
+export const TapePage = ({ server, pid, search, role, onSearch }: Props) => {
+  const started = search.started === undefined ? undefined : Number(search.started);
+  const tape = useQuery(tapeQuery(server, pid, started, windowOf(search)));
+  const found = tape.data;
+  if (!found)
+    return (
+      <div className="px-6 pt-2">
+        {tape.error ? (
+          <Failure title="There is no tape of it here" detail={tape.error.message} retry={() => void tape.refetch()} />
+        ) : (
+          <p className="text-muted">Reading …</p>
+        )}
+      </div>
+    );
+  return <Tape server={server} found={found} search={search} role={role} onSearch={onSearch} />;
+};
+
+interface TapeProps extends Omit<Props, "pid"> {
+  readonly found: Schemas["TapeOut"];
+}
+
+const Tape = ({ server, found, search, role, onSearch }: TapeProps) => {
+  const one = found.session;
+  const [ending, setEnding] = useState(false);
+  const [at, setAt] = useState<number | null>(null);
+  const [recording, setRecording] = useState<number | null>(null);
+  const record = useRecord(server, setRecording);
+  const live = useQuery(nowQuery(server)).data?.sessions.find((other) => keyOf(other) === keyOf(one));
+  const now = present();
+  const { from, to } = bounds(windowOf(search), found.end);
+  const tickMs = 1000;
+  const others = new Map(found.others.map((other) => [other.pid, other]));
+  const held = (pid: number): string =>
+    pid === -1 ? "behind a prepared transaction" : pid ? `behind ${others.get(pid)?.program ?? "pid"} ${pid}` : "";
+  const parts = found.stretches.map((part) => ({
+    first: part.first,
+    last: part.last,
+    blocker: part.blocker,
+    fill: stretchFill(part),
+    outlined: !part.active,
+    words: [part.wait_label, held(part.blocker)].filter(Boolean).join(", "),
+  }));
+  const ran = found.ran.map((run, i) => ({
+    first: run.began,
+    last: Math.max(run.seen, run.began),
+    blocker: 0,
+    fill: i % 2 ? "var(--strong)" : "var(--muted)",
+    outlined: false,
+    words: `${run.statement || "a statement"}, since ${clock(run.began)}`,
+  }));
+  const blockers = [...others.values()].map((other) => ({
+    key: keyOf(other),
+    pid: other.pid,
+    label: other.program,
+    note: `${other.pid}`,
+    root: false,
+    parts: found.stretches
+      .filter((part) => part.blocker === other.pid)
+      .map((part) => ({
+        first: part.first,
+        last: part.last,
+        blocker: 0,
+        fill: "var(--strong)",
+        outlined: false,
+        words: "held it up",
+      })),
+  }));
+  return (
+    <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+      <div className="flex items-baseline justify-between gap-4">
+        <h1 className="text-base font-semibold">{tapeSentence(found)}</h1>
+        <span className="flex shrink-0 gap-2 text-sm">
+          <Link
+            to="/servers/$server/blocking"
+            params={{ server: String(server) }}
+            search={true}
+            className="text-accent underline"
+          >
+            blocking in this window
+          </Link>
+          {role !== "viewer" && one.backend === "client backend" ? (
+            <>
+              <Button onClick={() => record.mutate({ minutes: 5, pid: one.pid, started_s: one.started_s })}>
+                record 5 min
+              </Button>
+              {live ? <Button onClick={() => setEnding(true)}>end …</Button> : null}
+            </>
+          ) : null}
+        </span>
+      </div>
+      <p className="text-muted text-sm">
+        pid {one.pid}, {one.user} in {one.database}
+        {one.client ? ` from ${one.client}` : ""}, {one.backend}, connected since {clock(1000 * one.started_s)}
+        {found.alike.length ? `; ${found.alike.length} other sessions had this pid in the window` : ""}
+      </p>
+      {record.error ? <Failure title="The recording did not begin" detail={record.error.message} /> : null}
+      {recording === null ? null : (
+        <p className="text-sm">
+          Recording for five minutes; it stands under{" "}
+          <Link
+            to="/servers/$server/sessions"
+            params={{ server: String(server) }}
+            search={true}
+            className="text-accent underline"
+          >
+            Sessions
+          </Link>
+          .
+        </p>
+      )}
+      <div className="mt-3">
+        <Lanes
+          title={`Tape of ${one.program} ${one.pid}`}
+          reading={tapeSentence(found)}
+          lanes={[
+            { key: "ran", pid: -2, label: "statements", note: "", root: false, parts: ran },
+            { key: "doing", pid: one.pid, label: "doing", note: "", root: true, parts },
+            ...blockers,
+          ]}
+          from={from}
+          to={to}
+          tickMs={tickMs}
+          now={now}
+          at={at}
+          onMoment={setAt}
+          gaps={found.gaps}
+        />
+      </div>
+      {found.errors.length ? (
+        <section className="mt-3">
+          <h2 className="border-strong border-b font-semibold">What the log tells of it</h2>
+          <ul>
+            {found.errors.map((error) => (
+              <li key={`${error.at}-${error.message}`} className="border-line border-b py-0.5 text-sm">
+                <button type="button" className="text-muted hover:text-accent" onClick={() => setAt(error.at)}>
+                  {clock(error.at)}
+                </button>{" "}
+                <b>{error.kind.replaceAll("_", " ")}</b> {error.message}
+              </li>
+            ))}
+          </ul>
+        </section>
+      ) : null}
+      <div className="mt-4 grid grid-cols-2 gap-8">
+        <section>
+          <h2 className="border-strong border-b font-semibold">What it did, summed</h2>
+          <WaitTable waits={found.waits} tickMs={tickMs} />
+        </section>
+        <section>
+          <h2 className="border-strong border-b font-semibold">Statements it was seen running</h2>
+          <Ran found={found} server={server} onSearch={onSearch} onMoment={setAt} />
+        </section>
+      </div>
+      {live ? <EndDialog server={server} session={live} open={ending} onClose={() => setEnding(false)} /> : null}
+    </div>
+  );
+};
+
+interface RanProps {
+  readonly found: Schemas["TapeOut"];
+  readonly server: number;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly onMoment: (at: number) => void;
+}
+
+const Ran = ({ found, server, onMoment }: RanProps) => (
+  <table className="font-condensed w-full">
+    <tbody>
+      {found.ran
+        .slice(-60)
+        .toReversed()
+        .map((run) => (
+          <tr key={`${run.began}-${run.seen}`} className="border-line border-b">
+            <td className="pr-3 whitespace-nowrap">
+              <button type="button" className="hover:text-accent" onClick={() => onMoment(run.began)}>
+                {clock(run.began)}
+              </button>
+            </td>
+            <td className="pr-3 text-right whitespace-nowrap">{duration(Math.max(0, run.seen - run.began))}</td>
+            <td className="max-w-0 w-4/5 truncate font-mono text-xs" title={run.statement}>
+              {run.query_id === null ? (
+                "no statement"
+              ) : (
+                <Link
+                  to="/servers/$server/statements/$query"
+                  params={{ server: String(server), query: run.query_id }}
+                  search={true}
+                  className="hover:text-accent"
+                >
+                  {run.statement || `statement ${run.query_id}`}
+                </Link>
+              )}
+            </td>
+          </tr>
+        ))}
+    </tbody>
+  </table>
+);
+
+/** What this session did with its time here. */
+export function tapeSentence(found: Schemas["TapeOut"]): string {
+  const one = found.session;
+  const [most] = found.waits;
+  const seen = found.waits.reduce((sum, wait) => sum + wait.ticks, 0);
+  const locked = found.stretches.filter((part) => part.blocker !== 0);
+  const last = locked.at(-1);
+  const holder = last
+    ? (found.others.find((other) => other.pid === last.blocker)?.program ?? `pid ${last.blocker}`)
+    : "";
+  const ticks = locked.reduce((sum, part) => sum + part.ticks, 0);
+  const behind = last
+    ? ` It stood ${duration(1000 * ticks)} behind ${last.blocker === -1 ? "a prepared transaction" : `${holder} (pid ${last.blocker})`}.`
+    : "";
+  const main = most ? `, ${Math.round((100 * most.ticks) / Math.max(1, seen))}% of it ${most.label}` : "";
+  return `${one.program} (pid ${one.pid}) was seen busy for ${duration(1000 * seen)} of ${count(found.ticks)} s sampled${main}.${behind}`;
+}

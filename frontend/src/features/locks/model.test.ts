@@ -1,0 +1,171 @@
+import { describe, expect, it } from "vitest";
+
+import type { Schemas } from "../../api/client";
+import { afterWords, endFacts } from "./EndDialog";
+import { arranged, blockingSentence, keyOf, linkWords, nowSentence, outsideWords, readKey } from "./model";
+
+const live = (pid: number, more: Partial<Schemas["LiveSessionOut"]> = {}): Schemas["LiveSessionOut"] => ({
+  pid,
+  started_s: 100,
+  state: "active",
+  active: true,
+  kind: "running",
+  wait: "",
+  wait_label: "running, no wait",
+  query_id: null,
+  statement: "",
+  database: "ferry",
+  user: "web",
+  program: `p${pid}`,
+  client: "127.0.0.9",
+  backend: "client backend",
+  transaction_ms: 10 * pid,
+  statement_ms: 5,
+  blocked_by: [],
+  blocks: 0,
+  waits_for: null,
+  ...more,
+});
+
+const episode = (more: Partial<Schemas["EpisodeOut"]> = {}): Schemas["EpisodeOut"] => ({
+  pid: 7,
+  started_s: 100,
+  session: live(7, { program: "ops-console", state: "idle in transaction", active: false }),
+  state: "idle in transaction",
+  gid: "",
+  start: 0,
+  end: 60_000,
+  worst: 5000,
+  lost_s: 200,
+  most: 14,
+  waiters: 14,
+  depth: 1,
+  held: null,
+  share: 0.001,
+  outside: true,
+  ...more,
+});
+
+describe("arranged", () => {
+  const [first, second, third] = [
+    live(1),
+    live(2, { blocks: 3, program: "console" }),
+    live(3, { statement: "UPDATE sailing" }),
+  ];
+  const all = [first, second, third];
+
+  it("puts who blocks most first, and keeps the one that is followed on top", () => {
+    expect(arranged(all, "blocks", "", null).map((one) => one.pid)).toEqual([2, 3, 1]);
+    expect(arranged(all, "pid", "", keyOf(third)).map((one) => one.pid)).toEqual([3, 1, 2]);
+  });
+
+  it("filters by words or by a pid, never losing the one that is followed", () => {
+    expect(arranged(all, "pid", "sailing", null).map((one) => one.pid)).toEqual([3]);
+    expect(arranged(all, "pid", "2", null).map((one) => one.pid)).toEqual([2]);
+    expect(arranged(all, "pid", "nothing", keyOf(first)).map((one) => one.pid)).toEqual([1]);
+  });
+});
+
+describe("sentences", () => {
+  it("say how many wait and behind whom", () => {
+    const sessions = [
+      live(7, { active: false, state: "idle in transaction", blocks: 2, program: "console" }),
+      live(8, { kind: "lock" }),
+      live(9),
+    ];
+    expect(nowSentence(sessions)).toBe(
+      "2 sessions are active, 1 of them wait for locks; 1 idles inside a transaction. 2 sessions stand behind console (pid 7, idle in transaction).",
+    );
+    expect(nowSentence([])).toBe("0 sessions are active, none waits for a lock; 0 idle inside a transaction.");
+  });
+
+  it("name the worst chain, its root and its share", () => {
+    const found = {
+      start: 0,
+      end: 1,
+      ticks: 60,
+      tick_s: 1,
+      lost_s: 400,
+      most: 14,
+      more: 0,
+      by_statement: [],
+      by_program: [],
+      by_table: [],
+      by_mode: [],
+      objects: [],
+      episodes: [episode(), episode({ start: 1, lost_s: 200 })],
+    };
+    expect(blockingSentence(found)).toBe(
+      "14 sessions waited 3 min 20 s in all behind ops-console (pid 7), idle in transaction. That is 50% of all lock waiting here.",
+    );
+    expect(blockingSentence({ ...found, lost_s: 0, episodes: [] })).toContain("Nobody waited");
+  });
+
+  it("say that a root is outside the usual traffic, and that a prepared transaction has no session", () => {
+    expect(outsideWords(episode())).toBe(
+      "Outside the usual traffic: ops-console as web from 127.0.0.9 makes up 0.1% of the load around it.",
+    );
+    expect(outsideWords(episode({ outside: false }))).toBe("");
+    expect(outsideWords(episode({ state: "prepared transaction", session: null }))).toContain("no session");
+  });
+
+  it("tell a lock from a place in line", () => {
+    const edge = {
+      waiter: 8,
+      blocker: 7,
+      lock_type: "relation",
+      object: "table fare",
+      which: "",
+      table: "fare",
+      mode_wanted: "AccessShareLock",
+      mode_held: "",
+      via: "queue",
+      gid: "",
+      waited_ms: 2000,
+    };
+    const link = { pid: 8, depth: 1, behind: 0, session: null, edge, wants: "read it", holds: "asked first" };
+    expect(linkWords(link)).toBe(
+      "waits for 2 s to read table fare; only stands in line: the one ahead asked first and holds nothing of it yet",
+    );
+    const held = {
+      ...link,
+      holds: "has changed or locked the row",
+      wants: "change or lock a row that another transaction has",
+      edge: { ...edge, via: "holder", object: "row of sailing", which: "(0,3)" },
+    };
+    expect(linkWords(held)).toContain("(row of sailing (0,3)); the one ahead has changed or locked the row");
+  });
+});
+
+describe("ending", () => {
+  it("says what is lost and who goes on", () => {
+    const facts = endFacts(
+      live(7, { transaction_ms: 600_000, blocks: 4, active: false, state: "idle in transaction" }),
+    ).join(" ");
+    expect(facts).toContain("open for 10 min");
+    expect(facts).toContain("4 sessions stand behind it");
+    expect(facts).toContain("runs nothing");
+    const done = {
+      at: 1,
+      by: "op",
+      what: "session",
+      pid: 7,
+      program: "x",
+      user: "x",
+      client: "",
+      query_id: null,
+      reason: "r",
+      answer: "a",
+      freed: [1, 2],
+      still: [3],
+    };
+    expect(afterWords(done)).toBe("2 sessions that stood behind it went on. 1 still wait behind it.");
+  });
+});
+
+describe("keys", () => {
+  it("come back as they went", () => {
+    expect(readKey(keyOf({ pid: 12, started_s: 99 }))).toEqual({ pid: 12, started: 99 });
+    expect(readKey("nonsense")).toBeNull();
+  });
+});

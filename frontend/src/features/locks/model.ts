@@ -1,0 +1,115 @@
+// Sessions and blocking in words, and in order. Pure: no React, no clock.
+import type { Schemas } from "../../api/client";
+import { isKind, kindFill } from "../../charts/kinds";
+import { duration } from "../../lib/units";
+
+type Live = Schemas["LiveSessionOut"];
+type Episode = Schemas["EpisodeOut"];
+
+export const SORTS = ["blocks", "transaction", "statement", "pid", "program"] as const;
+export type Sort = (typeof SORTS)[number];
+
+/** A session's own key: pids are used again, so its start belongs to it. */
+export const keyOf = (one: { readonly pid: number; readonly started_s: number }): string =>
+  `${one.pid}-${one.started_s}`;
+
+/** Inverse of keyOf; null when it is none. */
+export function readKey(text: string | undefined): { pid: number; started: number } | null {
+  const match = /^(-?\d+)-(\d+)$/.exec(text ?? "");
+  return match ? { pid: Number(match[1]), started: Number(match[2]) } : null;
+}
+
+const BY: Readonly<Record<Sort, (a: Live, b: Live) => number>> = {
+  blocks: (a, b) => b.blocks - a.blocks || (b.transaction_ms ?? -1) - (a.transaction_ms ?? -1),
+  transaction: (a, b) => (b.transaction_ms ?? -1) - (a.transaction_ms ?? -1),
+  statement: (a, b) => (b.statement_ms ?? -1) - (a.statement_ms ?? -1),
+  pid: (a, b) => a.pid - b.pid,
+  program: (a, b) => a.program.localeCompare(b.program),
+};
+
+/** Those that match, in order; the one that is followed stays on top wherever the list moves. */
+export function arranged(all: readonly Live[], sort: Sort, containing: string, followed: string | null): Live[] {
+  const words = containing.trim().toLowerCase();
+  const matches = (one: Live): boolean =>
+    words === "" ||
+    (/^\d+$/.test(words) && String(one.pid) === words) ||
+    (!/^\d+$/.test(words) && // a number is a pid, and not a piece of an address
+      [one.program, one.user, one.client, one.database, one.statement, one.wait_label, one.state].some((text) =>
+        text.toLowerCase().includes(words),
+      ));
+  const mine = (one: Live): number => (keyOf(one) === followed ? 0 : 1);
+  return all
+    .filter((one) => matches(one) || keyOf(one) === followed)
+    .toSorted((a, b) => mine(a) - mine(b) || BY[sort](a, b) || a.pid - b.pid);
+}
+
+/** What matters about everybody at the newest tick. */
+export function nowSentence(sessions: readonly Live[]): string {
+  const active = sessions.filter((one) => one.active);
+  const locked = active.filter((one) => one.kind === "lock");
+  const idle = sessions.length - active.length;
+  const worst = sessions.toSorted((a, b) => b.blocks - a.blocks)[0];
+  const held =
+    worst && worst.blocks > 0
+      ? ` ${plural(worst.blocks, "session stands", "sessions stand")} behind ${worst.program} (pid ${worst.pid}, ${worst.active ? worst.wait_label : worst.state}).`
+      : "";
+  return `${plural(active.length, "session is", "sessions are")} active, ${locked.length ? `${locked.length} of them wait for locks` : "none waits for a lock"}; ${idle} ${idle === 1 ? "idles" : "idle"} inside a transaction.${held}`;
+}
+
+export const plural = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
+
+/** Who an episode's root is, in a few words. */
+export function rootWords(one: Episode): string {
+  if (one.state === "prepared transaction") return `prepared transaction ${one.gid || "(unnamed)"}`;
+  if (one.state === "in a circle") return "a circle, broken by the server";
+  return one.session ? one.session.program : `pid ${one.pid}, not sampled`;
+}
+
+/** "14 sessions waited 3 min 20 s behind ops-console (pid 4411), idle in transaction." */
+export function episodeSentence(one: Episode): string {
+  const who = one.session && one.pid > 0 ? `${rootWords(one)} (pid ${one.pid})` : rootWords(one);
+  const state = one.session && one.state !== "in a circle" ? `, ${one.state}` : "";
+  const thing = one.held?.object ? `, for ${[one.held.object, one.held.which].filter(Boolean).join(" ")}` : "";
+  return `${plural(one.waiters, "session", "sessions")} waited ${duration(1000 * one.lost_s)} in all behind ${who}${state}${thing}.`;
+}
+
+/** The whole window in a sentence. */
+export function blockingSentence(found: Schemas["BlockingOut"]): string {
+  const [worst] = found.episodes;
+  if (found.ticks === 0) return "Nothing was sampled with a lock wait in this window.";
+  if (!worst || found.lost_s === 0) return "Nobody waited for a lock in this window.";
+  const share = Math.round((100 * worst.lost_s) / found.lost_s);
+  const rest = found.episodes.length + found.more > 1 ? ` That is ${share}% of all lock waiting here.` : "";
+  return `${episodeSentence(worst)}${rest}`;
+}
+
+/** Why a root may be outside the application; empty when it is not. */
+export function outsideWords(one: Episode): string {
+  if (!one.outside) return "";
+  if (one.state === "prepared transaction")
+    return "A transaction that was prepared and then left: it has no session, and holds its locks until somebody ends it.";
+  if (one.share === null || !one.session) return "";
+  const percent = one.share === 0 ? "none" : `${(100 * one.share).toPrecision(1)}%`;
+  const host = one.session.client ? ` from ${one.session.client}` : "";
+  return `Outside the usual traffic: ${one.session.program} as ${one.session.user}${host} makes up ${percent} of the load around it.`;
+}
+
+/** What one behind another waits for, and whether for a lock or only for its turn. */
+export function linkWords(link: Schemas["LinkOut"]): string {
+  const edge = link.edge;
+  if (!edge) return "";
+  if (!edge.object) return "waits; the lock table had changed when it was read";
+  const thing = [edge.object, edge.which].filter(Boolean).join(" ");
+  const waited = edge.waited_ms === null ? "" : ` for ${duration(edge.waited_ms)}`;
+  const why =
+    edge.via === "queue"
+      ? "only stands in line: the one ahead asked first and holds nothing of it yet"
+      : `the one ahead ${verbOf(link.holds)}`;
+  return `waits${waited} to ${link.wants.replace(/\bit\b/, thing)}${link.wants.includes("it") ? "" : ` (${thing})`}; ${why}`;
+}
+
+const verbOf = (holds: string): string => (/^(has|is|asked)/.test(holds) ? holds : `may ${holds}`);
+
+/** Fill of a stretch: what idles in a transaction is drawn as its outline, for it is no load. */
+export const stretchFill = (one: { readonly kind: string; readonly active: boolean }): string =>
+  !one.active ? "var(--raised)" : isKind(one.kind) ? kindFill(one.kind) : "var(--strong)";

@@ -1,0 +1,127 @@
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+
+import { ask, client } from "../../api/client";
+import { refreshMs, windowQuery } from "../../api/window";
+import type { WindowSpec } from "../../lib/view";
+
+const LIVE_MS = 1000; // as often as servers are sampled
+
+/** Everybody at the newest tick. */
+export const nowQuery = (server: number) =>
+  queryOptions({
+    queryKey: ["sessions-now", server],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/servers/{server_id}/sessions/now", { params: { path: { server_id: server } }, signal })),
+    refetchInterval: LIVE_MS,
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });
+
+/** Sessions of a window that match. */
+export const findQuery = (server: number, spec: WindowSpec, containing: string, errors: boolean) =>
+  queryOptions({
+    queryKey: ["sessions", server, spec, containing, errors],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/sessions", {
+          params: { path: { server_id: server }, query: { ...windowQuery(spec), containing, errors } },
+          signal,
+        }),
+      ),
+    refetchInterval: refreshMs(spec) === false ? false : 5000,
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });
+
+/** One session second by second. */
+export const tapeQuery = (server: number, pid: number, started: number | undefined, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["tape", server, pid, started, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/sessions/{pid}/tape", {
+          params: {
+            path: { server_id: server, pid },
+            query: { ...windowQuery(spec), ...(started === undefined ? {} : { started }) },
+          },
+          signal,
+        }),
+      ),
+    refetchInterval: refreshMs(spec),
+    retry: false,
+    placeholderData: (old, query) => (query?.queryKey[2] === pid ? old : undefined),
+  });
+
+/** All lock waiting of a window. */
+export const blockingQuery = (server: number, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["blocking", server, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/blocking", {
+          params: { path: { server_id: server }, query: windowQuery(spec) },
+          signal,
+        }),
+      ),
+    refetchInterval: refreshMs(spec),
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });
+
+/** The root and all behind it, over its own time. */
+export const lanesQuery = (server: number, from: number, to: number, pid: number, started: number) =>
+  queryOptions({
+    queryKey: ["lanes", server, from, to, pid, started],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/blocking/lanes", {
+          params: { path: { server_id: server }, query: { from, to, pid, started } },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+/** The chains of a moment. */
+export const chainsQuery = (server: number, at: number) =>
+  queryOptions({
+    queryKey: ["chains", server, at],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/blocking/chains", {
+          params: { path: { server_id: server }, query: { at } },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+
+/** What was ended on this server, by whom and why. */
+export const endedQuery = (server: number) =>
+  queryOptions({
+    queryKey: ["ended", server],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/servers/{server_id}/ended", { params: { path: { server_id: server } }, signal })),
+  });
+
+/** The newest recordings. */
+export const recordingsQuery = (server: number) =>
+  queryOptions({
+    queryKey: ["recordings", server],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/servers/{server_id}/recordings", { params: { path: { server_id: server } }, signal })),
+  });
+
+/** What a recording holds so far. */
+export const recordingQuery = (server: number, id: number) =>
+  queryOptions({
+    queryKey: ["recording", server, id],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/recordings/{recording_id}", {
+          params: { path: { server_id: server, recording_id: id } },
+          signal,
+        }),
+      ),
+    refetchInterval: (query) => {
+      const found = query.state.data;
+      return found && found.now < found.recording.end ? 2000 : false;
+    },
+  });
