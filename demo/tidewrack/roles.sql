@@ -17,6 +17,8 @@ END $$;
 GRANT pg_monitor TO watch;
 -- For plans and index proposals: without it, Faena says which grant it lacks.
 GRANT pg_read_all_data TO watch;
+-- For ending sessions from Faena, which only operators can.
+GRANT pg_signal_backend TO watch;
 GRANT EXECUTE ON FUNCTION pg_read_binary_file(text, bigint, bigint, boolean) TO watch;
 -- The planner owns its roster, so that it may rebuild the roster's indexes; maintenance may vacuum bookings.
 ALTER TABLE crew_roster OWNER TO crew_planner;

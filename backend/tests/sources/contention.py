@@ -49,13 +49,13 @@ class Player:
 class Scene:
     """Players in a database, and a keeper who sees what the server says at this moment."""
 
-    def __init__(self, database: str, stack: ExitStack) -> None:
-        self.database, self._stack = database, stack
+    def __init__(self, database: str, stack: ExitStack, account: dict[str, str]) -> None:
+        self.database, self._stack, self._account = database, stack, account
         self.keeper = stack.enter_context(owner("postgres"))
         self.players: list[Player] = []
 
     def player(self, name: str) -> Player:
-        connection = owner(self.database)
+        connection = owner(self.database, **self._account)
         self._stack.callback(connection.close)  # not as a context, which would commit on a connection that was ended
         connection.execute(f"SET application_name = '{name}'")
         made = Player(name, connection, connection.info.backend_pid)
@@ -86,10 +86,10 @@ class Scene:
 
 
 @contextmanager
-def scene(database: str) -> Iterator[Scene]:
-    """All players are sent home at the end, those that still wait by force."""
+def scene(database: str, **account: str) -> Iterator[Scene]:
+    """Players as the owner, or by another account. All of them are sent home at the end, those that still wait by force."""
     with ExitStack() as stack:
-        made = Scene(database, stack)
+        made = Scene(database, stack, account)
         try:
             yield made
         finally:

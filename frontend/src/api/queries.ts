@@ -71,3 +71,20 @@ export const machineQuery = (server: number, spec: WindowSpec, buckets: number) 
     refetchInterval: follows(spec) ? MACHINE_EVERY_MS : false,
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
+
+const MARKS_EVERY_MS = 15_000;
+
+/** What stands on the rail beside notes: deadlocks, crashes, full disks, refused connections. */
+export const marksQuery = (server: number, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["marks", server, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/marks", {
+          params: { path: { server_id: server }, query: windowQuery(spec) },
+          signal,
+        }),
+      ),
+    refetchInterval: MARKS_EVERY_MS,
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });

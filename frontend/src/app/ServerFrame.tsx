@@ -2,8 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 
-import { loadQuery } from "../api/queries";
-import { Rail, type RailMark } from "../charts/Rail";
+import { loadQuery, marksQuery } from "../api/queries";
+import { Rail } from "../charts/Rail";
 import { zone, present } from "../lib/time";
 import {
   DEFAULT_RAIL_S,
@@ -20,25 +20,13 @@ import {
 import { Choice } from "../ui/Choice";
 import { useShortcuts } from "../ui/useShortcuts";
 import { RAIL_LENGTHS_S, railLength } from "./railLength";
+import { eventMarks, noteMarks } from "./railMarks";
 import { WindowPicker } from "./WindowPicker";
 
 const RAIL_LENGTHS = RAIL_LENGTHS_S.map((seconds) => ({
   value: String(seconds),
   label: seconds > 86_400 ? `${seconds / 86_400} d` : `${seconds / 3600} h`,
 }));
-
-const NOTE_WORDS: Readonly<Record<string, string>> = {
-  connected: "connected",
-  away: "server away",
-  store_back: "store was away",
-  log_broken: "log was replaced",
-  log_refused: "log not readable",
-  statement_run: "statement run to measure it",
-  close_watch: "close watch",
-  counters_reset: "counters reset",
-  counters_restart: "server restarted",
-  counters_eviction: "statements evicted",
-};
 
 interface Props {
   readonly server: number;
@@ -52,7 +40,7 @@ export const ServerFrame = ({ server, search, children }: Props) => {
   const spec = windowOf(search);
   const day = useQuery({ ...loadQuery(server, DAY, NO_PICKS, 360), enabled: search.rail === undefined });
   const now = useNow(follows(spec));
-  const railSpec: WindowSpec = { last: search.rail ?? railLength(day.data, bounds(spec, now).from, now) };
+  const railSpec = { last: search.rail ?? railLength(day.data, bounds(spec, now).from, now) };
   const rail = useQuery(loadQuery(server, railSpec, NO_PICKS, 360));
   const show = (window: WindowSpec): void => {
     void navigate({
@@ -68,9 +56,8 @@ export const ServerFrame = ({ server, search, children }: Props) => {
     "0": () => show({ last: Math.round((bounds(spec, present()).to - bounds(spec, present()).from) / 1000) }),
   });
   useGoKeys(server);
-  const marks: RailMark[] = (rail.data?.notes ?? [])
-    .filter((note) => note.event !== "connected")
-    .map((note) => ({ at: note.at, label: NOTE_WORDS[note.event] ?? note.event, detail: note.detail }));
+  const told = useQuery(marksQuery(server, railSpec)).data ?? [];
+  const marks = [...noteMarks(rail.data?.notes ?? []), ...eventMarks(told, (1000 * railSpec.last) / 160)];
   return (
     <div className="flex h-full flex-col">
       <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b px-6 pt-1.5">

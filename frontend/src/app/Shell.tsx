@@ -45,12 +45,12 @@ export const Shell = ({ username, role, children }: Props) => {
   useShortcuts({ "?": () => setKeys(true), "/": () => setSearching(true) });
   return (
     <div className="flex h-full min-w-[1000px] flex-col">
-      <header className="border-line flex h-10 shrink-0 items-center gap-6 border-b px-6">
+      <header className="border-line flex h-10 shrink-0 items-center gap-4 border-b px-6 whitespace-nowrap">
         <Link to="/" className="text-lg font-semibold">
           faena
         </Link>
         {server === undefined ? null : <ServerChoice server={server} />}
-        <nav aria-label="Views" className="flex gap-4">
+        <nav aria-label="Views" className="font-condensed flex gap-3.5">
           {server === undefined
             ? OVERVIEWS.map(([to, label]) => (
                 <Link

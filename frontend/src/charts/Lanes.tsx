@@ -45,7 +45,7 @@ const AXIS = 20;
 export const Lanes = ({ title, reading, lanes, from, to, tickMs, now, at, onMoment, onLane, gaps = [] }: Props) => {
   const [ref, size] = useSize<HTMLDivElement>();
   const [over, setOver] = useState<number | null>(null);
-  const scale = { from, to, width: Math.max(0, size.width - LABEL), tickMs };
+  const scale = { from, to, width: Math.max(0, size.width - LABEL - 4), tickMs };
   const tops: number[] = [];
   let height = 0;
   for (const lane of lanes) {
@@ -78,7 +78,7 @@ export const Lanes = ({ title, reading, lanes, from, to, tickMs, now, at, onMome
   });
   return (
     <ChartFrame title={title} reading={reading} table={table}>
-      <div ref={ref} className="w-full">
+      <div ref={ref} className="max-h-[400px] w-full overflow-y-auto pt-4">
         <svg
           data-chart=""
           width={size.width}
@@ -175,10 +175,10 @@ export const Lanes = ({ title, reading, lanes, from, to, tickMs, now, at, onMome
             ))}
           </g>
         </svg>
-        <p className="text-muted min-h-5 text-sm" aria-live="polite">
-          {shown === null ? "Click or use the arrow keys to choose a moment." : readOut(lanes, shown, tickMs)}
-        </p>
       </div>
+      <p className="text-muted min-h-5 text-sm" aria-live="polite">
+        {shown === null ? "Click or use the arrow keys to choose a moment." : readOut(lanes, shown, tickMs)}
+      </p>
     </ChartFrame>
   );
 };

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import NamedTuple
 
 from faena.core.locks.modes import conflict, strongest
@@ -66,21 +67,23 @@ def edges_of(
     between the two questions leaves an edge without detail, never one that is made up.
     """
     waited = {row.pid: row for row in rows if not row.granted and row.pid is not None}
-    on_thing: dict[LockedThing, list[LockRow]] = {}
+    on_thing: dict[LockedThing, dict[int, list[LockRow]]] = {}  # by who the server says it is
     of_session: dict[int, list[LockRow]] = {}
     for one in rows:
-        on_thing.setdefault(one.thing, []).append(one)
+        owner = leaders.get(one.pid or 0, one.pid or 0)
+        on_thing.setdefault(one.thing, {}).setdefault(owner, []).append(one)
         of_session.setdefault(one.pid or 0, []).append(one)
     found = []
     for waiter, blockers in blocked_by.items():
         row = waited.get(waiter)
         described = None if row is None else describe(row.thing, of_session[waiter], names)
+        rivals = {} if row is None else on_thing[row.thing]
         for blocker in dict.fromkeys(blockers):
             pid = Pid(blocker or PREPARED)
             if row is None or described is None:
                 found.append(LockEdge(waiter=waiter, blocker=pid, fact=LockFact()))
                 continue
-            fact = _fact(row, on_thing[row.thing], described, blocker, leaders, names, of_session.get(0, ()))
+            fact = _fact(row, rivals.get(blocker, ()), described, blocker, names, of_session.get(0, ()))
             age = UNKNOWN_AGE if row.waited_ms is None else max(0, row.waited_ms)
             found.append(LockEdge(waiter=waiter, blocker=pid, fact=fact, which=described.which, waited_ms=age))
     return found
@@ -96,27 +99,28 @@ class Described(NamedTuple):
 
 def _fact(
     row: LockRow,
-    rivals: Sequence[LockRow],
+    of_blocker: Sequence[LockRow],
     described: Described,
     blocker: int,
-    leaders: Mapping[int, int],
     names: Names,
     of_prepared: Sequence[LockRow],
 ) -> LockFact:
-    theirs = [one for one in rivals if one.pid != row.pid and leaders.get(one.pid or 0, one.pid or 0) == blocker]
+    theirs = [one for one in of_blocker if one.pid != row.pid]
     held = [one for one in theirs if one.granted]
     in_the_way = [one for one in held if conflict(row.mode, one.mode)]
     gid = ""
     if blocker == 0 and held:
         gid = names.prepared.get(_prepared_transaction(held[0], of_prepared), "a prepared transaction")
+    via = Via.HOLDER if in_the_way or not theirs else Via.QUEUE
+    held_mode = strongest([one.mode for one in in_the_way or held]) if held else ""
+    return _known_fact(row.thing.lock_type, described.words, described.table, row.mode, held_mode, via, gid)
+
+
+@lru_cache(maxsize=4096)
+def _known_fact(lock_type: str, words: str, table: str, wanted: str, held: str, via: Via, gid: str) -> LockFact:
+    """A queue of hundreds has thousands of edges, and nearly all are about the same."""
     return LockFact(
-        lock_type=row.thing.lock_type,
-        object=described.words,
-        table=described.table,
-        mode_wanted=row.mode,
-        mode_held=strongest([one.mode for one in in_the_way or held]),
-        via=Via.HOLDER if in_the_way or not theirs else Via.QUEUE,
-        gid=gid,
+        lock_type=lock_type, object=words, table=table, mode_wanted=wanted, mode_held=held, via=via, gid=gid
     )
 
 

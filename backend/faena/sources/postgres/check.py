@@ -103,4 +103,5 @@ def role_script(user: str) -> str:
         "-- There, too, and only if Faena shall read the log through the server; it opens all files of its data directory:\n"
         f"{log_grant(user)}\n"
         f"GRANT pg_read_all_data TO {name};  -- from 14 on, only for asking plans and for index proposals\n"
+        f"GRANT pg_signal_backend TO {name};  -- only if operators shall end sessions from Faena\n"
     )

@@ -69,6 +69,19 @@ export const CrossingChart = ({ deadlock }: Props) => {
           role="img"
           aria-label={deadlock.sentence}
         >
+          <defs>
+            <marker
+              id="crossing-end"
+              refX="19"
+              refY="5"
+              markerWidth="22"
+              markerHeight="10"
+              orient="auto"
+              markerUnits="userSpaceOnUse"
+            >
+              <path d="M0 1L8 5L0 9Z" fill="var(--ink)" />
+            </marker>
+          </defs>
           {parties.map((party, i) => (
             <g key={party.pid}>
               <text x={x(i)} y={16} textAnchor="middle" className="font-semibold" fill="var(--ink)">
@@ -117,6 +130,7 @@ export const CrossingChart = ({ deadlock }: Props) => {
                 stroke="var(--ink)"
                 strokeWidth="1.5"
                 strokeDasharray={i === 0 ? "5 3" : undefined}
+                markerEnd="url(#crossing-end)"
               />
             );
           })}
@@ -131,7 +145,7 @@ export const CrossingChart = ({ deadlock }: Props) => {
                   x2={x(holder.party)}
                   y1={y(mark.thing)}
                   y2={y(mark.thing)}
-                  stroke="var(--kind-lock, var(--strong))"
+                  stroke="var(--lock)"
                   strokeWidth="2.5"
                 />
               ) : null;
@@ -154,7 +168,7 @@ export const CrossingChart = ({ deadlock }: Props) => {
                 >
                   {mark.number}
                 </text>
-                <text x="16" y="-8" className="text-xs" fill="var(--muted)">
+                <text x="-15" y="-8" textAnchor="end" className="text-xs" fill="var(--muted)">
                   {mark.held ? "holds" : detail ? `wants ${mode}` : "wants"}
                 </text>
               </g>

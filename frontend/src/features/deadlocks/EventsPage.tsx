@@ -69,7 +69,7 @@ const Lists = ({ server, found }: { readonly server: number; readonly found: Sch
       <h1 className="text-base font-semibold">
         {found.total === 0
           ? "The log tells of nothing that went wrong in this window."
-          : `${count(found.total)} ${found.total === 1 ? "entry" : "entries"} of the log, ${found.shapes.length} of a kind.`}
+          : `${count(found.total)} ${found.total === 1 ? "entry" : "entries"} of the log, of ${found.shapes.length} ${found.shapes.length === 1 ? "kind" : "kinds"}.`}
       </h1>
       <ExportMenu
         name="log events"

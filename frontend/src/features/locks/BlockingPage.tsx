@@ -9,6 +9,7 @@ import { count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import {
+  alike,
   blockingSentence,
   episodeSentence,
   keyOf,
@@ -178,8 +179,8 @@ const Chain = ({
         ) : null}
       </h2>
       {mine ? (
-        <ul role="tree" aria-label="blocking chain">
-          {mine.links.slice(0, 40).map((link, i) => (
+        <ul role="tree" aria-label="blocking chain" className="max-h-[430px] overflow-y-auto" tabIndex={0}>
+          {alike(mine.links).map(({ link, more }, i) => (
             <li
               key={`${link.pid}-${i}`}
               role="treeitem"
@@ -188,6 +189,11 @@ const Chain = ({
               style={{ paddingLeft: `${Math.min(link.depth, 8) * 14}px` }}
             >
               <LinkRow server={server} link={link} chain={mine} />
+              {more ? (
+                <div className="text-muted text-sm">
+                  and {plural(more, "more session like it", "more sessions like it")}
+                </div>
+              ) : null}
             </li>
           ))}
         </ul>
@@ -316,7 +322,7 @@ const Lost = ({ found }: { readonly found: Schemas["BlockingOut"] }) => (
           <div key={one.key} className="font-condensed flex items-center gap-2" title={one.label}>
             <span className="w-1/2 truncate">{one.label}</span>
             <span
-              className="bg-[var(--kind-lock,var(--strong))] h-2"
+              className="bg-lock h-2"
               style={{ width: `${found.lost_s ? (30 * one.lost_s) / found.lost_s : 0}%` }}
             />
             <span className="ml-auto whitespace-nowrap">{duration(1000 * one.lost_s)}</span>

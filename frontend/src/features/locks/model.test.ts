@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
 import { afterWords, endFacts } from "./EndDialog";
-import { arranged, blockingSentence, keyOf, linkWords, nowSentence, outsideWords, readKey } from "./model";
+import { alike, arranged, blockingSentence, keyOf, linkWords, nowSentence, outsideWords, readKey } from "./model";
 
 const live = (pid: number, more: Partial<Schemas["LiveSessionOut"]> = {}): Schemas["LiveSessionOut"] => ({
   pid,
@@ -133,7 +133,7 @@ describe("sentences", () => {
       wants: "change or lock a row that another transaction has",
       edge: { ...edge, via: "holder", object: "row of sailing", which: "(0,3)" },
     };
-    expect(linkWords(held)).toContain("(row of sailing (0,3)); the one ahead has changed or locked the row");
+    expect(linkWords(held)).toContain("(row (0,3) of sailing); the one ahead has changed or locked the row");
   });
 });
 
@@ -160,6 +160,48 @@ describe("ending", () => {
       still: [3],
     };
     expect(afterWords(done)).toBe("2 sessions that stood behind it went on. 1 still wait behind it.");
+  });
+});
+
+describe("alike", () => {
+  it("tells those once that do the same behind the same one, and never hides one that others stand behind", () => {
+    const link = (pid: number, depth: number, behind: number, blocker: number) => ({
+      pid,
+      depth,
+      behind,
+      wants: "",
+      holds: "",
+      session: live(pid, { program: "web", query_id: "5" }),
+      edge: depth
+        ? {
+            waiter: pid,
+            blocker,
+            lock_type: "",
+            object: "row of sailing",
+            which: "",
+            table: "",
+            mode_wanted: "",
+            mode_held: "",
+            via: "holder",
+            gid: "",
+            waited_ms: 1,
+          }
+        : null,
+    });
+    const rows = alike([
+      link(1, 0, 5, 0),
+      link(2, 1, 1, 1),
+      link(3, 2, 0, 2),
+      link(4, 1, 0, 1),
+      link(5, 1, 0, 1),
+      link(6, 1, 0, 1),
+    ]);
+    expect(rows.map((row) => [row.link.pid, row.more])).toEqual([
+      [1, 0],
+      [2, 0],
+      [3, 0],
+      [4, 2],
+    ]);
   });
 });
 

@@ -69,7 +69,7 @@ export function rootWords(one: Episode): string {
 export function episodeSentence(one: Episode): string {
   const who = one.session && one.pid > 0 ? `${rootWords(one)} (pid ${one.pid})` : rootWords(one);
   const state = one.session && one.state !== "in a circle" ? `, ${one.state}` : "";
-  const thing = one.held?.object ? `, for ${[one.held.object, one.held.which].filter(Boolean).join(" ")}` : "";
+  const thing = one.held?.object ? `, for ${thingWords(one.held.object, one.held.which)}` : "";
   return `${plural(one.waiters, "session", "sessions")} waited ${duration(1000 * one.lost_s)} in all behind ${who}${state}${thing}.`;
 }
 
@@ -94,12 +94,20 @@ export function outsideWords(one: Episode): string {
   return `Outside the usual traffic: ${one.session.program} as ${one.session.user}${host} makes up ${percent} of the load around it.`;
 }
 
+/** "a row of sailing", "row (0,3) of sailing", "advisory lock 42". */
+export const thingWords = (object: string, which: string): string =>
+  object.startsWith("row of ")
+    ? which
+      ? `row ${which} ${object.slice(4)}`
+      : `a ${object}`
+    : [object, which].filter(Boolean).join(" ");
+
 /** What one behind another waits for, and whether for a lock or only for its turn. */
 export function linkWords(link: Schemas["LinkOut"]): string {
   const edge = link.edge;
   if (!edge) return "";
   if (!edge.object) return "waits; the lock table had changed when it was read";
-  const thing = [edge.object, edge.which].filter(Boolean).join(" ");
+  const thing = thingWords(edge.object, edge.which);
   const waited = edge.waited_ms === null ? "" : ` for ${duration(edge.waited_ms)}`;
   const why =
     edge.via === "queue"
@@ -113,3 +121,26 @@ const verbOf = (holds: string): string => (/^(has|is|asked)/.test(holds) ? holds
 /** Fill of a stretch: what idles in a transaction is drawn as its outline, for it is no load. */
 export const stretchFill = (one: { readonly kind: string; readonly active: boolean }): string =>
   !one.active ? "var(--raised)" : isKind(one.kind) ? kindFill(one.kind) : "var(--strong)";
+
+export interface Alike {
+  readonly link: Schemas["LinkOut"];
+  readonly more: number; // that do and want the same, with nobody behind them
+}
+
+/** A chain with those that do the same behind the same one told once. */
+export function alike(links: readonly Schemas["LinkOut"][]): Alike[] {
+  const rows: { link: Schemas["LinkOut"]; more: number }[] = [];
+  const known = new Map<string, { link: Schemas["LinkOut"]; more: number }>();
+  for (const link of links) {
+    const [one, edge] = [link.session, link.edge];
+    const key = [edge?.blocker, one?.program, one?.query_id, edge?.object, edge?.via, edge?.mode_wanted].join("|");
+    const same = link.behind === 0 && link.depth > 0 ? known.get(key) : undefined;
+    if (same) same.more += 1;
+    else {
+      const row = { link, more: 0 };
+      rows.push(row);
+      if (link.behind === 0) known.set(key, row);
+    }
+  }
+  return rows;
+}
