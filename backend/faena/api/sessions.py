@@ -151,12 +151,17 @@ class LoggedRunOut(Schema):
 
 
 class TapeOut(Schema):
-    """One session over a window. At moments in no stretch and in no gap it was idle or not there."""
+    """One session over a window. At moments in no stretch and in no gap it was idle or not there.
+
+    A tick stands for `tick_ms` in stretches, and for `wait_tick_ms` in `waits`.
+    """
 
     session: WatchedSessionOut
     start: int
     end: int
     ticks: int
+    tick_ms: int
+    wait_tick_ms: int
     first: int | None
     last: int | None
     stretches: list[StretchOut]
@@ -296,6 +301,8 @@ def get_tape(
         start=window.start,
         end=window.end,
         ticks=len(found.tick_ms),
+        tick_ms=found.each_ms,
+        wait_tick_ms=max(server.period_ms, 1000),
         first=found.tick_ms[0] if found.tick_ms else None,
         last=found.tick_ms[-1] if found.tick_ms else None,
         stretches=[

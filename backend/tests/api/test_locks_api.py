@@ -295,3 +295,15 @@ def test_lock_waits_go_with_their_samples(server: Server) -> None:
     assert LockWait.objects.count() == 25
     forget_before(server.id, START + 10_000)
     assert LockWait.objects.count() == 20
+
+
+def test_a_close_watch_does_not_weigh_more_in_sums_and_shows_on_short_tapes(server: Server, tmp_path: Path) -> None:
+    fine = [Sampled(server_id=server.id, reading=tick(19 + i / 10), missed=0) for i in range(1, 10)]
+    DjangoStore(tmp_path).deliver(list(fine))
+    client = signed_in(Role.VIEWER)
+    assert client.get(f"/api/v1/servers/{server.id}/blocking?{WINDOW}").json()["lost_s"] == 25
+    short = client.get(f"/api/v1/servers/{server.id}/sessions/11/tape?from={START + 18_500}&to={START + 20_000}").json()
+    assert (short["ticks"], short["tick_ms"]) == (10, 100)
+    assert (short["waits"][0]["ticks"], short["wait_tick_ms"]) == (1, 1000)
+    long = client.get(f"/api/v1/servers/{server.id}/sessions/11/tape?from={START}&to={START + 121_000}").json()
+    assert (long["ticks"], long["tick_ms"]) == (20, 1000)

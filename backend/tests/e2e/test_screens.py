@@ -147,6 +147,10 @@ def test_connecting_a_server_shows_each_gap(page: Page) -> None:
         "/servers/2/split?last=7200&against=day",
         "/servers/2/executions?last=7200",
         "/servers/1/indexes?last=900",
+        "/servers/1/sessions",
+        "/servers/2/blocking?last=259200",
+        "/servers/2/deadlocks?last=864000",
+        "/servers/1/events?last=3600",
     ],
 )
 def test_axe_finds_nothing_serious(page: Page, path: str, theme: str) -> None:

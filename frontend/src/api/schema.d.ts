@@ -3754,6 +3754,8 @@ export interface components {
         /**
          * TapeOut
          * @description One session over a window. At moments in no stretch and in no gap it was idle or not there.
+         *
+         *     A tick stands for `tick_ms` in stretches, and for `wait_tick_ms` in `waits`.
          */
         TapeOut: {
             /** Alike */
@@ -3779,8 +3781,12 @@ export interface components {
             start: number;
             /** Stretches */
             stretches: components["schemas"]["StretchOut"][];
+            /** Tick Ms */
+            tick_ms: number;
             /** Ticks */
             ticks: number;
+            /** Wait Tick Ms */
+            wait_tick_ms: number;
             /** Waits */
             waits: components["schemas"]["WaitSumOut"][];
         };

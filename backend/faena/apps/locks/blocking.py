@@ -79,7 +79,7 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
     """All lock waiting of a window, and whose it is."""
     dictionary = read_dictionary(server_id)
     waiting = _lock_codes(dictionary)
-    frame = _on_grid(read_sessions(server_id, window, hours_with=waiting))
+    frame = read_sessions(server_id, window, hours_with=waiting).on_grid(GRID_MS)
     known = frame.code < len(waiting)
     waits = np.zeros(len(frame.code), dtype=np.bool_)
     waits[known] = waiting[frame.code[known]]
@@ -107,19 +107,6 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
 
 def _lock_codes(dictionary: Dictionary) -> npt.NDArray[np.bool_]:
     return np.array([one.active and one.wait_type == "Lock" for one in dictionary.combinations], dtype=np.bool_)
-
-
-def _on_grid(frame: SessionFrame) -> SessionFrame:
-    """Only full seconds, so that what a close watch saw in between does not weigh more."""
-    keep = frame.tick_ms % GRID_MS == 0
-    if keep.all():
-        return frame
-    renumber = np.cumsum(keep) - 1
-    rows = frame.rows(keep[frame.tick])
-    return SessionFrame(
-        frame.tick_ms[keep], renumber[rows.tick], rows.pid, rows.blocker, rows.code, rows.started_s,
-        rows.transaction_ms, rows.statement_ms,
-    )  # fmt: skip
 
 
 def _by_root(
@@ -313,7 +300,7 @@ class Lanes:
 
 def lanes(server_id: int, window: Window, pid: int, started_s: int) -> Lanes:
     """The root and all who stood behind it. For pid -1: behind prepared transactions and circles, without a root's lane."""
-    frame = read_sessions(server_id, window)
+    frame = read_sessions(server_id, window).on_grid(GRID_MS)
     dictionary = read_dictionary(server_id)
     frame = frame.rows(frame.code < len(dictionary))
     waits = _lock_codes(dictionary)[frame.code]

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from faena.apps.locks.blocking import Moment, moment, session_at
+from faena.apps.locks.blocking import GRID_MS, Moment, moment, session_at
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.models import Tick
 from faena.apps.samples.sessions import read_sessions, sessions_of
@@ -20,6 +20,7 @@ from faena.core.series.ticks import Gap, gaps
 from faena.core.series.window import Window
 
 MOST_FOUND = 200
+FINE_MS = 120_000  # up to this length a tape shows every sample, and beyond it those of full seconds
 
 
 def now(server_id: int) -> Moment:
@@ -132,11 +133,14 @@ def _main_wait(
 class Tape:
     """One session over a window. Stretches index `tick_ms`; at ticks in none of them it was idle or not there.
 
+    A tick stands for `each_ms`; short windows show each sample of a close watch. `waits` are summed over full seconds.
+
     `errors` and `executions` are what the server's log told of this pid in this time.
     """
 
     session: SessionSample
     tick_ms: Sequence[int]
+    each_ms: int
     stretches: Sequence[Stretch]
     ran: Sequence[Ran]
     waits: Sequence[WaitSum]
@@ -150,9 +154,11 @@ class Tape:
 
 def tape(server_id: int, window: Window, pid: int, started_s: int | None, period_ms: int) -> Tape:
     """Raises NotFound when the session was not seen in the window. Without a start, the one with this pid seen last."""
-    frame = read_sessions(server_id, window)
+    whole = read_sessions(server_id, window)
     dictionary = read_dictionary(server_id)
-    frame = frame.rows(frame.code < len(dictionary))
+    whole = whole.rows(whole.code < len(dictionary))
+    grid = whole.on_grid(GRID_MS)
+    frame = whole if window.end - window.start <= FINE_MS else grid
     starts = np.unique(frame.started_s[frame.pid == pid]).tolist()
     if started_s is None and starts:
         started_s = int(frame.started_s[frame.pid == pid][-1])
@@ -176,9 +182,10 @@ def tape(server_id: int, window: Window, pid: int, started_s: int | None, period
     return Tape(
         session=session_at(own, dictionary, len(own.pid) - 1),
         tick_ms=frame.tick_ms.tolist(),
+        each_ms=int(np.median(np.diff(frame.tick_ms))) if len(frame.tick_ms) > 1 else max(period_ms, GRID_MS),
         stretches=found,
         ran=statements_run(own, active),
-        waits=wait_sums(found, encoded.ids.astype(np.int64)),
+        waits=wait_sums(stretches(sessions_of(grid, [(pid, started_s or 0)])), encoded.ids.astype(np.int64)),
         gaps=gaps(frame.tick_ms, window, max(period_ms, 1000)),
         others=others,
         errors=list(log[:200]),

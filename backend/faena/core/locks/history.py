@@ -47,6 +47,14 @@ class SessionFrame:
         kept = self.rows((self.tick >= first) & (self.tick < last))
         return replace(kept, tick_ms=self.tick_ms[first:last], tick=kept.tick - first)
 
+    def on_grid(self, grid_ms: int) -> "SessionFrame":
+        """Only ticks on multiples of the grid, so that what a close watch saw in between does not weigh more."""
+        keep = self.tick_ms % grid_ms == 0
+        if keep.all():
+            return self
+        kept = self.rows(keep[self.tick])
+        return replace(kept, tick_ms=self.tick_ms[keep], tick=(np.cumsum(keep) - 1)[kept.tick])
+
 
 EMPTY = SessionFrame(*(np.empty(0, dtype=np.int64) for _ in range(8)))
 

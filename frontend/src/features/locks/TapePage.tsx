@@ -5,7 +5,7 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { Lanes } from "../../charts/Lanes";
 import { clock, present } from "../../lib/time";
-import { count, duration } from "../../lib/units";
+import { duration } from "../../lib/units";
 import { type ViewSearch, bounds, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
@@ -53,7 +53,7 @@ const Tape = ({ server, found, search, role, onSearch }: TapeProps) => {
   const live = useQuery(nowQuery(server)).data?.sessions.find((other) => keyOf(other) === keyOf(one));
   const now = present();
   const { from, to } = bounds(windowOf(search), found.end);
-  const tickMs = 1000;
+  const tickMs = found.tick_ms;
   const others = new Map(found.others.map((other) => [other.pid, other]));
   const held = (pid: number): string =>
     pid === -1 ? "behind a prepared transaction" : pid ? `behind ${others.get(pid)?.program ?? "pid"} ${pid}` : "";
@@ -169,7 +169,7 @@ const Tape = ({ server, found, search, role, onSearch }: TapeProps) => {
       <div className="mt-4 grid grid-cols-2 gap-8">
         <section>
           <h2 className="border-strong border-b font-semibold">What it did, summed</h2>
-          <WaitTable waits={found.waits} tickMs={tickMs} />
+          <WaitTable waits={found.waits} tickMs={found.wait_tick_ms} />
         </section>
         <section>
           <h2 className="border-strong border-b font-semibold">Statements it was seen running</h2>
@@ -234,8 +234,8 @@ export function tapeSentence(found: Schemas["TapeOut"]): string {
     : "";
   const ticks = locked.reduce((sum, part) => sum + part.ticks, 0);
   const behind = last
-    ? ` It stood ${duration(1000 * ticks)} behind ${last.blocker === -1 ? "a prepared transaction" : `${holder} (pid ${last.blocker})`}.`
+    ? ` It stood ${duration(found.tick_ms * ticks)} behind ${last.blocker === -1 ? "a prepared transaction" : `${holder} (pid ${last.blocker})`}.`
     : "";
   const main = most ? `, ${Math.round((100 * most.ticks) / Math.max(1, seen))}% of it ${most.label}` : "";
-  return `${one.program} (pid ${one.pid}) was seen busy for ${duration(1000 * seen)} of ${count(found.ticks)} s sampled${main}.${behind}`;
+  return `${one.program} (pid ${one.pid}) was seen busy for ${duration(found.wait_tick_ms * seen)} of ${duration(found.tick_ms * found.ticks)} sampled${main}.${behind}`;
 }

@@ -1,0 +1,99 @@
+"""Locks told right on screen: a chain down to its disk-bound root, deadlocks with their crossing, a blocker that is ended."""
+
+import re
+import time
+
+from conftest import api, sign_in, trouble, wait_for
+from playwright.sync_api import Page, expect
+
+DAY_S = 86_400
+
+
+def server_id(page: Page, name: str) -> int:
+    return next(one["id"] for one in api(page, "/servers")["servers"] if one["name"] == name)
+
+
+def span(days: int, hour: int, minute: int, minutes: int) -> str:
+    start = 1000 * (int(time.time()) // DAY_S * DAY_S - days * DAY_S + 3600 * hour + 60 * minute)
+    return f"from={start}&to={start + 60_000 * minutes}"
+
+
+def test_the_three_layer_chain_leads_down_to_its_disk_bound_root(page: Page) -> None:
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/blocking?{span(3, 14, 5, 25)}")
+    heading = page.get_by_role("heading", level=1)
+    expect(heading).to_contain_text("behind manifest-export")
+    expect(heading).to_contain_text("waiting for disk")
+    chain = page.get_by_role("tree", name="blocking chain").get_by_role("treeitem")
+    expect(chain.nth(0)).to_contain_text("manifest-export")
+    expect(chain.nth(1)).to_contain_text("fare-engine")
+    expect(chain.nth(2)).to_contain_text("booking-web")
+    assert [chain.nth(i).get_attribute("aria-level") for i in range(3)] == ["1", "2", "3"]
+    found = api(page, f"/servers/{server}/blocking?{span(3, 14, 5, 25)}")
+    for name in ("by_statement", "by_program", "by_table", "by_mode"):
+        assert abs(sum(one["lost_s"] for one in found[name]) - found["lost_s"]) < 1e-6, name
+    # From the root to its tape, and there to what it waited for.
+    chain.nth(0).get_by_role("link").first.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("IO: DataFileRead")
+
+
+def test_deadlocks_are_one_pattern_and_cross(page: Page) -> None:
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/deadlocks?last={10 * DAY_S}")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("deadlocks of one pattern")
+    page.get_by_role("link", name=re.compile("booking-web × fare-engine")).click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("The server ended the transaction of booking-web")
+    expect(page.get_by_label("Cause")).to_contain_text("locked in opposite order")
+    crossing = page.get_by_role("region", name="crossing of parties and things")
+    expect(crossing).to_contain_text("victim: rolled back")
+    page.get_by_role("button", name="less detail").click()
+    expect(crossing).not_to_contain_text("ShareLock")
+    handling = page.get_by_label("Handling")
+    handling.get_by_label("what was changed").fill("deck slots before sailings")
+    handling.get_by_role("button", name="count from now").click()
+    expect(page.get_by_text(re.compile("none since today")).first).to_be_visible()
+    handling.get_by_label("comment").fill("see the fare engine's order")
+    handling.get_by_role("button", name="comment").click()
+    expect(handling).to_contain_text("see the fare engine's order")
+    handling.get_by_role("button", name="take back").click()
+    expect(handling).to_contain_text("Nothing noted yet")
+
+
+def test_the_idle_console_is_ended_by_an_operator_and_its_waiters_go_on(anyone: Page) -> None:
+    page = anyone
+    sign_in(page, "operator")
+    with trouble("idle-console"):
+        page.goto("/servers/1/sessions")
+        row = page.get_by_role("row").filter(has_text="ops-console").filter(has_text="idle in transaction")
+        wait_for(
+            lambda: any(one["program"] == "ops-console" and one["blocks"] > 1 for one in api(page, "/servers/1/sessions/now")["sessions"]),
+            40, "waiters behind the console",
+        )  # fmt: skip
+        expect(page.get_by_role("heading", level=1)).to_contain_text("behind ops-console", timeout=20_000)
+        row.get_by_role("link").first.click()
+        page.get_by_role("button", name="end …").click()
+        dialog = page.get_by_role("dialog")
+        expect(dialog).to_contain_text("behind it and can go on")
+        expect(dialog.get_by_role("button", name="end the session")).to_be_disabled()
+        dialog.get_by_role("textbox").fill("it holds a popular sailing")
+        dialog.get_by_role("button", name="end the session").click()
+        expect(dialog).to_contain_text("the server ended the session")
+        expect(dialog).to_contain_text("behind it went on")
+        dialog.get_by_role("button", name="close", exact=True).last.click()
+    page.goto("/servers/1/sessions")
+    expect(page.get_by_label("Ended from here")).to_contain_text("it holds a popular sailing")
+    page.goto("/servers/1/events?last=600")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("of the log", timeout=20_000)
+    expect(page.get_by_text("still waiting for").first).to_be_visible()
+
+
+def test_a_viewer_can_look_and_not_end(anyone: Page) -> None:
+    sign_in(anyone, "viewer")
+    with trouble("idle-console"):
+        wait_for(
+            lambda: any(one["blocks"] for one in api(anyone, "/servers/1/sessions/now")["sessions"]), 40, "waiters"
+        )
+        anyone.goto("/servers/1/sessions")
+        anyone.get_by_role("row").filter(has_text="ops-console").get_by_role("link").first.click()
+        expect(anyone.get_by_role("heading", level=1)).to_contain_text("ops-console")
+        expect(anyone.get_by_role("button", name="end …")).to_have_count(0)
