@@ -45,12 +45,12 @@ export const Shell = ({ username, role, children }: Props) => {
   useShortcuts({ "?": () => setKeys(true), "/": () => setSearching(true) });
   return (
     <div className="flex h-full min-w-[1000px] flex-col">
-      <header className="border-line flex h-10 shrink-0 items-center gap-4 border-b px-6 whitespace-nowrap">
+      <header className="border-line flex h-10 shrink-0 items-center gap-4 border-b px-6 whitespace-nowrap max-[1180px]:gap-2">
         <Link to="/" className="text-lg font-semibold">
           faena
         </Link>
         {server === undefined ? null : <ServerChoice server={server} />}
-        <nav aria-label="Views" className="font-condensed flex gap-3.5">
+        <nav aria-label="Views" className="font-condensed flex gap-3.5 max-[1180px]:gap-2 max-[1180px]:text-sm">
           {server === undefined
             ? OVERVIEWS.map(([to, label]) => (
                 <Link
@@ -76,14 +76,16 @@ export const Shell = ({ username, role, children }: Props) => {
                 </Link>
               ))}
         </nav>
-        <div className="text-muted ml-auto flex items-center gap-4 text-sm">
+        <div className="text-muted ml-auto flex items-center gap-4 text-sm max-[1180px]:gap-2">
           {server === undefined ? null : (
             <button type="button" className="hover:text-accent" onClick={() => setSearching(true)}>
-              search <kbd className="border-line border px-1 font-mono text-xs">/</kbd>
+              <span className="max-[1180px]:sr-only">search</span>{" "}
+              <kbd className="border-line border px-1 font-mono text-xs">/</kbd>
             </button>
           )}
           <button type="button" className="hover:text-accent" onClick={() => setKeys(true)}>
-            keys <kbd className="border-line border px-1 font-mono text-xs">?</kbd>
+            <span className="max-[1180px]:sr-only">keys</span>{" "}
+            <kbd className="border-line border px-1 font-mono text-xs">?</kbd>
           </button>
           <ThemeSwitch />
           <Account username={username} role={role} />
