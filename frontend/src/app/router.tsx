@@ -334,7 +334,6 @@ const tape = createRoute({
         pid={Number(pid)}
         search={server.useSearch()}
         role={session.role ?? ""}
-        onSearch={useChangeSearch()}
       />
     );
   },

@@ -5,7 +5,7 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
-import { clock, present } from "../../lib/time";
+import { clock } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
@@ -259,7 +259,6 @@ const Past = ({ server, search, onSearch }: Omit<NowProps, "words">) => {
   const errors = search.only?.includes("errors") ?? false;
   const found = useQuery(findQuery(server, windowOf(search), search.containing ?? "", errors));
   const data = found.data;
-  const now = present();
   if (found.error && !data) return <Failure title="Sessions cannot be searched" detail={found.error.message} />;
   if (!data) return <p className="text-muted py-4">Reading the samples of this window …</p>;
   return (
@@ -304,7 +303,7 @@ const Past = ({ server, search, onSearch }: Omit<NowProps, "words">) => {
               </td>
               <td className="text-muted pr-3 text-sm">{one.client}</td>
               <td className="pr-3 whitespace-nowrap">
-                {clock(one.first)} – {clock(one.last)} {now - one.last > 86_400_000 ? "" : ""}
+                {clock(one.first)} – {clock(one.last)}
               </td>
               <td className="pr-3 text-right">{count(one.ticks)}</td>
               <td className="pr-3 text-right">{one.lock_ticks ? <b>{count(one.lock_ticks)}</b> : ""}</td>

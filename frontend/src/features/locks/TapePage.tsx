@@ -19,11 +19,10 @@ interface Props {
   readonly pid: number;
   readonly search: ViewSearch;
   readonly role: string;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
 }
 
 /** One session, second by second. */
-export const TapePage = ({ server, pid, search, role, onSearch }: Props) => {
+export const TapePage = ({ server, pid, search, role }: Props) => {
   const started = search.started === undefined ? undefined : Number(search.started);
   const tape = useQuery(tapeQuery(server, pid, started, windowOf(search)));
   const found = tape.data;
@@ -37,14 +36,14 @@ export const TapePage = ({ server, pid, search, role, onSearch }: Props) => {
         )}
       </div>
     );
-  return <Tape server={server} found={found} search={search} role={role} onSearch={onSearch} />;
+  return <Tape server={server} found={found} search={search} role={role} />;
 };
 
 interface TapeProps extends Omit<Props, "pid"> {
   readonly found: Schemas["TapeOut"];
 }
 
-const Tape = ({ server, found, search, role, onSearch }: TapeProps) => {
+const Tape = ({ server, found, search, role }: TapeProps) => {
   const one = found.session;
   const [ending, setEnding] = useState(false);
   const [at, setAt] = useState<number | null>(null);
@@ -173,7 +172,7 @@ const Tape = ({ server, found, search, role, onSearch }: TapeProps) => {
         </section>
         <section>
           <h2 className="border-strong border-b font-semibold">Statements it was seen running</h2>
-          <Ran found={found} server={server} onSearch={onSearch} onMoment={setAt} />
+          <Ran found={found} server={server} onMoment={setAt} />
         </section>
       </div>
       {live ? <EndDialog server={server} session={live} open={ending} onClose={() => setEnding(false)} /> : null}
@@ -184,7 +183,6 @@ const Tape = ({ server, found, search, role, onSearch }: TapeProps) => {
 interface RanProps {
   readonly found: Schemas["TapeOut"];
   readonly server: number;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
   readonly onMoment: (at: number) => void;
 }
 
