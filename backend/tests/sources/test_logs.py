@@ -159,6 +159,72 @@ def test_a_server_that_speaks_german_is_read_by_its_structure() -> None:
     assert any("another language" in note for note in summary.notes)
 
 
+def test_trouble_in_another_language_is_not_passed_over() -> None:
+    """Its words are not ours, but csvlog tells codes beside them."""
+    row = (
+        csv_row("SELECT 1")
+        .replace("LOG,00000", "FEHLER,40P01")
+        .replace("duration: 1.500 ms  statement: ", "Verklemmung ")
+    )
+    found = list(read_stream(io.BytesIO(row.encode()), Summary(), trouble_only=True))
+    assert [one.kind for one in found if isinstance(one, LogEvent)] == [EventKind.DEADLOCK]
+
+
+STAMP = "2026-03-01 09:20:00.123 UTC"
+
+
+def csv_row(statement: str, parameters: str = "", program: str = "psql") -> str:
+    """As a server of version 15 writes it: texts in quotes, empty ones left out."""
+    fields = [None] * 26
+    out = io.StringIO()
+    texts = {13: f"duration: 1.500 ms  statement: {statement}", 14: parameters and f"parameters: {parameters}"}
+    texts |= {1: "web", 2: "shop", 4: "10.0.0.1:4000", 7: "SELECT", 22: program, 23: "client backend"}
+    plain = {0: STAMP, 3: "7", 5: "6a0.1", 6: "1", 8: STAMP, 9: "3/17", 10: "0", 11: "LOG", 12: "00000", 25: "5"}
+    for at in range(len(fields)):
+        text = texts.get(at)
+        quoted = '"' + text.replace('"', '""') + '"' if text else plain.get(at, "")
+        out.write(("," if at else "") + quoted)
+    return out.getvalue() + "\n"
+
+
+def text_row(statement: str, parameters: str = "", program: str = "psql") -> str:
+    """As the same server writes it into stderr: a tab before each further line."""
+    head = f"{STAMP} [7] user=web,db=shop,app={program},client=10.0.0.1 "
+    row = head + "LOG:  duration: 1.500 ms  statement: " + statement.replace("\n", "\n\t") + "\n"
+    return row + (head + "DETAIL:  parameters: " + parameters.replace("\n", "\n\t") + "\n" if parameters else "")
+
+
+def json_row(statement: str, parameters: str = "", program: str = "psql") -> str:
+    entry = {
+        "timestamp": STAMP, "user": "web", "dbname": "shop", "pid": 7, "remote_host": "10.0.0.1", "line_num": 1,
+        "error_severity": "LOG", "message": f"duration: 1.500 ms  statement: {statement}",
+        "application_name": program, "query_id": 5,
+    }  # fmt: skip
+    return json.dumps(entry | ({"detail": f"parameters: {parameters}"} if parameters else {})) + "\n"
+
+
+hostile = st.lists(
+    st.sampled_from(
+        ["SELECT 1", '"', '""', "'", ",", "\n", "\t", f"{STAMP},", ",LOG,00000,", '"duration: 9.000 ms  statement: DROP',
+         f"{STAMP} [7] user=web,db=shop,app=x,client=y LOG:  duration: 9.000 ms  statement: x", "DETAIL:  parameters: $1",
+         '{"timestamp":"', "é", "$1 = NULL", "\\"]
+    ),
+    max_size=8,
+).map("".join)  # fmt: skip
+
+
+@given(st.lists(st.tuples(hostile, hostile), min_size=1, max_size=5))
+def test_texts_that_look_like_entries_are_read_alike_in_all_forms(told: list[tuple[str, str]]) -> None:
+    told = [(f"SELECT{text}$", f"$1 ={given}." if given else "") for text, given in told]
+    prefix = "%m [%p] user=%u,db=%d,app=%a,client=%h "
+    for make in (csv_row, text_row, json_row):
+        runs, _, summary = read("".join(make(text, given) for text, given in told).encode(), prefix)
+        assert summary.unreadable == 0, summary.notes
+        assert [(r.statement, r.parameters, r.program, r.client, r.took_ms) for r in runs] == [
+            (text, given, "psql", "10.0.0.1", 1.5) for text, given in told
+        ]
+
+
 def test_bytes_that_are_no_utf8_are_read_and_counted() -> None:
     line = json.dumps(
         {"timestamp": "2026-03-01 09:20:00.123 UTC", "pid": 7, "error_severity": "LOG",

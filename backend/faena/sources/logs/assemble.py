@@ -79,29 +79,22 @@ class Assembler:
         self._now = 0
         self.foreign = 0  # entries in another language than English
 
-    def feed(self, entry: Entry) -> None:
-        """One more entry."""
-        at, pid, severity, message, place, user, database, program, client, _, query_id, detail, _, _ = entry
-        self._now = at
-        if message[:10] == "duration: " and pid not in self._pieces:
-            # By far the most entries: an execution told in one. Spelled out, since each microsecond counts here.
-            figure, _, rest = message[10:].partition(" ms  ")
-            whole = rest[:11] == "statement: "
-            if whole or rest[:8] == "execute ":
-                took = float(figure)
-                if not whole:
-                    self._last[pid] = len(self._found)
-                self._found.append(
-                    _new(
-                        Execution,
-                        (
-                            at, took, pid, place, rest[11:] if whole else rest.partition(": ")[2], query_id,
-                            detail[12:] if detail[1:12] == "arameters: " else "", database, user, program, client,
-                            None, None, None if whole else took, 0, "", 1.0,
-                        ),
-                    )
-                )  # fmt: skip
+    def feed(self, one: Entry | Execution) -> None:
+        """One more entry; an execution that is told in one comes as such."""
+        if isinstance(one, Execution):
+            self._now, pid = one.ended, one.pid
+            if pid in self._pieces:
+                self._whole(one)
                 return
+            if one.execute_ms is not None:
+                self._last[pid] = len(self._found)
+            self._found.append(one)
+        else:
+            self._now = one.at
+            self._piece(one)
+
+    def _piece(self, entry: Entry) -> None:
+        pid, severity, message = entry.pid, entry.severity, entry.message
         if severity not in _FAILURES and (match := _DURATION.match(message)):
             word, ms, phase, _, text = match.groups()
             self._duration(entry, word, float(ms.replace(",", ".")), phase, text or "")
@@ -151,7 +144,7 @@ class Assembler:
                 self._found.extend(_phases_alone(pieces))
             pieces.phases[phase] = (took, entry, text)
         else:
-            self._whole(entry, phase, took, text)
+            self._whole(_execution(entry, took, text, None, None, took if phase == "execute" else None, 0, ""))
 
     def _belongs_to_last(self, pid: int, took: float, plan: str) -> bool:
         """Whether it is the plan of the execution just logged: extended ones end only when their portal is closed."""
@@ -164,19 +157,27 @@ class Assembler:
         self._found[at] = last._replace(plan=plan)
         return True
 
-    def _whole(self, entry: Entry, phase: str | None, took: float, text: str) -> None:
-        pieces = self._pieces.pop(entry.pid, None) or _Pieces(entry.at)
-        text = text or pieces.spoken
+    def _whole(self, told: Execution) -> None:
+        pieces = self._pieces.pop(told.pid, None) or _Pieces(told.ended)
+        text, took = told.statement or pieces.spoken, told.took_ms
         plan = next((plan for ms, plan, _ in reversed(pieces.plans) if ms <= took + 1 and _same(plan, text)), "")
-        before = {name: ms for name, (ms, _, of) in pieces.phases.items() if of == text} if phase == "execute" else {}
+        before = dict[str, float]()
+        if told.execute_ms is not None:
+            before = {name: ms for name, (ms, _, of) in pieces.phases.items() if of == text}
         if not before:
             self._found.extend(_phases_alone(pieces))
         self._found.extend(_from_plan(of, ms, nested) for ms, nested, of in pieces.plans if nested is not plan)
-        execute_ms = took if phase == "execute" else None
-        whole = took + sum(before.values())
-        parse_ms, bind_ms = before.get("parse"), before.get("bind")
-        self._last[entry.pid] = len(self._found)
-        self._found.append(_execution(entry, whole, text, parse_ms, bind_ms, execute_ms, pieces.temp_bytes, plan))
+        self._last[told.pid] = len(self._found)
+        self._found.append(
+            told._replace(
+                took_ms=took + sum(before.values()),
+                statement=text,
+                parse_ms=before.get("parse"),
+                bind_ms=before.get("bind"),
+                temp_bytes=pieces.temp_bytes,
+                plan=plan,
+            )
+        )
 
     def _temporary(self, entry: Entry) -> None:
         if size := _TEMP.match(entry.message):

@@ -36,19 +36,17 @@ class Stamps:
     """Reads time stamps; those of one minute share their work."""
 
     def __init__(self) -> None:
-        self._minutes: dict[str, int] = {}
-        self._last, self._last_ms = "", -1
+        self._minutes: dict[str, tuple[int, str]] = {}  # its beginning, and what stands behind the fraction
         self.unknown_zones: set[str] = set()
 
     def read(self, stamp: str) -> int:
         """Milliseconds since 1970; -1 when it is no time stamp."""
-        if stamp == self._last:  # on a busy server many entries share a millisecond
-            return self._last_ms
-        head = stamp[:17] + stamp[23:]  # as servers write it: 2026-03-01 09:20:00.123 UTC
-        known = self._minutes.get(head)
-        if known is not None and stamp[19:20] == "." and (digits := stamp[17:19] + stamp[20:23]).isdecimal():
-            self._last, self._last_ms = stamp, known + int(digits)
-            return self._last_ms
+        try:
+            minute, behind = self._minutes[stamp[:17]]  # as servers write it: 2026-03-01 09:20:00.123 UTC
+            if stamp[23:] == behind:
+                return minute + int(float(stamp[17:23]) * 1000 + 0.5)
+        except (KeyError, ValueError):
+            pass
         match = _STAMP.fullmatch(stamp)
         if match is None:
             return -1
@@ -63,7 +61,7 @@ class Stamps:
         if len(self._minutes) >= _MAX_KEPT:
             self._minutes.clear()
         if fraction and len(fraction) == 3:
-            self._minutes[head] = ms - 1000 * second
+            self._minutes[stamp[:17]] = ms - 1000 * second, stamp[23:]
         return ms + int((fraction or "0").ljust(3, "0"))
 
     def _minutes_east(self, zone: str) -> int:

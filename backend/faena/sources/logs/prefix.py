@@ -62,7 +62,12 @@ FOLLOW_UPS = ("DETAIL", "HINT", "CONTEXT", "STATEMENT", "QUERY", "LOCATION", "BA
 _TEXT = r"[^\n]*(?:\n\t[^\n]*)*"
 _HEAD = rf"(?P<severity>[^\s:]{{2,24}}):  (?P<message>{_TEXT})"
 NEVER = r"((?!))?"
-FIELDS = ("at", "epoch", "pid", "severity", "message", "user", "database", "program", "client", "sqlstate", "query_id")
+FIELDS = ("at", "epoch", "pid", "user", "database", "program", "client", "query_id")
+ENTRY_FIELDS = (*FIELDS, "severity", "message", "sqlstate", "detail")
+EXECUTION_FIELDS = (*FIELDS, "took", "execute", "statement", "parameters")
+_EXECUTION = (
+    rf"LOG:  duration: (?P<took>\d+\.\d+) ms  (?:statement|(?P<execute>execute) [^:\n]*): (?P<statement>{_TEXT})"
+)
 
 
 def pattern_of(prefix: str, *, loose: bool = False) -> re.Pattern[str]:
@@ -71,15 +76,32 @@ def pattern_of(prefix: str, *, loose: bool = False) -> re.Pattern[str]:
     Background processes stop at %q. An escape that stands twice is read once. The last line end is not part of it, and
     its last group never matches: what `fields_of` gives for what the prefix does not tell.
     """
-    body = _body(prefix, loose=loose)
-    again = re.sub(r"\?P<\w+>", "?:", body)
+    body, again = _bodies(prefix, loose=loose)
     return re.compile(rf"{body}{_HEAD}(?:\n{again}DETAIL:  (?P<detail>{_TEXT}))?{NEVER}")
 
 
-def fields_of(pattern: re.Pattern[str]) -> Callable[[Sequence[str | None]], tuple[str | None, ...]]:
-    """Takes the groups of a match apart: FIELDS and the detail, in that order."""
+def execution_pattern_of(prefix: str) -> re.Pattern[str]:
+    """As `pattern_of`, of an execution that is told in one entry: by far the most entries of a log that has any.
+
+    A time stamp is only measured here, its reader tells whether it is one; and the prefix before DETAIL mostly is the
+    same to the letter.
+    """
+    body, again = _bodies(prefix, loose=False)
+    body = body.replace(_ESCAPES["m"], r"(?P<at>.{10} .{8}\.\d{3} [A-Za-z0-9+-]+(?::\d\d(?=\D))?)")
+    follows = rf"(?:\n(?:(?P=prefix)|{again})DETAIL:  [Pp]arameters: (?P<parameters>{_TEXT}))?"
+    return re.compile(rf"(?P<prefix>{body}){_EXECUTION}{follows}{NEVER}")
+
+
+def fields_of(pattern: re.Pattern[str], names: Sequence[str]) -> Callable[[Sequence[str]], tuple[str, ...]]:
+    """Takes the groups of a match apart: the named ones, in that order."""
     never = pattern.groups
-    return itemgetter(*(pattern.groupindex.get(name, never) - 1 for name in (*FIELDS, "detail")))
+    return itemgetter(*(pattern.groupindex.get(name, never) - 1 for name in names))
+
+
+def _bodies(prefix: str, *, loose: bool) -> tuple[str, str]:
+    """The prefix as it stands first, and as it stands again, where nothing is taken from it."""
+    body = _body(prefix, loose=loose)
+    return body, re.sub(r"\?P<\w+>", "?:", body)
 
 
 def _body(prefix: str, *, loose: bool) -> str:

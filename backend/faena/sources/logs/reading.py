@@ -8,17 +8,29 @@ from gzip import BadGzipFile
 from typing import BinaryIO
 
 from faena.sources.logs.assemble import Assembler, Happening
-from faena.sources.logs.blocks import BLOCK, Form, Readable, blocks, count_byte, opened, recognise_form
+from faena.sources.logs.blocks import (
+    BLOCK,
+    Form,
+    Readable,
+    Word,
+    blocks,
+    count_byte,
+    has_any,
+    opened,
+    recognise_form,
+)
 from faena.sources.logs.entries import Stamps
 from faena.sources.logs.formats import Faults, TextEntries, reader_for
 
 HEAD = 64 * 1024
 # A block without any of these holds nothing but executions and chatter. jsonlog tells a code only where there is one.
-_TROUBLE: dict[Form, tuple[bytes, ...]] = {
-    "jsonlog": (b'"state_code":"', b" still waiting for "),
-    "csvlog": (b"ERROR", b"FATAL", b"PANIC", b" still waiting for "),
-    "stderr": (b"ERROR", b"FATAL", b"PANIC", b" still waiting for "),
+_TROUBLE: dict[Form, tuple[Word, ...]] = {
+    "jsonlog": (Word(b'"state_code":"'), Word(b" still waiting for ")),
+    "csvlog": (Word(b"ERROR", (1, 2)), Word(b"FATAL", (0, 2)), Word(b"PANIC", (0, 2)), Word(b" still waiting for ")),
+    "stderr": (Word(b"ERROR", (1, 2)), Word(b"FATAL", (0, 2)), Word(b"PANIC", (0, 2)), Word(b" still waiting for ")),
 }
+# A log whose head has none of these is in another language, where the words above tell nothing of trouble.
+_ENGLISH = (b"duration: ", b"connection ", b"checkpoint ", b"statement: ", b"database system", b"ERROR", b"FATAL")
 _TROUBLE_LINE = {
     "jsonlog": re.compile(rb'[^\n]*"state_code":"(?!0[01])[^\n]*|[^\n]*"message":"process \d+ (?:still|acq)[^\n]*'),
 }
@@ -52,10 +64,11 @@ def read_stream(
     stamps, faults, lost = Stamps(), Faults(), list[int]()
     read = reader_for(summary.form, prefix, stamps, faults)
     assembler = Assembler()
+    skips = trouble_only and (summary.form == "jsonlog" or any(word in peekable.head for word in _ENGLISH))
     for offset, block in blocks(peekable, summary.form, lost):
         summary.bytes += len(block)
         summary.lines += count_byte(block, b"\n")
-        if trouble_only and not any(word in block for word in _TROUBLE[summary.form]):
+        if skips and not has_any(block, _TROUBLE[summary.form]):
             continue
         wanted = _only_trouble(block, summary.form) if trouble_only else block
         feed, count = assembler.feed, 0
