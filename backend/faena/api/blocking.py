@@ -1,8 +1,9 @@
 """Who held up whom: over a window, at a moment, and as lanes."""
 
 from django.http import HttpRequest
-from ninja import Query, Router, Schema
+from ninja import Query, Router
 
+from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.api.sessions import (
     EdgeOut,
@@ -24,7 +25,7 @@ router = Router(tags=["blocking"])
 RARE = 0.02  # a program that makes up less of the load than this is outside the usual traffic
 
 
-class HeldOut(Schema):
+class HeldOut(Out):
     """An object that was waited for. `wants` ends "wants to …", `holds` tells what the one in the way does with it."""
 
     object: str
@@ -40,7 +41,7 @@ class HeldOut(Schema):
     waiters: int
 
 
-class EpisodeOut(Schema):
+class EpisodeOut(Out):
     """One root and those behind it, from `start` to `end`. `session` null: the root was not sampled.
 
     `lost_s` session-seconds were waited behind it. `share` of the samples here are the root's program's;
@@ -64,13 +65,13 @@ class EpisodeOut(Schema):
     outside: bool
 
 
-class LostOut(Schema):
+class LostOut(Out):
     key: str
     label: str
     lost_s: float
 
 
-class BlockingOut(Schema):
+class BlockingOut(Out):
     """Lock waiting of a window. Each grouping adds up to `lost_s`, session-seconds."""
 
     start: int
@@ -144,7 +145,7 @@ def _episode(told: blocking.Told, texts: dict[int, str], tick_s: float) -> Episo
     )  # fmt: skip
 
 
-class LinkOut(Schema):
+class LinkOut(Out):
     """A member of a chain, in pre-order. `wants` ends "wants to …", `holds` tells what the one in its way does."""
 
     pid: int
@@ -156,7 +157,7 @@ class LinkOut(Schema):
     holds: str
 
 
-class ChainOut(Schema):
+class ChainOut(Out):
     """All who stand behind one root, the root first."""
 
     state: str
@@ -164,7 +165,7 @@ class ChainOut(Schema):
     links: list[LinkOut]
 
 
-class ChainsOut(Schema):
+class ChainsOut(Out):
     """The chains at the last tick up to the moment asked for; null where nothing was sampled then."""
 
     at: int | None
@@ -201,7 +202,7 @@ def get_chains(request: HttpRequest, server_id: int, at: int) -> ChainsOut:
     )  # fmt: skip
 
 
-class LaneOut(Schema):
+class LaneOut(Out):
     """One session. `depth` is how far behind the root it stood at most, `waited_s` how long in all."""
 
     session: WatchedSessionOut
@@ -210,7 +211,7 @@ class LaneOut(Schema):
     stretches: list[StretchOut]
 
 
-class LanesOut(Schema):
+class LanesOut(Out):
     """`ticks` are the moments sampled; `more` sessions waited that have no lane here."""
 
     start: int

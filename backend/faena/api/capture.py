@@ -8,6 +8,7 @@ from django.http import HttpRequest
 from ninja import File, Query, Router, Schema
 from ninja.files import UploadedFile
 
+from faena.api.out import Out
 from faena.api.parameters import now_ms
 from faena.apps.collecting.imports import ImportReport, import_samples, imported_server
 from faena.apps.samples import selectors as samples
@@ -25,7 +26,7 @@ router = Router(tags=["capture"])
 MEASURED_MS = 10 * 60_000
 
 
-class CaptureSettings(Schema):
+class CaptureSettings(Out):
     """What can be set. `log`: a path, "server" for through the server, empty for not at all; `fast_share` from 0 to 1."""
 
     period_ms: int
@@ -49,7 +50,7 @@ class CaptureBody(CaptureSettings):
     confirmed: bool = False
 
 
-class LogNeedOut(Schema):
+class LogNeedOut(Out):
     """A setting of the server that its log needs; `cost` in words."""
 
     name: str
@@ -59,7 +60,7 @@ class LogNeedOut(Schema):
     cost: str
 
 
-class LogStateOut(Schema):
+class LogStateOut(Out):
     """How the reading of the log goes. `refused` says why it cannot be read, empty when it can."""
 
     read_at: datetime | None
@@ -95,12 +96,12 @@ class CloseWatchBody(Schema):
     confirmed: bool = False
 
 
-class FaultOut(Schema):
+class FaultOut(Out):
     line: int
     reason: str
 
 
-class ImportOut(Schema):
+class ImportOut(Out):
     """`ticks_known` were stored before and left as they are. `faults` are the first of `refused` rows."""
 
     server: int
@@ -164,7 +165,7 @@ def get_capture(request: HttpRequest, server_id: int) -> CaptureOut:
 def set_capture(request: HttpRequest, server_id: int, body: CaptureBody) -> CaptureOut:
     """Change it. A choice that costs more than `dear_share` of a core is refused until confirmed. Admins only."""
     server = servers.server(server_id)
-    form = capture.CaptureForm(**body.dict())
+    form = capture.CaptureForm(**body.model_dump())
     return _out(capture.set_capture(server, form, _sample_ms(server, now_ms()), by=request.user))
 
 

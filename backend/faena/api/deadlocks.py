@@ -6,6 +6,7 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
+from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.api.sessions import texts_of
 from faena.apps.locks import deadlocks
@@ -19,7 +20,7 @@ router = Router(tags=["deadlocks"])
 SERIES = 60
 
 
-class WantedOut(Schema):
+class WantedOut(Out):
     """What a party waited for: the engine's mode, the kind of lock, in words, and as the server said it."""
 
     mode: str
@@ -29,7 +30,7 @@ class WantedOut(Schema):
     table: str
 
 
-class PartyOut(Schema):
+class PartyOut(Out):
     """One of the circle; the first is the victim, and each waits for the next. Empty where neither log nor samples tell."""
 
     pid: int
@@ -44,7 +45,7 @@ class PartyOut(Schema):
     client: str
 
 
-class DeadlockOut(Schema):
+class DeadlockOut(Out):
     """One deadlock. `waited_ms` is what its parties waited in all, `lost_ms` the age of the victim's transaction."""
 
     at: int
@@ -59,7 +60,7 @@ class DeadlockOut(Schema):
     raw: str
 
 
-class PatternOut(Schema):
+class PatternOut(Out):
     """Deadlocks of the same shape in the window; `total`, `first` and `last` of all that are kept. `series` by bucket."""
 
     pattern: str
@@ -82,7 +83,7 @@ class PatternOut(Schema):
     comments: int
 
 
-class PatternsOut(Schema):
+class PatternsOut(Out):
     start: int
     end: int
     starts: list[int]
@@ -90,13 +91,13 @@ class PatternsOut(Schema):
     patterns: list[PatternOut]
 
 
-class CommentOut(Schema):
+class CommentOut(Out):
     at: int
     by: str
     text: str
 
 
-class PatternPageOut(Schema):
+class PatternPageOut(Out):
     """A pattern: what mends it, what was said of it, and its deadlocks, newest first."""
 
     pattern: PatternOut
@@ -197,7 +198,7 @@ class HandledBody(Schema):
     at: int | None = None
 
 
-class HandledOut(Schema):
+class HandledOut(Out):
     handled_at: int | None
     change: str
 
@@ -213,7 +214,7 @@ def handle_pattern(request: HttpRequest, server_id: int, pattern: str, body: Han
     return HandledOut(handled_at=row.handled_at_ms, change=row.change)
 
 
-class EventOut(Schema):
+class EventOut(Out):
     """One entry of a log. `statement` as far as its text is known, without literals unless they are kept."""
 
     at: int
@@ -233,7 +234,7 @@ class EventOut(Schema):
     waited_ms: float | None
 
 
-class ShapeOut(Schema):
+class ShapeOut(Out):
     """Entries of one shape. `last` is the newest of them."""
 
     kind: str
@@ -246,7 +247,7 @@ class ShapeOut(Schema):
     last: EventOut
 
 
-class EventsOut(Schema):
+class EventsOut(Out):
     """What the log tells in a window: grouped by shape, and the newest single entries."""
 
     start: int
@@ -309,7 +310,7 @@ def list_events(
     )  # fmt: skip
 
 
-class MarkedOut(Schema):
+class MarkedOut(Out):
     at: int
     kind: str
 

@@ -9,6 +9,7 @@ from ninja import Query, Router, Schema
 from pydantic import Field
 
 from faena.api.exports import Format, export
+from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import may
@@ -37,7 +38,7 @@ class OnlyIn(Schema):
     only: list[str] = Field(default_factory=list, description="dimension:value; may be repeated")
 
 
-class PointOut(Schema):
+class PointOut(Out):
     started: int
     ended: int
     took_ms: float
@@ -45,7 +46,7 @@ class PointOut(Schema):
     place: int
 
 
-class ShareOut(Schema):
+class ShareOut(Out):
     """`executions` are estimated by weights, `captured` were seen."""
 
     value: str
@@ -55,12 +56,12 @@ class ShareOut(Schema):
     total_ms: float
 
 
-class ByOut(Schema):
+class ByOut(Out):
     by: str
     rows: list[ShareOut]
 
 
-class DistributionOut(Schema):
+class DistributionOut(Out):
     """Time by duration. `counts` holds rows of `edges_ms` by columns of `starts`, estimated where a sample was logged.
 
     Points are there when few executions are; quantiles are null where too few reach so far.
@@ -83,7 +84,7 @@ class DistributionOut(Schema):
     by: list[ByOut]
 
 
-class ExecutionOut(Schema):
+class ExecutionOut(Out):
     """`statement` and `parameters` are empty unless they are kept and the user is an operator."""
 
     started: int
@@ -108,7 +109,7 @@ class ExecutionOut(Schema):
     parameters: str
 
 
-class PivotOut(Schema):
+class PivotOut(Out):
     """`cells` rows by columns, null where there is nothing or too little; `counts` of captured executions behind each."""
 
     rows: list[str]
@@ -217,7 +218,7 @@ def export_executions(
     """The same as CSV or JSON Lines, the longest 20,000."""
     rows = _listed(request, server_id, window_in, only, least_ms, most_ms, executions.MAX_RUNS)
     name = f"executions-{servers.server(server_id).name}"
-    return export(request, (row.dict() for row in rows), list(ExecutionOut.model_fields), format, name)
+    return export(request, (row.model_dump() for row in rows), list(ExecutionOut.model_fields), format, name)
 
 
 def _listed(

@@ -5,6 +5,7 @@ from typing import Annotated
 from django.http import HttpRequest
 from ninja import Field, Query, Router, Schema, Status
 
+from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.hosts import actions, selectors
 from faena.apps.samples import selectors as samples
@@ -21,7 +22,7 @@ EVERY_MS = 10_000
 WHAT_IF_BUCKETS = 240
 
 
-class ProcessOut(Schema):
+class ProcessOut(Out):
     """`cpu` in cores, `memory` in bytes."""
 
     name: str
@@ -30,7 +31,7 @@ class ProcessOut(Schema):
     pid: int | None = None
 
 
-class MachineOut(Schema):
+class MachineOut(Out):
     """A machine over a window, null per bucket where nothing was read. Shares are of all cores, 0 to 1."""
 
     machine: str
@@ -45,7 +46,7 @@ class MachineOut(Schema):
     processes_at: int | None
 
 
-class NeighbourOut(Schema):
+class NeighbourOut(Out):
     """A server on the same disk: its requests per second over the window and in the usual ones before."""
 
     id: int
@@ -57,7 +58,7 @@ class NeighbourOut(Schema):
     series: list[float | None]
 
 
-class DiskOut(Schema):
+class DiskOut(Out):
     """`latency_usual` is the median of the same hours on earlier days; null while too few are known."""
 
     storage: str
@@ -67,7 +68,7 @@ class DiskOut(Schema):
     sentence: str
 
 
-class TableOut(Schema):
+class TableOut(Out):
     """Rates per second over the window; `statements` are those that name the table and ran, most time first."""
 
     table: str
@@ -83,18 +84,18 @@ class TableOut(Schema):
     statements: list["TableStatementOut"]
 
 
-class TableStatementOut(Schema):
+class TableStatementOut(Out):
     query_id: str
     label: str
     reads: float
 
 
-class TablesOut(Schema):
+class TablesOut(Out):
     covered_ms: int
     tables: list[TableOut]
 
 
-class ExpectedOut(Schema):
+class ExpectedOut(Out):
     """`queueing` null: more is asked for than fits, all the time."""
 
     cores: int
@@ -103,7 +104,7 @@ class ExpectedOut(Schema):
     overloaded: float
 
 
-class WhatIfOut(Schema):
+class WhatIfOut(Out):
     cores_now: int
     rows: list[ExpectedOut]
     assumptions: list[str]
@@ -136,12 +137,12 @@ class PushBody(Schema):
     readings: list[PushedFigures]
 
 
-class PushedOut(Schema):
+class PushedOut(Out):
     machine: str
     stored: int
 
 
-class TokenOut(Schema):
+class TokenOut(Out):
     """The token is shown this once."""
 
     machine: str

@@ -3,8 +3,9 @@
 from typing import Any
 
 from django.http import HttpRequest
-from ninja import Query, Router, Schema
+from ninja import Query, Router
 
+from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.plans import proposals
 from faena.apps.plans import selectors as plans
@@ -15,12 +16,12 @@ from faena.core.plans.proposals import IndexProposal, Refusal
 router = Router(tags=["indexes"])
 
 
-class WhyOut(Schema):
+class WhyOut(Out):
     column: str
     words: str
 
 
-class ProposalOut(Schema):
+class ProposalOut(Out):
     """Costs in the planner's units, estimated; `writes` of the table since its counters began. Text to copy, never run."""
 
     step: int
@@ -39,13 +40,13 @@ class ProposalOut(Schema):
     sentence: str
 
 
-class RefusalOut(Schema):
+class RefusalOut(Out):
     step: int
     table: str
     sentence: str
 
 
-class ProposalsOut(Schema):
+class ProposalsOut(Out):
     """`unknown` says why nothing can be proposed, empty when it can."""
 
     proposals: list[ProposalOut]
@@ -53,7 +54,7 @@ class ProposalsOut(Schema):
     unknown: str
 
 
-class ServedOut(Schema):
+class ServedOut(Out):
     """`stake_ms` of the statement's time in the window that the index's share of its plan's cost is worth."""
 
     query_id: str
@@ -66,7 +67,7 @@ class WorkloadProposalOut(ProposalOut):
     stake_ms: float
 
 
-class HealthOut(Schema):
+class HealthOut(Out):
     kind: str
     table: str
     index: str
@@ -75,7 +76,7 @@ class HealthOut(Schema):
     bytes: int
 
 
-class IndexesOut(Schema):
+class IndexesOut(Out):
     """`counted_since`: from when on the server's counters of use run; null where it does not tell."""
 
     database: str

@@ -9,6 +9,7 @@ from ninja import Query, Router, Schema, Status
 
 from faena.api.exports import Format, export
 from faena.api.figures import rounded, wait_label
+from faena.api.out import Out
 from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.apps.samples import selectors
 from faena.apps.samples.models import UnusualSpan
@@ -32,18 +33,18 @@ MAX_PAGE = 500
 LABEL_CHARACTERS = 60  # beyond it a select list gives way to the tables, which tell statements apart
 
 
-class GapOut(Schema):
+class GapOut(Out):
     start: int
     end: int
 
 
-class NoteOut(Schema):
+class NoteOut(Out):
     at: int
     event: str
     detail: str
 
 
-class GroupOut(Schema):
+class GroupOut(Out):
     """One layer: mean sessions per bucket, null in a gap; `total` over the window.
 
     `running` is the part that does not wait, null where the layers are the wait kinds themselves.
@@ -57,7 +58,7 @@ class GroupOut(Schema):
     share: float
 
 
-class BandOut(Schema):
+class BandOut(Out):
     """Usual load per bucket, in sessions; null where too little is known."""
 
     low: list[float | None]
@@ -65,7 +66,7 @@ class BandOut(Schema):
     high: list[float | None]
 
 
-class DepartureOut(Schema):
+class DepartureOut(Out):
     """A stretch outside the usual band; `size` is load less what is usual."""
 
     start: int
@@ -76,7 +77,7 @@ class DepartureOut(Schema):
     size: float
 
 
-class MarkOut(Schema):
+class MarkOut(Out):
     """A span marked as an incident; what is usual is not learned from it."""
 
     id: int
@@ -86,7 +87,7 @@ class MarkOut(Schema):
     marked_by: str
 
 
-class UsualOut(Schema):
+class UsualOut(Out):
     """`days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none."""
 
     days: int
@@ -97,7 +98,7 @@ class UsualOut(Schema):
     marks: list[MarkOut]
 
 
-class LoadOut(Schema):
+class LoadOut(Out):
     """All moments in milliseconds since 1970; all loads in mean active sessions."""
 
     start: int
@@ -123,7 +124,7 @@ class LoadOut(Schema):
     usual: UsualOut | None
 
 
-class RowOut(Schema):
+class RowOut(Out):
     """`by_kind` adds up to `sessions`; margins are half-widths of 95% intervals."""
 
     value: str
@@ -138,19 +139,19 @@ class RowOut(Schema):
     picked: bool
 
 
-class ColumnOut(Schema):
+class ColumnOut(Out):
     dimension: str
     rows: list[RowOut]
     more: int
     samples: int
 
 
-class SieveOut(Schema):
+class SieveOut(Out):
     columns: list[ColumnOut]
     ticks: int
 
 
-class SampleOut(Schema):
+class SampleOut(Out):
     """One session at one tick; ages in milliseconds, null unknown."""
 
     at: int
@@ -172,7 +173,7 @@ class SampleOut(Schema):
     statement_ms: int | None
 
 
-class SamplesOut(Schema):
+class SamplesOut(Out):
     """`next` is the offset of the following page, null on the last."""
 
     rows: list[SampleOut]
@@ -180,7 +181,7 @@ class SamplesOut(Schema):
     next: int | None
 
 
-class WaitOut(Schema):
+class WaitOut(Out):
     """What a wait means. `known` false: only its type could be explained."""
 
     wait_type: str
@@ -410,7 +411,7 @@ def export_samples(
     """All raw samples inside the trail, as CSV or JSON Lines."""
     server = servers.server(server_id)
     found = selectors.raw_samples(server_id, window_in.window(now_ms()), trail_in.trail())
-    rows = (row.dict() for row in _sample_rows(server_id, found))
+    rows = (row.model_dump() for row in _sample_rows(server_id, found))
     return export(request, rows, list(SampleOut.model_fields), format, f"samples-{server.name}")
 
 

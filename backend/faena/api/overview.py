@@ -7,6 +7,7 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema
 
 from faena.api.figures import number, rounded
+from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.accounts import preferences
 from faena.apps.overview import groups
@@ -25,14 +26,14 @@ DEFAULT_INDICATORS = [Indicator.LOAD, Indicator.WAITING, Indicator.CPU, Indicato
 SHOWN_STATEMENTS = 12
 
 
-class ChangeOut(Schema):
+class ChangeOut(Out):
     """`difference` in the indicator's unit, `ratio` now to then; null where either is not known."""
 
     difference: float | None
     ratio: float | None
 
 
-class CellOut(Schema):
+class CellOut(Out):
     server: int
     values: list[float | None]
     mean: float | None
@@ -41,7 +42,7 @@ class CellOut(Schema):
     last_week: ChangeOut
 
 
-class IndicatorOut(Schema):
+class IndicatorOut(Out):
     """`unit`: sessions, per_s, share, ms, bytes, bytes_per_s or count."""
 
     name: str
@@ -50,18 +51,18 @@ class IndicatorOut(Schema):
     cells: list[CellOut]
 
 
-class NamedOut(Schema):
+class NamedOut(Out):
     id: int
     name: str
     group: str
 
 
-class OfferedOut(Schema):
+class OfferedOut(Out):
     name: str
     label: str
 
 
-class IndicatorsOut(Schema):
+class IndicatorsOut(Out):
     """Values are per bucket, null where nothing was read. `chosen` is what this user keeps; `offered` is all there is."""
 
     start: int
@@ -128,17 +129,17 @@ def choose_indicators(request: HttpRequest, body: ChosenBody) -> list[str]:
     return [str(one) for one in names]
 
 
-class NodeStatementOut(Schema):
+class NodeStatementOut(Out):
     calls: float
     mean_ms: float | None
 
 
-class NodeGroupOut(Schema):
+class NodeGroupOut(Out):
     key: str
     sessions: list[float | None]
 
 
-class NodeOut(Schema):
+class NodeOut(Out):
     """One server of a group. `share` of the group's load; `lag_ms` the largest in the window, null on a primary."""
 
     id: int
@@ -157,7 +158,7 @@ class NodeOut(Schema):
     conflicts: float | None
 
 
-class SharedStatementOut(Schema):
+class SharedStatementOut(Out):
     """One statement on each node, in the order of the nodes; null where it did not run. `spread`: slowest to fastest."""
 
     query_id: str
@@ -167,7 +168,7 @@ class SharedStatementOut(Schema):
     spread: float | None
 
 
-class ServerGroupOut(Schema):
+class ServerGroupOut(Out):
     name: str
     start: int
     end: int

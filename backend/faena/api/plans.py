@@ -5,6 +5,7 @@ from datetime import datetime
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 
+from faena.api.out import Out
 from faena.api.parameters import now_ms
 from faena.apps.plans import actions, selectors
 from faena.apps.plans.models import BroughtPlan
@@ -28,18 +29,18 @@ class PlanBody(Schema):
     title: str = ""
 
 
-class PlanKeyOut(Schema):
+class PlanKeyOut(Out):
     key: str
     title: str
     brought_at: datetime
 
 
-class ConditionOut(Schema):
+class ConditionOut(Out):
     name: str
     text: str
 
 
-class StepOut(Schema):
+class StepOut(Out):
     """One row of the ledger, in the order in which data flows. Times in ms of wall time, blocks in pages.
 
     `feeds` is the row it hands its rows to. `factor`: rows that came over rows expected. Figures are null where the plan was not run or did not count.
@@ -69,7 +70,7 @@ class StepOut(Schema):
     conditions: list[ConditionOut]
 
 
-class FindingOut(Schema):
+class FindingOut(Out):
     """`step` null: the plan as a whole. `share` of the time is at stake."""
 
     code: str
@@ -80,7 +81,7 @@ class FindingOut(Schema):
     next_step: str
 
 
-class PlanOut(Schema):
+class PlanOut(Out):
     """`server` and `query_id` where it is known whose plan it is."""
 
     key: str
@@ -100,7 +101,7 @@ class PlanOut(Schema):
     written: str
 
 
-class PairOut(Schema):
+class PairOut(Out):
     """Rows of the first and the second plan by their `step`; null where the other has none."""
 
     before: int | None
@@ -108,7 +109,7 @@ class PairOut(Schema):
     words: str
 
 
-class ComparisonOut(Schema):
+class ComparisonOut(Out):
     before: PlanOut
     after: PlanOut
     pairs: list[PairOut]

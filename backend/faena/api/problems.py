@@ -7,15 +7,16 @@ import orjson
 from django.conf import settings
 from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse
-from ninja import NinjaAPI, Schema
+from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
+from faena.api.out import Out
 from faena.core.errors import BadInput, NotAllowed, NotFound, SourceAway, SourceError, StoreAway
 
 log = logging.getLogger(__name__)
 
 
-class Problem(Schema):
+class Problem(Out):
     """`type` is stable and may be matched on; `detail` is for people: what, where, what to do."""
 
     type: str

@@ -4,6 +4,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema, Status
 
 from faena.api.figures import number, rounded
+from faena.api.out import Out
 from faena.api.parameters import now_ms
 from faena.api.problems import collector_status
 from faena.apps.overview.glance import glance_at
@@ -22,12 +23,12 @@ GLANCE_MS = 15 * 60_000
 STALE_MS = 10_000
 
 
-class RecentGroup(Schema):
+class RecentGroup(Out):
     key: str
     sessions: list[float | None]
 
 
-class RecentOut(Schema):
+class RecentOut(Out):
     """Load of the last minutes by wait kind; null where nothing was sampled."""
 
     start: int
@@ -37,7 +38,7 @@ class RecentOut(Schema):
     groups: list[RecentGroup]
 
 
-class ServerOut(Schema):
+class ServerOut(Out):
     """A server without its credentials. Loads are mean active sessions; null where nothing was sampled."""
 
     id: int
@@ -68,7 +69,7 @@ class ServerOut(Schema):
     trouble_words: str
 
 
-class ServersOut(Schema):
+class ServersOut(Out):
     """`collector_away`: seconds since the collector last showed a sign of life, null while it is well."""
 
     servers: list[ServerOut]
@@ -94,7 +95,7 @@ class ServerBody(Schema):
         return actions.ServerForm(**self.dict())
 
 
-class CheckStepOut(Schema):
+class CheckStepOut(Out):
     name: str
     ok: bool | None
     found: str
@@ -102,7 +103,7 @@ class CheckStepOut(Schema):
     needed: bool
 
 
-class CheckOut(Schema):
+class CheckOut(Out):
     """`ready`: everything needed is there, so connecting will succeed."""
 
     steps: list[CheckStepOut]
@@ -182,7 +183,7 @@ def check_server(request: HttpRequest, body: ServerBody) -> CheckOut:
     form = body.form()
     steps = actions.check(form, by=request.user)
     return CheckOut(
-        steps=[CheckStepOut.from_orm(step) for step in steps],
+        steps=[CheckStepOut.model_validate(step) for step in steps],
         ready=all(step.ok for step in steps if step.needed),
         role_script=role_script(form.username),
     )

@@ -8,6 +8,7 @@ from ninja import Router, Schema
 from ninja.utils import check_csrf
 
 from faena import __version__
+from faena.api.out import Out
 from faena.apps.accounts.models import User
 from faena.core.errors import BadInput, NotAllowed
 
@@ -19,7 +20,7 @@ class SignInBody(Schema):
     password: str
 
 
-class SessionOut(Schema):
+class SessionOut(Out):
     """`username` and `role` are null when nobody is signed in. Send `csrf` back as X-CSRFToken with every change."""
 
     username: str | None

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from faena.api.figures import wait_label
 from faena.api.load import GapOut
+from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.locks import ending, recording, sessions
 from faena.apps.locks.blocking import Moment
@@ -32,7 +33,7 @@ STALE_MS = 30_000
 COST_MS = 600_000  # the cost of a sample is its median over so long
 
 
-class WatchedSessionOut(Schema):
+class WatchedSessionOut(Out):
     """A session at a moment. Ages in milliseconds, null where not known. `wait` as "type:event", "" when it runs."""
 
     pid: int
@@ -53,7 +54,7 @@ class WatchedSessionOut(Schema):
     statement_ms: int | None
 
 
-class EdgeOut(Schema):
+class EdgeOut(Out):
     """Who stands in whose way, and how. `blocker` -1: the prepared transaction `gid`."""
 
     waiter: int
@@ -77,7 +78,7 @@ class LiveSessionOut(WatchedSessionOut):
     waits_for: EdgeOut | None
 
 
-class NowOut(Schema):
+class NowOut(Out):
     """Everybody who was active or held a transaction at the newest tick; sessions that idle without one are not among them."""
 
     at: int | None
@@ -97,12 +98,12 @@ class SeenOut(WatchedSessionOut):
     errors: int
 
 
-class FoundOut(Schema):
+class FoundOut(Out):
     total: int
     sessions: list[SeenOut]
 
 
-class StretchOut(Schema):
+class StretchOut(Out):
     """[first, last] are moments of the first and the last tick at which it did this."""
 
     first: int
@@ -116,14 +117,14 @@ class StretchOut(Schema):
     blocker: int
 
 
-class RanOut(Schema):
+class RanOut(Out):
     began: int
     seen: int
     query_id: str | None
     statement: str
 
 
-class WaitSumOut(Schema):
+class WaitSumOut(Out):
     """`count` waits, `ticks` sightings in all, `longest` in a row."""
 
     wait: str
@@ -136,21 +137,21 @@ class WaitSumOut(Schema):
     longest: int
 
 
-class TapeErrorOut(Schema):
+class TapeErrorOut(Out):
     at: int
     kind: str
     message: str
     detail: str
 
 
-class LoggedRunOut(Schema):
+class LoggedRunOut(Out):
     began: int
     ended: int
     took_ms: float
     query_id: str | None
 
 
-class TapeOut(Schema):
+class TapeOut(Out):
     """One session over a window. At moments in no stretch and in no gap it was idle or not there.
 
     A tick stands for `tick_ms` in stretches, and for `wait_tick_ms` in `waits`.
@@ -360,7 +361,7 @@ class EndBody(Schema):
     confirmed: bool = False
 
 
-class EndedOut(Schema):
+class EndedOut(Out):
     """A record of what was ended. `freed` waited behind it before and not after; `still` wait on."""
 
     at: int
@@ -413,7 +414,7 @@ class RecordBody(Schema):
     confirmed: bool = False
 
 
-class RecordingOut(Schema):
+class RecordingOut(Out):
     id: int
     program: str
     pid: int | None
@@ -423,7 +424,7 @@ class RecordingOut(Schema):
     by: str
 
 
-class RecordedOut(Schema):
+class RecordedOut(Out):
     """`tick_ms` is what one sighting stands for; `ticks` were taken and the session was seen in `seen` of them."""
 
     recording: RecordingOut

@@ -3,8 +3,9 @@
 from typing import Annotated, Literal
 
 from django.http import HttpRequest
-from ninja import Query, Router, Schema
+from ninja import Query, Router
 
+from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.servers import selectors as servers
 from faena.apps.statements import selectors
@@ -18,7 +19,7 @@ router = Router(tags=["statements"])
 MS_PER_DAY = 24 * MS_PER_HOUR
 
 
-class SplitPartOut(Schema):
+class SplitPartOut(Out):
     """Milliseconds a second; `by_calls + by_cost` is the whole change. Costs per call, null without calls."""
 
     query_id: str
@@ -32,7 +33,7 @@ class SplitPartOut(Schema):
     change: float
 
 
-class SplitOut(Schema):
+class SplitOut(Out):
     """Milliseconds of execution a second: `before + volume + mix + cost = after`; read time likewise."""
 
     start: int
@@ -76,12 +77,10 @@ def split_cause(
     """Why the time in statements changed against another window: more calls, dearer calls, or another mix."""
     server, window = servers.server(server_id), window_in.window(now_ms())
     other = _other(window, against, other_from, other_to)
-    sides = [
-        selectors.figures(
-            server_id, w, without_user=server.username, query_id=None if query_id is None else int(query_id)
-        )
-        for w in (other, window)
-    ]
+    narrowing = selectors.Narrowing(without_user=server.username)
+    if query_id is not None:
+        narrowing["query_id"] = int(query_id)
+    sides = [selectors.figures(server_id, w, **narrowing) for w in (other, window)]
     counted = [selectors.coverage(server_id, w).covered_ms / 1000 for w in (other, window)]
     for w, seconds in zip((other, window), counted, strict=True):
         if not seconds:

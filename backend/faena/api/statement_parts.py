@@ -3,8 +3,9 @@
 from typing import Annotated
 
 from django.http import HttpRequest
-from ninja import Path, Query, Router, Schema
+from ninja import Path, Query, Router
 
+from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.overview import groups
 from faena.apps.plans import selectors as plans
@@ -18,7 +19,7 @@ router = Router(tags=["statements"])
 StatementId = Annotated[str, Path(pattern=r"^-?\d{1,19}$", description="signed 64-bit number, as text")]
 
 
-class StepMemoryOut(Schema):
+class StepMemoryOut(Out):
     """A step of the newest plan that tells of memory. Kilobytes; null where the plan does not tell."""
 
     step: str
@@ -29,7 +30,7 @@ class StepMemoryOut(Schema):
     spilled: bool
 
 
-class MemoryOut(Schema):
+class MemoryOut(Out):
     """`captured` executions are known singly, `spilled` of them wrote temporary files; sizes in bytes.
 
     `settings` are the server's own that bound memory, as it writes them.
@@ -53,7 +54,7 @@ def get_memory(request: HttpRequest, server_id: int, query_id: StatementId, wind
     steps: list[StepMemoryOut] = []
     if newest is not None:
         try:
-            steps = [StepMemoryOut.from_orm(one) for one in memory_of(read_plan(newest.written))]
+            steps = [StepMemoryOut.model_validate(one) for one in memory_of(read_plan(newest.written))]
         except BadPlan:  # cut off by the server's own limit on log lines: the plan page says so
             newest = None
     told = server.facts.get("settings", {})
@@ -68,7 +69,7 @@ def get_memory(request: HttpRequest, server_id: int, query_id: StatementId, wind
     )
 
 
-class StatementNodeOut(Schema):
+class StatementNodeOut(Out):
     """A statement on one server of a group. Figures null where no call ended in the window."""
 
     server_id: int

@@ -1,7 +1,7 @@
 """Statements: ranking over a window, and one statement's own page."""
 
 from itertools import pairwise
-from typing import Annotated, NamedTuple
+from typing import Annotated, NamedTuple, Unpack
 
 import numpy as np
 import numpy.typing as npt
@@ -12,6 +12,7 @@ from pydantic import Field
 from faena.api.exports import Format, export
 from faena.api.figures import rounded
 from faena.api.load import ColumnOut, GapOut, GroupOut, _column, _labels
+from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.accounts import preferences
 from faena.apps.plans import selectors as plan_selectors
@@ -37,7 +38,7 @@ USUAL_MS = 15 * MS_PER_DAY  # of history from which the usual cost of a statemen
 _FIELD = {name: i for i, name in enumerate(COUNTER_FIELDS)}
 
 
-class FiguresOut(Schema):
+class FiguresOut(Out):
     """Sums over a window as the server counted them; times in ms, blocks in pages, null where undefined."""
 
     query_id: str
@@ -61,7 +62,7 @@ class FiguresOut(Schema):
     starred: bool
 
 
-class RankingOut(Schema):
+class RankingOut(Out):
     """`covered_ms` of the window's length was counted; `breaks` say why some work may be missing.
 
     A row's `change` is its time a second over that of the window before: null when it is new or that was not counted.
@@ -81,14 +82,14 @@ class RankingOut(Schema):
     breaks: list[str]
 
 
-class UserOut(Schema):
+class UserOut(Out):
     user: str
     database: str
     calls: float
     total_ms: float
 
 
-class DearerOut(Schema):
+class DearerOut(Out):
     """`times` the usual cost per call since a moment; `until` null: still so; `switch` a change of plan near it."""
 
     since: int
@@ -97,7 +98,7 @@ class DearerOut(Schema):
     switch: int | None
 
 
-class PlanSeenOut(Schema):
+class PlanSeenOut(Out):
     """A plan the statement used. `asked`: Faena asked for it, no execution is known to have used it.
 
     `executions` in the window are those captured with it; `mean_ms` their mean, null without any.
@@ -115,7 +116,7 @@ class PlanSeenOut(Schema):
     spans: list[GapOut]
 
 
-class SwitchOut(Schema):
+class SwitchOut(Out):
     """A statement went over from one plan to another between two executions."""
 
     at: int
@@ -123,7 +124,7 @@ class SwitchOut(Schema):
     after: str
 
 
-class StatementOut(Schema):
+class StatementOut(Out):
     """A statement in a window. Series are per bucket, null where the counters do not cover it."""
 
     query_id: str
@@ -217,9 +218,8 @@ class RankingIn(Schema):
 def _ranking(request: HttpRequest, server: Server, window: Window, given: RankingIn, limit: int) -> RankingOut:
     """Without what Faena's own account ran: the watching must not pose as load of the application."""
     conditions = read_conditions(given.where)
-    found = selectors.figures(
-        server.id, window, containing=given.containing, without_user=server.username, conditions=conditions
-    )
+    narrowing = selectors.Narrowing(containing=given.containing, without_user=server.username, conditions=conditions)
+    found = selectors.figures(server.id, window, **narrowing)
     hidden = set() if given.tools else selectors.tools(server.id, [one.query_id for one in found])
     found = [one for one in found if one.query_id not in hidden]
     total_ms = sum(one.total_ms for one in found)
@@ -228,7 +228,7 @@ def _ranking(request: HttpRequest, server: Server, window: Window, given: Rankin
         found = [one for one in found if str(one.query_id) in stars]
     failed = executions.failures(server.id, window)
     cover = selectors.coverage(server.id, window)
-    previous, before_ms = _previous(server, window)
+    previous, before_ms = _previous(server, window, **narrowing)
     rows = [
         _Ranked(
             figures=one,
@@ -261,13 +261,13 @@ def _ranking(request: HttpRequest, server: Server, window: Window, given: Rankin
     )
 
 
-def _previous(server: Server, window: Window) -> tuple[dict[QueryId, float], int]:
+def _previous(server: Server, window: Window, **narrowing: Unpack[selectors.Narrowing]) -> tuple[dict[int, float], int]:
     """Time of each statement in the window before, and the milliseconds of that one which were counted."""
     earlier = window.previous()
     covered = selectors.coverage(server.id, earlier).covered_ms
     if not covered:
         return {}, 0
-    return {one.query_id: one.total_ms for one in selectors.figures(server.id, earlier)}, covered
+    return selectors.times(server.id, earlier, **narrowing), covered
 
 
 @router.get("/servers/{server_id}/statements", response=RankingOut, operation_id="statements_rank")
@@ -289,7 +289,7 @@ def export_statements(
     """The ranking as CSV or JSON Lines, whole."""
     server = servers.server(server_id)
     found = _ranking(request, server, window_in.window(now_ms()), given, 100_000)
-    rows = (row.dict() for row in found.rows)
+    rows = (row.model_dump() for row in found.rows)
     return export(request, rows, list(FiguresOut.model_fields), format, f"statements-{server.name}")
 
 
@@ -423,7 +423,7 @@ def get_statement(
         else None,
         covered_ms=cover.covered_ms,
         breaks=list(cover.breaks),
-        users=[UserOut.from_orm(one) for one in selectors.by_user(server_id, number, window)],
+        users=[UserOut.model_validate(one) for one in selectors.by_user(server_id, number, window)],
         columns=[_column(server_id, column) for column in columns],
     )
 

@@ -76,7 +76,7 @@ def of_server(server: Server, window: Window) -> ServerIndexes:
     if server.engine != Server.Engine.POSTGRESQL:
         raise BadInput("only a real server has indexes to look at; this one is made up or imported", field="server")
     schema = read_schema(target_of(server))
-    took = {one.query_id: one.total_ms for one in statements.figures(server.id, window, without_user=server.username)}
+    took = statements.times(server.id, window, without_user=server.username)
     plans = [plan for plan in CapturedPlan.objects.filter(server=server).order_by("-last_ms") if plan.query_id in took]
     newest: dict[int, CapturedPlan] = {}
     for plan in plans:
@@ -95,7 +95,7 @@ def of_server(server: Server, window: Window) -> ServerIndexes:
         text = texts.get(query_id)
         for one in found:
             root = max(one.cost_before, 1e-9)
-            stake = took[query_id] * min(1.0, one.gain / root)  # type: ignore[index]
+            stake = took[query_id] * min(1.0, one.gain / root)
             entry = by_index.setdefault((one.table, tuple(one.columns), one.predicate), WorkloadProposal(proposal=one))
             entry.served.append(Served(query_id=query_id, label=gist(text.text, 120) if text else "", stake_ms=stake))
     best: dict[str, WorkloadProposal] = {}

@@ -12,7 +12,7 @@ from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR
 
-LATE_MS = 15 * 60_000  # an hour is summed up this long after its end
+LATE_MS = 2 * 60_000  # an hour is summed up this long after its end; what comes later still has it summed anew
 AT_A_TIME = 50  # hours, so that a past that was filled in holds nobody up for long
 KEY = ("query_id", "database", "user", "toplevel")
 
