@@ -11,9 +11,10 @@ import orjson
 
 from faena.core.errors import BadInput, SourceError
 from faena.core.plans.ledger import Row, ledger
+from faena.core.plans.look import Finding, Suspicion
 from faena.core.plans.model import Plan, walk
 from faena.core.plans.reader import FORMS, MAX_CHARACTERS, BadPlan, read_plans
-from faena.core.plans.suspicions import Finding, Suspicion, verdict
+from faena.core.plans.suspicions import verdict
 
 MAX_BYTES = 4 * MAX_CHARACTERS  # as many as so many characters can take
 

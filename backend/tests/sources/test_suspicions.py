@@ -8,9 +8,10 @@ import psycopg
 import pytest
 from faena.core.plans.compare import compare
 from faena.core.plans.ledger import ledger
+from faena.core.plans.look import Suspicion
 from faena.core.plans.model import Plan
 from faena.core.plans.reader import read_plan
-from faena.core.plans.suspicions import Suspicion, examine
+from faena.core.plans.suspicions import examine
 from watched import owner
 
 SETUP = """

@@ -3,8 +3,8 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from faena.core.plans.look import Look, look_at
 from faena.core.plans.model import Plan, Step, walk
-from faena.core.plans.suspicions import Look, look_at
 
 NOTABLE_TIMES = 1.5  # between two times, below which they are called alike
 

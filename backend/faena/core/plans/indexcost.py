@@ -93,15 +93,17 @@ def _fits(common: str, operator: str, value: str) -> bool:
     return one < other if operator in ("<", "<=") else one > other
 
 
-def index_size(table: TableFacts, columns: Sequence[ColumnFacts], share: float, block_size: int = 8192) -> IndexSize:
-    """Of a B-tree on `columns` over a share of the rows."""
+def index_size(
+    table: TableFacts, columns: Sequence[ColumnFacts], share: float, block_size: int = 8192, *, carried: int = 0
+) -> IndexSize:
+    """Of a B-tree on `columns` over a share of the rows, with `carried` bytes of others beside each: such keep no lists."""
     rows = max(1.0, table.rows * share)
-    key = -(-sum(max(1, column.width) for column in columns) // 8) * 8
+    key = -(-(sum(max(1, column.width) for column in columns) + carried) // 8) * 8
     different = 1.0
     for column in columns:
         different *= distinct_values(column, table.rows)
     repeats = max(1.0, min(rows / max(different, 1.0), 200.0))
-    entry = key + ENTRY_OVERHEAD if repeats < 2 else (key + ENTRY_OVERHEAD) / repeats + POSTING_BYTES
+    entry = key + ENTRY_OVERHEAD if repeats < 2 or carried else (key + ENTRY_OVERHEAD) / repeats + POSTING_BYTES
     per_page = max(2.0, (block_size - PAGE_OVERHEAD) * FILL / entry)
     pages = ceil(rows / per_page)
     fanout = max(2.0, (block_size - PAGE_OVERHEAD) * FILL / (key + ENTRY_OVERHEAD))
@@ -110,12 +112,17 @@ def index_size(table: TableFacts, columns: Sequence[ColumnFacts], share: float, 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Search:
-    """One search of an index: the share of rows it finds, how many conditions it takes and leaves, how often it is made."""
+    """One search of an index: the share of rows it finds, how many conditions it takes and leaves, how often it is made.
+
+    `hidden` is the share of the table's pages that must be looked at: 1, or less where the index carries all that is
+    needed and VACUUM has noted the rest as visible to all.
+    """
 
     share: float
     conditions: int
     left: int
     times: float = 1.0
+    hidden: float = 1.0
 
 
 def search_cost(
@@ -138,16 +145,20 @@ def search_cost(
     index += ceil(log2(max(2.0, rows))) * costs.cpu_operator_cost
     index += (size.height + 1) * PAGE_CPU_MULTIPLIER * costs.cpu_operator_cost
     plain = index + _heap(found, rows, pages, size, search, correlation, costs)
-    return plain if ordered or search.times > 1 else min(plain, _bitmap(index, found, pages, search, costs))
+    return (
+        plain
+        if ordered or search.times > 1 or search.hidden < 1
+        else min(plain, _bitmap(index, found, pages, search, costs))
+    )
 
 
 def _heap(
     found: float, rows: float, pages: float, size: IndexSize, search: Search, correlation: float, costs: CostSettings
 ) -> float:
-    fetched = _fetched(found * search.times, pages, size.pages, costs) / search.times
+    fetched = ceil(search.hidden * _fetched(found * search.times, pages, size.pages, costs)) / search.times
     scattered = fetched * costs.random_page_cost
-    together = ceil(found / rows * pages)
-    dense = costs.random_page_cost + max(0, together - 1) * costs.seq_page_cost
+    together = ceil(search.hidden * found / rows * pages)
+    dense = costs.random_page_cost + (together - 1) * costs.seq_page_cost if together else 0.0
     if search.times > 1:
         dense = _fetched(together * search.times, pages, size.pages, costs) * costs.random_page_cost / search.times
     reading = scattered + correlation * correlation * (dense - scattered)

@@ -3,8 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from faena.core.plans.look import Finding, Look, look_at
 from faena.core.plans.model import Plan, Step
-from faena.core.plans.suspicions import Finding, Look, examine, look_at
+from faena.core.plans.suspicions import examine
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
+from faena.core.plans.covering import columns_needed
 from faena.core.plans.indexcost import (
     DEFAULT_BETWEEN,
     UNEVEN_ORDER,
@@ -13,16 +14,18 @@ from faena.core.plans.indexcost import (
     range_share,
     search_cost,
 )
+from faena.core.plans.look import Look, look_at
 from faena.core.plans.model import Plan, Step
 from faena.core.plans.predicates import Comparison, comparisons, links
 from faena.core.plans.schema import ColumnFacts, CostSettings, IndexFacts, SchemaFacts, TableFacts
-from faena.core.plans.suspicions import Look, look_at
 
 WORTH = 0.5  # of the step's cost must go, or the index is not worth its upkeep
 MIN_COST = 100.0  # a step that costs less is quick without any index
 MIN_MS = 1.0  # and so is one that took less
 PARTIAL_BELOW = 0.25  # a constant that so few rows have is worth an index of those alone
 MAX_COLUMNS = 4
+MAX_CARRIED = 4  # columns that an index carries along, and their bytes: beyond, it grows towards a second table
+MAX_CARRIED_BYTES = 64
 UNKNOWN_WIDTH = 16
 
 
@@ -30,7 +33,8 @@ UNKNOWN_WIDTH = 16
 class IndexProposal:
     """`step` in pre-order. `why` explains each column in its place. Costs are the planner's units, estimated.
 
-    `overlaps` names indexes that the new one would make dispensable, or that begin alike.
+    `included` are carried along so that the table itself need not be read. `overlaps` names indexes that the new one would
+    make dispensable, or that begin alike.
     """
 
     step: int
@@ -47,6 +51,7 @@ class IndexProposal:
     writes: int
     overlaps: Sequence[str]
     sentence: str
+    included: Sequence[str] = ()
 
     @property
     def gain(self) -> float:
@@ -190,56 +195,103 @@ def _judged(look: Look, c: _Candidate, costs: CostSettings) -> IndexProposal | R
             "it has another reason: its statistics, the types compared, or that too many rows qualify.",
         )  # fmt: skip
     part = _share_of(table, partial)
-    size = index_size(table, [_column(table, name) for name in columns], part, costs.block_size)
     share = _share(table, used) * part
-    correlation = _column(table, columns[0]).correlation * (UNEVEN_ORDER if len(columns) > 1 else 1)
     rest = max(0, len(c.compared) - len(used))
     search = Search(share=share, conditions=len(used), left=rest, times=c.times)
-    rows = max(1.0, share * table.rows)
-    ordered = bool(c.order) and c.order[0] in columns
-    each = search_cost(table, size, search, correlation, costs, ordered=ordered)
-    if ordered and c.wanted is not None and c.wanted < rows:
-        each *= c.wanted / rows
-    after = each * c.times
+    size, after = _priced(c, columns, (), search, part, costs)
+    carried = _carried(look, c, columns)
+    if carried:
+        wider, covered = _priced(c, columns, carried, search, part, costs)
+        if covered <= WORTH * after and after - covered >= MIN_COST:
+            size, after = wider, covered
+            why += [(one.name, "carried along, so that the table itself need not be read") for one in carried]
+        else:
+            carried = ()
     if after > WORTH * c.before:
         return Refusal(
             step=at, table=table.full_name,
             sentence=f"An index on {table.full_name} ({', '.join(columns)}) would find {share:.1%} of the rows, and reading them "
             f"that way would cost {after:.0f} instead of {c.before:.0f}: not worth its upkeep.",
         )  # fmt: skip
-    return _proposal(at, c, columns, partial, why, share, rows, after, size, costs)
+    index = _Index(columns, [one.name for one in carried], partial, why, size)
+    return _proposal(at, c, index, share, max(1.0, share * table.rows), after, costs)
+
+
+@dataclass(frozen=True, slots=True)
+class _Index:
+    """One that was found worth its upkeep."""
+
+    columns: Sequence[str]
+    included: Sequence[str]
+    predicate: str
+    why: Sequence[tuple[str, str]]
+    size: IndexSize
+
+
+def _priced(
+    c: _Candidate,
+    columns: Sequence[str],
+    carried: Sequence[ColumnFacts],
+    search: Search,
+    part: float,
+    costs: CostSettings,
+) -> tuple[IndexSize, float]:
+    """Size of an index, and the cost of the candidate's work with it."""
+    table = c.table
+    bytes_more = sum(max(1, one.width) for one in carried)
+    size = index_size(table, [_column(table, name) for name in columns], part, costs.block_size, carried=bytes_more)
+    correlation = _column(table, columns[0]).correlation * (UNEVEN_ORDER if len(columns) > 1 else 1)
+    if carried:
+        search = replace(search, hidden=1 - min(1.0, table.visible_pages / max(1.0, table.pages)))
+    ordered = bool(c.order) and c.order[0] in columns
+    each = search_cost(table, size, search, correlation, costs, ordered=ordered)
+    rows = max(1.0, search.share * table.rows)
+    if ordered and c.wanted is not None and c.wanted < rows:
+        each *= c.wanted / rows
+    return size, each * c.times
+
+
+def _carried(look: Look, c: _Candidate, columns: Sequence[str]) -> Sequence[ColumnFacts]:
+    """What else the plan needs of the table, if it tells and that is little."""
+    needed = columns_needed(look.steps[0], c.step, c.table.columns)
+    if needed is None or not c.table.visible_pages:
+        return ()
+    rest = sorted(needed - {name.split(" ")[0] for name in columns})
+    found = [c.table.columns[name] for name in rest]
+    little = len(found) <= MAX_CARRIED and sum(max(1, one.width) for one in found) <= MAX_CARRIED_BYTES
+    return found if little else ()
 
 
 def _proposal(
-    at: int, c: _Candidate, columns: Sequence[str], partial: str, why: Sequence[tuple[str, str]], share: float,
-    rows: float, after: float, size: IndexSize, costs: CostSettings,
-) -> IndexProposal:  # fmt: skip
+    at: int, c: _Candidate, index: _Index, share: float, rows: float, after: float, costs: CostSettings
+) -> IndexProposal:
     table = c.table
-    where = f" WHERE {partial}" if partial else ""
+    where = f" WHERE {index.predicate}" if index.predicate else ""
+    with_ = f" INCLUDE ({', '.join(index.included)})" if index.included else ""
+    columns, form = tuple(index.columns), f"{table.full_name} ({', '.join(index.columns)}){with_}{where}"
     overlaps = [
         f"{one.name} ({', '.join(one.columns)}) begins it and could go then"
         for one in table.indexes
-        if not (one.unique or one.constraint)
-        and one.columns == tuple(columns)[: len(one.columns)]
-        and not one.predicate
+        if not (one.unique or one.constraint) and one.columns == columns[: len(one.columns)] and not one.predicate
     ]
     writes = table.inserted + table.updated - table.updated_in_place
     more = f", {c.times:.0f} times" if c.times > 1 else ""
     return IndexProposal(
         step=at,
         table=table.full_name,
-        columns=tuple(columns),
-        predicate=partial,
-        ddl=f"CREATE INDEX CONCURRENTLY ON {table.full_name} ({', '.join(columns)}){where};",
-        why=why,
+        columns=columns,
+        included=tuple(index.included),
+        predicate=index.predicate,
+        ddl=f"CREATE INDEX CONCURRENTLY ON {form};",
+        why=index.why,
         share=share,
         rows=rows,
         cost_before=c.before,
         cost_after=after,
-        size_bytes=size.bytes(costs.block_size),
+        size_bytes=index.size.bytes(costs.block_size),
         writes=writes,
         overlaps=overlaps,
-        sentence=f"An index on {table.full_name} ({', '.join(columns)}){where} would find {rows:.0f} of {table.rows:.0f} "
+        sentence=f"An index on {form} would find {rows:.0f} of {table.rows:.0f} "
         f"rows{more}: estimated cost {_cost(after)} instead of {_cost(c.before)}.",
     )
 

@@ -47,6 +47,7 @@ class TableFacts:
     rows: float
     pages: float
     size_bytes: int
+    visible_pages: float = 0.0  # whose rows all can see, as VACUUM noted: an index alone answers for them
     columns: Mapping[str, ColumnFacts] = field(default_factory=dict)
     indexes: Sequence[IndexFacts] = ()
     inserted: int = 0

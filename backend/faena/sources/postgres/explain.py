@@ -69,7 +69,7 @@ def _explained(
     connection.execute(f"SET LOCAL statement_timeout = {RUN_TIMEOUT_MS if run else ESTIMATE_TIMEOUT_MS}")
     connection.execute(f"SET LOCAL lock_timeout = {LOCK_TIMEOUT_MS}")
     generic = bool(what.places) and values is None
-    options = "ANALYZE, BUFFERS, SETTINGS, FORMAT JSON" if run else "SETTINGS, FORMAT JSON"
+    options = "ANALYZE, BUFFERS, VERBOSE, SETTINGS, FORMAT JSON" if run else "VERBOSE, SETTINGS, FORMAT JSON"
     if generic and connection.info.server_version >= GENERIC_FROM:
         return _plan(connection, f"EXPLAIN (GENERIC_PLAN, {options}) {what.text}")
     if not what.places:

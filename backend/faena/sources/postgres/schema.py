@@ -22,7 +22,7 @@ _COSTS: LiteralString = """
      WHERE name IN ('seq_page_cost', 'random_page_cost', 'cpu_tuple_cost', 'cpu_index_tuple_cost', 'cpu_operator_cost',
                     'effective_cache_size', 'block_size')"""
 _TABLES: LiteralString = """
-    SELECT c.oid, n.nspname, c.relname, greatest(c.reltuples, 0)::float8 AS rows, c.relpages::float8 AS pages,
+    SELECT c.oid, n.nspname, c.relname, greatest(c.reltuples, 0)::float8 AS rows, c.relpages::float8 AS pages, c.relallvisible::float8 AS visible,
            pg_table_size(c.oid) AS size, coalesce(s.n_tup_ins, 0) AS ins, coalesce(s.n_tup_upd, 0) AS upd,
            coalesce(s.n_tup_hot_upd, 0) AS hot, coalesce(s.n_tup_del, 0) AS del, coalesce(s.n_dead_tup, 0) AS dead,
            coalesce(s.n_mod_since_analyze, 0) AS changed,
@@ -94,6 +94,7 @@ def _table(row: DictRow, columns: Sequence[DictRow], indexes: Sequence[DictRow],
         name=row["relname"],
         rows=row["rows"],
         pages=row["pages"],
+        visible_pages=row["visible"],
         size_bytes=row["size"],
         columns={one["attname"]: _column(one) for one in columns},
         indexes=[_index(one) for one in indexes],

@@ -1,0 +1,41 @@
+"""What costs time beside the steps."""
+
+from collections.abc import Iterator
+
+from faena.core.plans.look import Finding, Look, Suspicion, count
+
+
+def missing_workers(look: Look) -> Iterator[Finding]:
+    for step in look.steps:
+        planned, launched = step.workers_planned or 0, step.workers_launched
+        if launched is not None and launched < planned:
+            yield look.finding(
+                Suspicion.PARALLEL_NOT_STARTED, step, look.whole(step),
+                f"{launched} of {planned} workers were there when it began",
+                "see what else ran in parallel then; max_parallel_workers and max_worker_processes bound all together",
+            )  # fmt: skip
+
+
+def jit_overhead(look: Look) -> Iterator[Finding]:
+    jit = look.plan.jit
+    if jit is not None and jit.total_ms and look.total_ms and jit.total_ms >= max(20.0, 0.2 * look.total_ms):
+        yield look.finding(
+            Suspicion.JIT_OVERHEAD, None, jit.total_ms,
+            f"{jit.functions} functions were compiled in {jit.total_ms:.0f} ms before and while it ran",
+            "SET jit = off; for this user or program, or raise jit_above_cost",
+        )  # fmt: skip
+
+
+def trigger_time(look: Look) -> Iterator[Finding]:
+    for one in look.plan.triggers:
+        if look.total_ms and one.ms >= 0.1 * look.total_ms and one.calls:
+            keys = (
+                "an index on the referencing column of the foreign key"
+                if one.name.startswith(("for constraint", "RI_"))
+                else "look at what the trigger runs"
+            )
+            yield look.finding(
+                Suspicion.TRIGGER_TIME, None, one.ms,
+                f"trigger {one.name} took {one.ms:.0f} ms in {count(one.calls)} calls",
+                keys,
+            )  # fmt: skip

@@ -1,0 +1,70 @@
+"""Rows that came against rows that were expected."""
+
+from collections.abc import Iterator
+
+from faena.core.plans.look import MANY_ROWS, Finding, Look, Suspicion, count, off
+from faena.core.plans.model import Step
+from faena.core.plans.predicates import predicates
+
+OFF_FACTOR = 10.0  # between rows expected and found
+STALE_FACTOR = 3.0  # the same for a table read without any condition: its size itself is wrong
+
+
+def _stopped_early(look: Look, step: Step) -> bool:
+    """Below a Limit, or on the inner side of what needs one row only, fewer rows than expected are no error."""
+    return any(one.kind in ("Limit", "Merge Join") or one.join in ("Semi", "Anti") for one in look.above(step))
+
+
+def _misjudged(look: Look, step: Step, factor: float) -> bool:
+    times = off(step)
+    if step.actual is None or max(step.actual.rows, step.rows_planned or 0) * step.actual.loops < MANY_ROWS:
+        return False
+    return times >= factor or (times <= 1 / factor and not _stopped_early(look, step))
+
+
+def _without_condition(step: Step) -> bool:
+    return step.kind.endswith("Seq Scan") and not step.conditions and bool(step.table)
+
+
+def stale_statistics(look: Look) -> Iterator[Finding]:
+    for step in look.steps:
+        if _without_condition(step) and _misjudged(look, step, STALE_FACTOR):
+            assert step.actual is not None
+            yield look.finding(
+                Suspicion.STALE_STATS, step, look.whole(step),
+                f"{step.target} was expected to have {count(step.rows_planned or 0)} rows and has {count(step.actual.rows)}",
+                f"ANALYZE {step.table};",
+            )  # fmt: skip
+
+
+def wrong_estimate(look: Look) -> Iterator[Finding]:
+    """Only where an error begins: what lies above inherits it."""
+    for step in look.steps:
+        if not _misjudged(look, step, OFF_FACTOR) or _without_condition(step) or step.kind.startswith("Bitmap Index"):
+            continue
+        if any(
+            _misjudged(look, child, OFF_FACTOR)
+            for child in step.children
+            if child.relation not in ("InitPlan", "SubPlan")
+        ):
+            continue
+        assert step.actual is not None
+        above = look.parent(step)
+        at_stake = look.whole(above) if above is not None else look.whole(step)
+        if not look.notable(at_stake):
+            continue
+        columns = list(dict.fromkeys(p.column for text in step.conditions.values() for p in predicates(text)))
+        advice = (
+            f"CREATE STATISTICS (dependencies, mcv) ON {', '.join(columns[:4])} FROM {step.table}; ANALYZE {step.table};"
+            if step.table and len(columns) > 1
+            else f"ANALYZE {step.table}; and if that does not help, a higher statistics target for its columns"
+            if step.table
+            else "ANALYZE the tables below; where columns depend on each other, extended statistics"
+        )
+        times = off(step)
+        words = f"{times:.0f} times more" if times >= 1 else f"{1 / times:.0f} times fewer"
+        yield look.finding(
+            Suspicion.BAD_ESTIMATE, step, at_stake,
+            f"{words} rows than expected ({count(step.rows_planned or 0)} expected, {count(step.actual.rows)} came)",
+            advice,
+        )  # fmt: skip

@@ -1,0 +1,88 @@
+"""Work that is done again and again."""
+
+from collections.abc import Iterator
+
+from faena.core.plans.look import FORESEEN_COST, MANY_ROWS, Finding, Look, Suspicion, count, off
+from faena.core.plans.model import Step, walk
+
+
+def nested_loop(look: Look) -> Iterator[Finding]:
+    for step in look.steps:
+        if not step.kind.startswith("Nested Loop") or len(step.children) < 2:
+            continue
+        outer, inner = step.children[0], step.children[1]
+        if look.estimated:
+            yield from _loop_foreseen(look, step, outer, inner)
+        # Very often, or less often over very many rows.
+        if inner.actual is None or inner.actual.loops < 20:
+            continue
+        passed = inner.actual.rows + inner.removed_filter + step.removed_join / inner.actual.loops
+        if inner.actual.loops < MANY_ROWS and inner.actual.loops * passed < 100 * MANY_ROWS:
+            continue
+        ms = (look.whole(inner) or 0.0) + (
+            look.own(step) or 0.0
+        )  # the join's own share is comparing what the inner side gives
+        blown = max(off(outer), off(inner)) >= 5 or any(one.kind.endswith("Seq Scan") for _, one in walk(inner))
+        if blown and look.total_ms and ms >= 0.3 * look.total_ms:
+            yield look.finding(
+                Suspicion.NESTED_LOOP_BLOWUP, step, ms,
+                f"its inner side ran {count(inner.actual.loops)} times, where {count(outer.rows_planned or 0)} were expected",
+                "mend the estimate of the outer side (see there), or give the inner side an index on what joins them",
+            )  # fmt: skip
+
+
+def _loop_foreseen(look: Look, step: Step, outer: Step, inner: Step) -> Iterator[Finding]:
+    times, each = outer.rows_planned or 0.0, inner.cost_total or 0.0
+    if inner.kind.endswith("Seq Scan") and times >= 20 and times * each >= 10 * FORESEEN_COST:
+        yield look.finding(
+            Suspicion.NESTED_LOOP_BLOWUP, step, None,
+            f"would read all of {inner.target} {count(times)} times, by the estimate, at a cost of {count(each)} each",
+            "give the inner side an index on what joins them",
+        )  # fmt: skip
+
+
+def cartesian(look: Look) -> Iterator[Finding]:
+    for step in look.steps:
+        if step.kind != "Nested Loop" or len(step.children) < 2 or "Join Filter" in step.conditions:
+            continue
+        outer, inner = step.children[0], step.children[1]
+        if any(one.conditions for _, one in walk(inner) if one.relation not in ("InitPlan", "SubPlan") or one is inner):
+            continue
+        left, right = (
+            (one.actual.rows if one.actual is not None else one.rows_planned or 0.0) for one in (outer, inner)
+        )
+        if left > 1 and right > 1 and left * right >= 10 * MANY_ROWS and not inner.kind.startswith("Function"):
+            yield look.finding(
+                Suspicion.CARTESIAN_JOIN, step, look.whole(step),
+                f"joins every one of {count(left)} rows with every one of {count(right)}: no condition ties the two together",
+                "add the condition that joins them, or say CROSS JOIN if it is meant",
+            )  # fmt: skip
+
+
+def repeated_subplan(look: Look) -> Iterator[Finding]:
+    for step in look.steps:
+        if step.relation != "SubPlan":
+            continue
+        if look.estimated:
+            yield from _subplan_foreseen(look, step)
+        ms = look.whole(step)
+        if step.actual is None or step.actual.loops < 100:
+            continue
+        if look.notable(ms) and (ms is None or not look.total_ms or ms >= 0.1 * look.total_ms):
+            yield look.finding(
+                Suspicion.REPEATED_SUBPLAN, step, ms,
+                f"{step.label or 'a subquery'} ran {count(step.actual.loops)} times, once for each row",
+                "rewrite it as a join (LEFT JOIN … GROUP BY, or LATERAL with LIMIT), so that it runs once",
+            )  # fmt: skip
+
+
+def _subplan_foreseen(look: Look, step: Step) -> Iterator[Finding]:
+    above = look.parent(step)
+    times, each = (above.rows_planned or 0.0) if above is not None else 0.0, step.cost_total or 0.0
+    hashed = any(f"hashed {step.label}" in text for one in look.steps for text in one.conditions.values())
+    if not hashed and times >= 100 and times * each >= 10 * FORESEEN_COST:
+        yield look.finding(
+            Suspicion.REPEATED_SUBPLAN, step, None,
+            f"{step.label or 'a subquery'} would run {count(times)} times, by the estimate, at a cost of {count(each)} each",
+            "rewrite it as a join (LEFT JOIN … GROUP BY, or LATERAL with LIMIT), so that it runs once",
+        )  # fmt: skip

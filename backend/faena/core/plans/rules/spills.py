@@ -1,0 +1,41 @@
+"""Sorts and hash tables that did not fit into memory."""
+
+from collections.abc import Iterator
+
+from faena.core.plans.look import Finding, Look, Suspicion, count
+
+
+def sort_on_disk(look: Look) -> Iterator[Finding]:
+    for step in look.steps:
+        if step.sort_on_disk and look.notable(look.own(step)):
+            needed = (step.sort_kb or 0) * 3 / 1024  # in memory the same rows take two to three times as much
+            keys = ", ".join(step.keys.get("Sort Key", ()))
+            order = (
+                "" if not keys or "(" in keys else f", or an index that yields the order {keys}"
+            )  # none yields an aggregate's
+            yield look.finding(
+                Suspicion.SORT_SPILL, step, look.own(step),
+                f"sorts on disk: {count(step.sort_kb or 0)} kB of temporary files",
+                f"SET LOCAL work_mem = '{max(8, round(needed / 4) * 4)}MB'; for this statement{order}",
+            )  # fmt: skip
+
+
+def hash_on_disk(look: Look) -> Iterator[Finding]:
+    for step in look.steps:
+        batches = step.hash_batches or 1
+        spilled = (step.kind == "Hash" and batches > 1) or (step.disk_kb or 0) > 0
+        if not spilled:
+            continue
+        bearer = look.parent(step) if step.kind == "Hash" else step
+        ms = (
+            (look.own(step) or 0) + (look.own(bearer) or 0)
+            if bearer is not None and look.own(step) is not None
+            else look.own(step)
+        )
+        if look.notable(ms):
+            needed = max(8, round((step.hash_kb or 4096) * batches / 1024 / 4) * 4)
+            yield look.finding(
+                Suspicion.HASH_SPILL, step, ms,
+                f"the hash table did not fit into memory: {batches} batches, written to and read from disk",
+                f"SET LOCAL work_mem = '{needed}MB'; for this statement, or fewer rows and columns on this side",
+            )  # fmt: skip
