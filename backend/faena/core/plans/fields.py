@@ -10,6 +10,7 @@ CONDITIONS = (
     "Run Condition", "Conflict Filter", "Order By", "Cache Key",
 )  # fmt: skip
 KEYS = ("Sort Key", "Presorted Key", "Group Key")
+SORTED_GROUPS = ("Full-sort Groups", "Pre-sorted Groups")  # of an Incremental Sort, which sorts piece by piece
 _ROWS_REMOVED = {
     "Rows Removed by Filter": "removed_filter",
     "Rows Removed by Join Filter": "removed_join",
@@ -102,18 +103,21 @@ _FIGURES = {
 _RARE = frozenset({
     "Sort Method", "Sort Space Used", "Sort Space Type", "Hash Batches", "HashAgg Batches", "Peak Memory Usage",
     "Disk Usage", "Heap Fetches", "Exact Heap Blocks", "Lossy Heap Blocks", "Workers Planned", "Workers Launched",
-    "Subplans Removed",
+    "Subplans Removed", *SORTED_GROUPS,
 })  # fmt: skip
 
 
 def _rare(raw: Mapping[str, Any], workers: Any) -> dict[str, Any]:
     """What only sorts, hashes, bitmaps and parallel steps tell."""
-    on_disk = "disk" in _text(raw, "Sort Space Type").lower() or "external" in _text(raw, "Sort Method").lower()
-    sort_kb, sorted_on_disk = _widest_sort(raw, workers if isinstance(workers, Sequence) else (), on_disk=on_disk)
+    sorts = [raw, *(one for one in workers if isinstance(one, Mapping))] if isinstance(workers, Sequence) else [raw]
+    groups = [one[name] for one in sorts for name in SORTED_GROUPS if isinstance(one.get(name), Mapping)]
+    methods = [_text(raw, "Sort Method"), *(name for one in groups for name in _list(one.get("Sort Methods Used", ())))]
     return {
-        "sort_method": _text(raw, "Sort Method"),
-        "sort_kb": sort_kb,
-        "sort_on_disk": sorted_on_disk,
+        "sort_method": ", ".join(dict.fromkeys(filter(None, methods))),
+        "sort_kb": _widest_sort(sorts, groups),
+        "sort_on_disk": any("external" in name.lower() for name in methods)
+        or any("disk" in _text(one, "Sort Space Type").lower() for one in sorts)
+        or any("Sort Space Disk" in one for one in groups),
         "hash_batches": _int(raw, "Hash Batches") or _int(raw, "HashAgg Batches"),
         "hash_kb": number(raw, "Peak Memory Usage"),
         "disk_kb": number(raw, "Disk Usage") or None,
@@ -160,15 +164,12 @@ def _actual(raw: Mapping[str, Any], loops: float | None) -> Actual | None:
     )
 
 
-def _widest_sort(raw: Mapping[str, Any], workers: Sequence[Any], *, on_disk: bool) -> tuple[float | None, bool]:
-    """Space of the sort that took most, of leader and workers; whether any went to disk."""
-    found = number(raw, "Sort Space Used")
-    for worker in workers:
-        if isinstance(worker, Mapping):
-            mine = number(worker, "Sort Space Used")
-            on_disk = on_disk or "disk" in _text(worker, "Sort Space Type").lower()
-            found = mine if found is None else max(found, mine or 0.0)
-    return found, on_disk
+def _widest_sort(sorts: Sequence[Mapping[str, Any]], groups: Sequence[Mapping[str, Any]]) -> float | None:
+    """Space in kB of the sort that took most: of leader and workers, or of all groups of a sort in steps."""
+    found = [number(one, "Sort Space Used") for one in sorts]
+    peaks = [value for one in groups for name, value in one.items() if name.startswith("Sort Space")]  # XML: of no kind
+    found += [number(peak, "Peak Sort Space Used") for peak in peaks if isinstance(peak, Mapping)]
+    return max((kb for kb in found if kb is not None), default=None)
 
 
 def _blocks(raw: Mapping[str, Any]) -> Blocks | None:

@@ -94,7 +94,7 @@ def _fits(common: str, operator: str, value: str) -> bool:
 
 
 def index_size(
-    table: TableFacts, columns: Sequence[ColumnFacts], share: float, block_size: int = 8192, *, carried: int = 0
+    table: TableFacts, columns: Sequence[ColumnFacts], share: float, costs: CostSettings, *, carried: int = 0
 ) -> IndexSize:
     """Of a B-tree on `columns` over a share of the rows, with `carried` bytes of others beside each: such keep no lists."""
     rows = max(1.0, table.rows * share)
@@ -103,10 +103,14 @@ def index_size(
     for column in columns:
         different *= distinct_values(column, table.rows)
     repeats = max(1.0, min(rows / max(different, 1.0), 200.0))
-    entry = key + ENTRY_OVERHEAD if repeats < 2 or carried else (key + ENTRY_OVERHEAD) / repeats + POSTING_BYTES
-    per_page = max(2.0, (block_size - PAGE_OVERHEAD) * FILL / entry)
+    entry = (
+        key + ENTRY_OVERHEAD
+        if repeats < 2 or carried or not costs.keeps_lists
+        else (key + ENTRY_OVERHEAD) / repeats + POSTING_BYTES
+    )
+    per_page = max(2.0, (costs.block_size - PAGE_OVERHEAD) * FILL / entry)
     pages = ceil(rows / per_page)
-    fanout = max(2.0, (block_size - PAGE_OVERHEAD) * FILL / (key + ENTRY_OVERHEAD))
+    fanout = max(2.0, (costs.block_size - PAGE_OVERHEAD) * FILL / (key + ENTRY_OVERHEAD))
     return IndexSize(pages=pages + ceil(pages / fanout) + 1, height=max(0, ceil(log(max(pages, 1)) / log(fanout))))
 
 

@@ -239,7 +239,7 @@ def _priced(
     """Size of an index, and the cost of the candidate's work with it."""
     table = c.table
     bytes_more = sum(max(1, one.width) for one in carried)
-    size = index_size(table, [_column(table, name) for name in columns], part, costs.block_size, carried=bytes_more)
+    size = index_size(table, [_column(table, name) for name in columns], part, costs, carried=bytes_more)
     correlation = _column(table, columns[0]).correlation * (UNEVEN_ORDER if len(columns) > 1 else 1)
     if carried:
         search = replace(search, hidden=1 - min(1.0, table.visible_pages / max(1.0, table.pages)))

@@ -10,7 +10,7 @@ import orjson
 import yaml
 
 from faena.core.errors import BadInput
-from faena.core.plans.fields import plan_of, step_of
+from faena.core.plans.fields import SORTED_GROUPS, plan_of, step_of
 from faena.core.plans.model import MAX_STEPS, Plan, Step
 from faena.core.plans.text import read_text
 
@@ -171,7 +171,12 @@ def _element(element: ElementTree.Element, depth: int) -> Any:
         return [_element(child, depth + 1) for child in element]
     if not len(element):
         return element.text or ""
-    return {_name(child).replace("-", " ").replace("I O ", "I/O "): _element(child, depth + 1) for child in element}
+    groups = iter(SORTED_GROUPS)  # of a sort in steps, one after the other under one name
+    found: dict[str, Any] = {}
+    for child in element:
+        name = _name(child).replace("-", " ").replace("I O ", "I/O ")
+        found[next(groups, name) if name == "Incremental Sort Groups" else name] = _element(child, depth + 1)
+    return found
 
 
 def _structured(raw: Any, form: str) -> list[Plan]:

@@ -76,6 +76,7 @@ class CostSettings:
     cpu_operator_cost: float = 0.0025
     effective_cache_pages: float = 524_288.0
     block_size: int = 8192
+    keeps_lists: bool = True  # the rows of one key in a B-tree, since version 13
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

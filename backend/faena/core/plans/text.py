@@ -3,7 +3,7 @@
 import re
 from typing import Any
 
-from faena.core.plans.fields import CONDITIONS, KEYS
+from faena.core.plans.fields import CONDITIONS, KEYS, SORTED_GROUPS
 
 _COST = r"\(cost=(?P<cost0>[\d.]+)\.\.(?P<cost1>[\d.]+) rows=(?P<rows>[\d.]+) width=(?P<width>\d+)\)"
 _ACTUAL = r"\((?:actual (?:time=(?P<time0>[\d.]+)\.\.(?P<time1>[\d.]+) )?rows=(?P<arows>[\d.]+) loops=(?P<loops>[\d.]+)|(?P<never>never executed))\)"
@@ -179,8 +179,10 @@ def _tell(step: dict[str, Any], name: str, value: str) -> None:
         step[name] = _split(value)
     elif name in CONDITIONS:
         step[name] = value
-    elif name == "Sort Method" or name.endswith("-sort Groups"):
+    elif name == "Sort Method":
         _sort(step, f"{name}: {value}")
+    elif name in SORTED_GROUPS:
+        step[name] = _sorted_groups(value)
     elif name == "Buckets" or name == "Batches":
         _hash(step, f"{name}: {value}")
     elif name == "Heap Blocks":
@@ -199,12 +201,22 @@ def _tell(step: dict[str, Any], name: str, value: str) -> None:
 
 
 def _sort(step: dict[str, Any], text: str) -> None:
-    """ "Sort Method: external merge  Disk: 1234kB", also for each worker and each kind of group."""
-    if method := re.search(r"Sort Methods?: (.+?)(?:  |$)", text):
+    """ "Sort Method: external merge  Disk: 1234kB", also for each worker."""
+    if method := re.search(r"Sort Method: (.+?)(?:  |$)", text):
         step["Sort Method"] = method[1]
-    if space := re.search(r"(?:(Disk|Memory)|Peak (Memory|Disk)): (\d+)kB", text):
-        step["Sort Space Type"] = space[1] or space[2]
-        step["Sort Space Used"] = int(space[3])
+    if space := re.search(r"(Disk|Memory): (\d+)kB", text):
+        step["Sort Space Type"] = space[1]
+        step["Sort Space Used"] = int(space[2])
+
+
+def _sorted_groups(value: str) -> dict[str, Any]:
+    """ "3  Sort Methods: quicksort, external merge  Average Memory: 30kB  Peak Memory: 31kB  …", as JSON has it."""
+    found: dict[str, Any] = {}
+    if methods := re.search(r"Sort Methods?: (.+?)(?:  |$)", value):
+        found["Sort Methods Used"] = methods[1].split(", ")
+    for kind, space in re.findall(r"Peak (Memory|Disk): (\d+)kB", value):
+        found[f"Sort Space {kind}"] = {"Peak Sort Space Used": int(space)}
+    return found
 
 
 def _hash(step: dict[str, Any], text: str) -> None:

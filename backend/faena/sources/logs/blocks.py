@@ -16,15 +16,17 @@ _CSV_RECORD = re.compile(rb"\n(?=\d{4}-\d\d-\d\d \d\d:\d\d:\d\d\.\d{3} [A-Za-z0-
 
 
 def recognise_form(head: bytes) -> Form:
-    """By its first line; one that begins in the middle of an entry, by the lines behind it."""
+    """By its first line; one that begins in the middle of an entry, which may hold a plan in JSON, by the lines behind."""
     start = head.lstrip(b"\r\n\0 ")
-    if start.startswith(b"{"):
+    if start.startswith(b'{"timestamp":'):
         return "jsonlog"
     if _CSV_START.match(start):
         return "csvlog"
     if b'\n{"timestamp":' in head:
         return "jsonlog"
-    return "csvlog" if _CSV_RECORD.search(head) else "stderr"
+    if _CSV_RECORD.search(head):
+        return "csvlog"
+    return "jsonlog" if start.startswith(b"{") else "stderr"
 
 
 def opened(stream: BinaryIO) -> BinaryIO:

@@ -102,6 +102,8 @@ def role_script(user: str) -> str:
         "CREATE EXTENSION IF NOT EXISTS pg_stat_statements;  -- in the database Faena connects to\n"
         "-- There, too, and only if Faena shall read the log through the server; it opens all files of its data directory:\n"
         f"{log_grant(user)}\n"
-        f"GRANT pg_read_all_data TO {name};  -- from 14 on, only for asking plans and for index proposals\n"
+        "-- Only for asking plans and for index proposals; before 14 no such role exists, and SELECT is granted table by table:\n"
+        "DO $$ BEGIN IF EXISTS (SELECT FROM pg_roles WHERE rolname = 'pg_read_all_data') THEN "
+        f"GRANT pg_read_all_data TO {name}; END IF; END $$;\n"
         f"GRANT pg_signal_backend TO {name};  -- only if operators shall end sessions from Faena\n"
     )

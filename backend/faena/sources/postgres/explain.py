@@ -14,7 +14,6 @@ from faena.sources.postgres.source import Target, as_source_error
 ESTIMATE_TIMEOUT_MS = 5_000
 RUN_TIMEOUT_MS = 60_000
 LOCK_TIMEOUT_MS = 500
-GENERIC_FROM = 160000  # EXPLAIN (GENERIC_PLAN)
 
 
 def estimate(target: Target, statement: str, values: Sequence[str | None] | None) -> str:
@@ -70,10 +69,9 @@ def _explained(
     connection.execute(f"SET LOCAL lock_timeout = {LOCK_TIMEOUT_MS}")
     generic = bool(what.places) and values is None
     options = "ANALYZE, BUFFERS, VERBOSE, SETTINGS, FORMAT JSON" if run else "VERBOSE, SETTINGS, FORMAT JSON"
-    if generic and connection.info.server_version >= GENERIC_FROM:
-        return _plan(connection, f"EXPLAIN (GENERIC_PLAN, {options}) {what.text}")
     if not what.places:
         return _plan(connection, f"EXPLAIN ({options}) {what.text}")
+    # Not EXPLAIN (GENERIC_PLAN): by the extended protocol a server wants values for its parameters even there.
     mode = "force_generic_plan" if generic else "force_custom_plan"
     connection.execute(f"SET LOCAL plan_cache_mode = {mode}".encode())
     _alone(connection, f"PREPARE faena_asked AS {what.text}")

@@ -20,7 +20,7 @@ _NOW: LiteralString = """
 _COSTS: LiteralString = """
     SELECT name, setting FROM pg_settings
      WHERE name IN ('seq_page_cost', 'random_page_cost', 'cpu_tuple_cost', 'cpu_index_tuple_cost', 'cpu_operator_cost',
-                    'effective_cache_size', 'block_size')"""
+                    'effective_cache_size', 'block_size', 'server_version_num')"""
 _TABLES: LiteralString = """
     SELECT c.oid, n.nspname, c.relname, greatest(c.reltuples, 0)::float8 AS rows, c.relpages::float8 AS pages, c.relallvisible::float8 AS visible,
            pg_table_size(c.oid) AS size, coalesce(s.n_tup_ins, 0) AS ins, coalesce(s.n_tup_upd, 0) AS upd,
@@ -85,6 +85,7 @@ def _costs(settings: dict[str, Any]) -> CostSettings:
         **{name: float(settings[name]) for name in names},
         effective_cache_pages=float(settings["effective_cache_size"]),  # the server counts it in pages
         block_size=int(settings["block_size"]),
+        keeps_lists=int(settings["server_version_num"]) >= 130000,
     )
 
 
