@@ -12,6 +12,7 @@ from faena.api import (
     hosts,
     indexes,
     load,
+    marks,
     overview,
     plans,
     problems,
@@ -49,3 +50,4 @@ api.add_router("", indexes.router)
 api.add_router("", sessions.router)
 api.add_router("", blocking.router)
 api.add_router("", deadlocks.router)
+api.add_router("", marks.router)

@@ -308,15 +308,3 @@ def list_events(
         ],
         newest=[_event(one, texts) for one in newest],
     )  # fmt: skip
-
-
-class MarkedOut(Out):
-    at: int
-    kind: str
-
-
-@router.get("/servers/{server_id}/marks", response=list[MarkedOut], operation_id="marks_list")
-def list_marks(request: HttpRequest, server_id: int, window_in: Query[WindowIn]) -> list[MarkedOut]:
-    """What stands on the rail: deadlocks and the like."""
-    servers.server(server_id)
-    return [MarkedOut(at=at, kind=kind) for at, kind in events.marks(server_id, window_in.window(now_ms()))]

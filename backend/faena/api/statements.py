@@ -1,6 +1,5 @@
 """Statements: ranking over a window, and one statement's own page."""
 
-from itertools import pairwise
 from typing import Annotated, NamedTuple, Unpack
 
 import numpy as np
@@ -22,6 +21,7 @@ from faena.apps.servers.models import Server
 from faena.apps.statements import executions, selectors
 from faena.core.answers.dearer import dearer_since, near
 from faena.core.errors import NotFound
+from faena.core.plans.history import switches
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sampling.trail import Pick
@@ -372,7 +372,7 @@ def get_statement(
     past = selectors.hourly(server_id, number, window.start - USUAL_MS, window.start)
     usual = usual_cost(past, cells)
     per_call = _ratio(sums[:, _FIELD["total_ms"]], calls, calls > 0)
-    seen_plans, switches = _plans_seen(server_id, number, window)
+    seen_plans, switched = _plans_seen(server_id, number, window)
     ticks = int(answer.series.ticks.sum())
     cover = selectors.coverage(server_id, window)
     seen = int(answer.series.seen.sum())
@@ -412,9 +412,9 @@ def get_statement(
         wal_per_call=_ratio(sums[:, _FIELD["wal_bytes"]], calls, calls > 0),
         plan_ms_per_call=_ratio(sums[:, _FIELD["plan_ms"]], calls, calls > 0),
         errors=executions.failures(server_id, window).get(QueryId(number), 0),
-        dearer=_dearer(cells, per_call, usual, calls.tolist(), [one.at for one in switches]),
+        dearer=_dearer(cells, per_call, usual, calls.tolist(), [one.at for one in switched]),
         plans=seen_plans,
-        switches=switches,
+        switches=switched,
         starred=query_id in _stars(request, server_id),
         rows_per_call=_ratio(sums[:, _FIELD["rows"]], calls, calls > 0),
         reads_per_call=_ratio(sums[:, _FIELD["blocks_read"]], calls, calls > 0),
@@ -439,18 +439,11 @@ def _dearer(
 
 def _plans_seen(server_id: int, query_id: int, window: Window) -> tuple[list[PlanSeenOut], list[SwitchOut]]:
     """Plans of the statement, and when it went over from one to another in the window."""
-    used = executions.shape_spans(server_id, query_id, window)
-    spans: list[tuple[int, int, int]] = []  # shape, first and last moment
-    for at, _, shape in used:
-        if spans and spans[-1][0] == shape:
-            spans[-1] = (shape, spans[-1][1], at)
-        else:
-            spans.append((shape, at, at))
+    runs = executions.plan_runs(server_id, window, query_id).get(query_id, [])
     known = plan_selectors.of_statement(server_id, query_id)
     gists = {plan.shape: plan.gist for plan in known}
-    switches = [
-        SwitchOut(at=after[1], before=gists.get(before[0], ""), after=gists.get(after[0], ""))
-        for before, after in pairwise(spans)
+    found = [
+        SwitchOut(at=one.at, before=gists.get(one.before, ""), after=gists.get(one.after, "")) for one in switches(runs)
     ]
     means = executions.means_by_shape(server_id, query_id, window)
     seen = [
@@ -458,11 +451,11 @@ def _plans_seen(server_id: int, query_id: int, window: Window) -> tuple[list[Pla
             id=plan.id, shape=str(plan.shape), gist=plan.gist, first=plan.first_ms, last=plan.last_ms,
             took_ms=plan.took_ms, asked=plan.asked, executions=means.get(plan.shape, (0, None))[0],
             mean_ms=means.get(plan.shape, (0, None))[1],
-            spans=[GapOut(start=first, end=last) for shape, first, last in spans if shape == plan.shape],
+            spans=[GapOut(start=run.first, end=run.last) for run in runs if run.shape == plan.shape],
         )
         for plan in known
     ]  # fmt: skip
-    return seen, switches
+    return seen, found
 
 
 def _ratio(

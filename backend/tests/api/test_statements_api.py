@@ -186,6 +186,10 @@ def test_a_switch_of_plan_is_an_event(
     assert switch["at"] == START + 60_000
     assert switch["before"].startswith("Index Scan")
     assert [one["executions"] for one in found["plans"]] == [60, 59]  # type: ignore[attr-defined]
+    (mark,) = ask("marks")
+    assert mark == {
+        "at": START + 60_000, "kind": "plan_switch", "detail": f"{TEXTS[7]} now uses Seq Scan booking",
+    }  # fmt: skip
 
 
 def test_a_table_of_executions(store: DjangoStore, server: Server, ask: Callable[..., dict[str, object]]) -> None:

@@ -729,7 +729,7 @@ export interface paths {
         };
         /**
          * List Marks
-         * @description What stands on the rail: deadlocks and the like.
+         * @description Deadlocks and the like, and statements that went over to another plan; in order of time.
          */
         get: operations["marks_list"];
         put?: never;
@@ -2373,6 +2373,8 @@ export interface components {
         MarkedOut: {
             /** At */
             at: number;
+            /** Detail */
+            detail: string;
             /** Kind */
             kind: string;
         };

@@ -19,6 +19,7 @@ const EVENT_WORDS: Readonly<Record<string, readonly [string, string]>> = {
   deadlock: ["deadlock", "deadlocks"],
   crash: ["crash", "crashes"],
   out_of_space: ["out of disk", "times out of disk"],
+  plan_switch: ["switch of plan", "switches of plan"],
   connection_refused: ["refused connection", "refused connections"],
 };
 
@@ -29,19 +30,27 @@ export const noteMarks = (notes: readonly Schemas["NoteOut"][]): RailMark[] =>
 
 /** One mark for all of a kind that lie within `nearMs` of its first, since more would only cover each other. */
 export function eventMarks(events: readonly Schemas["MarkedOut"][], nearMs: number): RailMark[] {
-  const marks: { at: number; kind: string; count: number }[] = [];
-  const open = new Map<string, { at: number; kind: string; count: number }>();
+  interface Mark {
+    at: number;
+    kind: string;
+    count: number;
+    detail: string;
+  }
+  const marks: Mark[] = [];
+  const open = new Map<string, Mark>();
   for (const event of events) {
     const last = open.get(event.kind);
-    if (last && event.at - last.at < nearMs) last.count += 1;
-    else {
-      const mark = { at: event.at, kind: event.kind, count: 1 };
+    if (last && event.at - last.at < nearMs) {
+      last.count += 1;
+      if (last.detail !== event.detail) last.detail += `; ${event.detail}`;
+    } else {
+      const mark = { ...event, count: 1 };
       marks.push(mark);
       open.set(event.kind, mark);
     }
   }
-  return marks.map(({ at, kind, count }) => {
+  return marks.map(({ at, kind, count, detail }) => {
     const [one, many] = EVENT_WORDS[kind] ?? [kind, kind];
-    return { at, label: count === 1 ? one : `${count} ${many}`, detail: "as the server's log tells" };
+    return { at, label: count === 1 ? one : `${count} ${many}`, detail };
   });
 }

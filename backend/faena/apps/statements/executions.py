@@ -1,14 +1,17 @@
 """Reading single executions and other entries of logs."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from django.db.models import Avg, Count, ExpressionWrapper, F, FloatField, Max, QuerySet
+from django.db.models import Avg, Count, ExpressionWrapper, F, FloatField, Max, Q, QuerySet
+from django.db.models import Window as Over
+from django.db.models.functions import Lag, Lead, RowNumber
 
 from faena.apps.statements.models import Execution, LogEvent
 from faena.core import logged
 from faena.core.errors import BadInput
 from faena.core.logged import EventKind
+from faena.core.plans.history import Run
 from faena.core.series.window import Window
 from faena.core.units import EpochMs, QueryId
 
@@ -83,15 +86,30 @@ def one(server_id: int, ended_ms: int, pid: int, place: int) -> Execution | None
     return Execution.objects.filter(server_id=server_id, ended_ms=ended_ms, pid=pid, place=place).first()
 
 
-def shape_spans(server_id: int, query_id: int, window: Window) -> Sequence[tuple[int, int, int]]:
-    """(ended, pid, shape) of the executions of a statement whose plan is known, in order of time."""
+def plan_runs(server_id: int, window: Window, query_id: int | None = None) -> dict[int, list[Run]]:
+    """By statement, which plan its executions used, run after run; of executions whose plan is known."""
     rows = Execution.objects.filter(
-        server_id=server_id, query_id=query_id, plan_id__isnull=False, ended_ms__gt=window.start,
+        server_id=server_id, plan_id__isnull=False, query_id__isnull=False, ended_ms__gt=window.start,
         ended_ms__lte=window.end,
     )  # fmt: skip
-    return [
-        (at, pid, shape or 0) for at, pid, shape in rows.order_by("ended_ms").values_list("ended_ms", "pid", "plan_id")
-    ]
+    if query_id is not None:
+        rows = rows.filter(query_id=query_id)
+    order = {"partition_by": F("query_id"), "order_by": ("ended_ms", "pid", "place")}
+    # Only where a run begins or ends is brought here: there can be a hundred thousand executions, and few runs.
+    edges = rows.annotate(
+        before=Over(Lag("plan_id"), **order), after=Over(Lead("plan_id"), **order), nth=Over(RowNumber(), **order)
+    ).filter(~Q(before=F("plan_id")) | Q(before=None) | ~Q(after=F("plan_id")) | Q(after=None))
+    found: dict[int, list[Run]] = {}
+    columns = edges.order_by("query_id", "nth").values_list("query_id", "plan_id", "ended_ms", "before", "after", "nth")
+    first, begun = 0, 0
+    for statement, shape, ended, before, after, nth in columns:
+        if before != shape:
+            first, begun = ended, nth
+        if after != shape:
+            found.setdefault(statement or 0, []).append(
+                Run(shape or 0, EpochMs(first), EpochMs(ended), nth - begun + 1)
+            )
+    return found
 
 
 def means_by_shape(server_id: int, query_id: int, window: Window) -> dict[int, tuple[int, float]]:
