@@ -11,7 +11,7 @@ from django.db.models import Count, F, Q
 from faena.apps.locks.actions import to_core
 from faena.apps.locks.models import LockKind, LockWait
 from faena.apps.samples.dictionary import read_dictionary
-from faena.apps.samples.sessions import read_sessions, sessions_of
+from faena.apps.samples.sessions import read_sessions, read_ticks_with, sessions_of
 from faena.core.locks.chains import Chain, RootState, chains_at, root_state
 from faena.core.locks.history import (
     CIRCLE,
@@ -79,7 +79,8 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
     """All lock waiting of a window, and whose it is."""
     dictionary = read_dictionary(server_id)
     waiting = _lock_codes(dictionary)
-    frame = read_sessions(server_id, window, hours_with=waiting).on_grid(GRID_MS)
+    seen, counts = read_ticks_with(server_id, window, waiting)
+    frame = seen.on_grid(GRID_MS)
     known = frame.code < len(waiting)
     waits = np.zeros(len(frame.code), dtype=np.bool_)
     waits[known] = waiting[frame.code[known]]
@@ -88,7 +89,7 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
     per_tick = np.bincount(frame.tick[waits]) if waits.any() else np.zeros(1, dtype=np.int64)
     kinds = _kinds(server_id)
     rows = _waits(server_id, window)
-    shares = _shares(dictionary, frame)
+    shares = _shares(dictionary, counts)
     return Blocking(
         ticks=len(frame.tick_ms),
         tick_s=tick_s,
@@ -163,12 +164,10 @@ def _objects(
     return [Held(fact=kinds.get(code, LockFact()), which=which, lost=n, waiters=many) for code, which, n, many in found]
 
 
-def _shares(dictionary: Dictionary, frame: SessionFrame) -> dict[str, float]:
+def _shares(dictionary: Dictionary, counts: npt.NDArray[np.int64]) -> dict[str, float]:
     """The part of the samples that each program makes up; those that only hold a transaction are no load."""
-    known = frame.code[frame.code < len(dictionary)]
-    counts = np.bincount(known, minlength=len(dictionary)) * dictionary.active
     encoded = dictionary.encoded(Dimension.PROGRAM)
-    sums = np.bincount(encoded.ids, weights=counts, minlength=len(encoded.names))
+    sums = np.bincount(encoded.ids, weights=counts * dictionary.active, minlength=len(encoded.names))
     total = float(sums.sum())
     return {name: float(sums[i]) / total for i, name in enumerate(encoded.names)} if total else {}
 

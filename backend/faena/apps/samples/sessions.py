@@ -46,14 +46,29 @@ def _closed(chunk: Chunk) -> SessionFrame:
     return SessionFrame(**told)
 
 
-def read_sessions(server_id: int, window: Window, *, hours_with: npt.NDArray[np.bool_] | None = None) -> SessionFrame:
-    """All of a window. With `hours_with` (codes,) only the hours in which one of the chosen codes was seen."""
-    frames: list[SessionFrame] = []
-    for part in hours_of(window):
-        if hours_with is not None and not _has(server_id, part, hours_with):
-            continue
-        frames.append(read_hour(server_id, part))
+def read_sessions(server_id: int, window: Window) -> SessionFrame:
+    """All of a window."""
+    frames = [read_hour(server_id, part) for part in hours_of(window)]
     return joined(frames) if frames else EMPTY
+
+
+def read_ticks_with(
+    server_id: int, window: Window, chosen: npt.NDArray[np.bool_]
+) -> tuple[SessionFrame, npt.NDArray[np.int64]]:
+    """The ticks at which one of the chosen codes was seen, with all their samples, so that the rest of a long window
+    costs no memory; ticks without stay as ticks. And how often each code was seen in the hours that have any.
+    """
+    frames, counts = list[SessionFrame](), np.zeros(len(chosen), dtype=np.int64)
+    for part in hours_of(window):
+        if not _has(server_id, part, chosen):
+            continue
+        hour = read_hour(server_id, part)
+        known = hour.code < len(chosen)
+        counts += np.bincount(hour.code[known], minlength=len(chosen))
+        wanted = np.zeros(len(hour.tick_ms), dtype=np.bool_)
+        wanted[hour.tick[known][chosen[hour.code[known]]]] = True
+        frames.append(hour.rows(wanted[hour.tick]))
+    return joined(frames) if frames else EMPTY, counts
 
 
 def _has(server_id: int, part: Window, chosen: npt.NDArray[np.bool_]) -> bool:

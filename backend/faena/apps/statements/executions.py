@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from django.db.models import Avg, Count, ExpressionWrapper, F, FloatField, Max, Q, QuerySet
+from django.db.models import Avg, Count, ExpressionWrapper, F, FloatField, Func, Max, Q, QuerySet
 from django.db.models import Window as Over
 from django.db.models.functions import Lag, Lead, RowNumber
 
@@ -94,10 +94,9 @@ def plan_runs(server_id: int, window: Window, query_id: int | None = None) -> di
     )  # fmt: skip
     if query_id is not None:
         rows = rows.filter(query_id=query_id)
-    order = {"partition_by": F("query_id"), "order_by": ("ended_ms", "pid", "place")}
     # Only where a run begins or ends is brought here: there can be a hundred thousand executions, and few runs.
     edges = rows.annotate(
-        before=Over(Lag("plan_id"), **order), after=Over(Lead("plan_id"), **order), nth=Over(RowNumber(), **order)
+        before=_in_order(Lag("plan_id")), after=_in_order(Lead("plan_id")), nth=_in_order(RowNumber())
     ).filter(~Q(before=F("plan_id")) | Q(before=None) | ~Q(after=F("plan_id")) | Q(after=None))
     found: dict[int, list[Run]] = {}
     columns = edges.order_by("query_id", "nth").values_list("query_id", "plan_id", "ended_ms", "before", "after", "nth")
@@ -110,6 +109,11 @@ def plan_runs(server_id: int, window: Window, query_id: int | None = None) -> di
                 Run(shape or 0, EpochMs(first), EpochMs(ended), nth - begun + 1)
             )
     return found
+
+
+def _in_order(what: Func) -> Over:
+    """Of each statement by itself, in the order its executions ended."""
+    return Over(what, partition_by=F("query_id"), order_by=("ended_ms", "pid", "place"))
 
 
 def means_by_shape(server_id: int, query_id: int, window: Window) -> dict[int, tuple[int, float]]:
