@@ -151,6 +151,15 @@ class LoggedRunOut(Out):
     query_id: str | None
 
 
+class TapeDeadlockOut(Out):
+    """`pattern` is its identifier; `victim`: the server ended this session's transaction, not another's."""
+
+    at: int
+    pattern: str
+    cause: str
+    victim: bool
+
+
 class TapeOut(Out):
     """One session over a window. At moments in no stretch and in no gap it was idle or not there.
 
@@ -172,6 +181,7 @@ class TapeOut(Out):
     others: list[WatchedSessionOut]
     errors: list[TapeErrorOut]
     executions: list[LoggedRunOut]
+    deadlocks: list[TapeDeadlockOut]
     alike: list[int]
 
 
@@ -329,6 +339,10 @@ def get_tape(
                 began=round(one.ended_ms - one.took_ms), ended=one.ended_ms, took_ms=one.took_ms, query_id=_id(one.query_id)
             )
             for one in found.executions
+        ],
+        deadlocks=[
+            TapeDeadlockOut(at=one.at_ms, pattern=one.pattern.pattern, cause=one.cause, victim=one.victim == pid)
+            for one in found.deadlocks
         ],
         alike=list(found.alike),
     )  # fmt: skip

@@ -238,6 +238,11 @@ def test_deadlocks_are_grouped_told_and_followed_up(server: Server, tmp_path: Pa
     client = signed_in(Role.OPERATOR)
     path = f"/api/v1/servers/{server.id}/deadlocks"
     (pattern,) = client.get(f"{path}?{WINDOW}").json()["patterns"]
+    tapes = [client.get(f"/api/v1/servers/{server.id}/sessions/{pid}/tape?{WINDOW}").json() for pid in (11, 12)]
+    assert [[(one["at"], one["victim"]) for one in tape["deadlocks"]] for tape in tapes] == [
+        [(START + 12_000, True), (START + 15_000, True)], [(START + 12_000, False), (START + 15_000, False)],
+    ]  # fmt: skip
+    assert tapes[0]["deadlocks"][0]["pattern"] == pattern["pattern"]
     assert (pattern["count"], pattern["state"], pattern["cause"]) == (2, "new", "opposite_order")
     assert pattern["programs"] == ["web", "gate"], "the survivor is known from the samples"
     assert pattern["lost_ms"] == 10_000

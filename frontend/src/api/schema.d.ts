@@ -3742,6 +3742,20 @@ export interface components {
             /** Tables */
             tables: components["schemas"]["TableOut"][];
         };
+        /**
+         * TapeDeadlockOut
+         * @description `pattern` is its identifier; `victim`: the server ended this session's transaction, not another's.
+         */
+        TapeDeadlockOut: {
+            /** At */
+            at: number;
+            /** Cause */
+            cause: string;
+            /** Pattern */
+            pattern: string;
+            /** Victim */
+            victim: boolean;
+        };
         /** TapeErrorOut */
         TapeErrorOut: {
             /** At */
@@ -3762,6 +3776,8 @@ export interface components {
         TapeOut: {
             /** Alike */
             alike: number[];
+            /** Deadlocks */
+            deadlocks: components["schemas"]["TapeDeadlockOut"][];
             /** End */
             end: number;
             /** Errors */

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from faena.apps.locks.blocking import GRID_MS, Moment, moment, session_at
+from faena.apps.locks.models import Deadlock
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.models import Tick
 from faena.apps.samples.sessions import read_sessions, sessions_of
@@ -148,6 +149,7 @@ class Tape:
     others: dict[int, SessionSample]
     errors: Sequence[LogEvent]
     executions: Sequence[Execution]
+    deadlocks: Sequence[Deadlock]  # that it took part in
     dictionary: Dictionary
     alike: Sequence[int]  # starts of other sessions that had the same pid in the window
 
@@ -190,9 +192,16 @@ def tape(server_id: int, window: Window, pid: int, started_s: int | None, period
         others=others,
         errors=list(log[:200]),
         executions=list(runs[:500]),
+        deadlocks=deadlocks_of(server_id, window, pid),
         dictionary=dictionary,
         alike=[start for start in starts if start != started_s],
     )
+
+
+def deadlocks_of(server_id: int, window: Window, pid: int) -> list[Deadlock]:
+    """Those of the window that a session was a party of, oldest first."""
+    rows = Deadlock.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
+    return list(rows.filter(parties__contains=[{"pid": pid}]).select_related("pattern").order_by("at_ms")[:50])
 
 
 def first_of_program(

@@ -141,7 +141,7 @@ export const LoadPage = ({ server, search, canMark, onSearch, onOpen }: Props) =
               onPick={(value, mode) => pick(split, value, mode)}
             />
           ) : null}
-          {wait.data && asked ? <Explanation wait={wait.data} /> : null}
+          {wait.data && asked ? <Explanation wait={wait.data} server={server} /> : null}
         </div>
       </div>
       {search.under === "machine" && shownLoad ? (

@@ -150,6 +150,20 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
           gaps={found.gaps}
         />
       </div>
+      {found.deadlocks.map((one) => (
+        <p key={one.at} className="mt-2 text-sm">
+          <Link
+            to="/servers/$server/deadlocks/$pattern"
+            params={{ server: String(server), pattern: one.pattern }}
+            search={true}
+            className="text-accent underline"
+          >
+            deadlock at {clock(one.at)}
+          </Link>
+          , {one.victim ? "which ended its transaction" : "which ended another's transaction"}:{" "}
+          {one.cause.replaceAll("_", " ")}
+        </p>
+      ))}
       {found.errors.length ? (
         <section className="mt-3">
           <h2 className="border-strong border-b font-semibold">What the log tells of it</h2>
