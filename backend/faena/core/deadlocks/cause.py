@@ -100,8 +100,8 @@ def _unique_insert(circle: Circle) -> Verdict | None:
         return None
     return Verdict(
         Cause.UNIQUE_INSERT,
-        f"Both insert keys into {circle.tables} that the other has inserted and not yet committed; each must see whether "
-        "the other's key stays.",
+        f"{_all(circle)} insert keys into {circle.tables} that another has inserted and not yet committed; each must see "
+        "whether that key stays.",
         (
             "Insert several rows of a transaction in the order of their key.",
             "INSERT … ON CONFLICT DO NOTHING with the rows sorted, in one statement.",
@@ -137,7 +137,7 @@ def _upgrade(circle: Circle) -> Verdict | None:
     thing = f"table {circle.tables}" if same_table else f"the same row of {circle.tables}"
     return Verdict(
         Cause.UPGRADE,
-        f"Both share {thing} already, and each now wants it in a stronger mode, which the other's share forbids.",
+        f"{_all(circle)} share {thing} already, and each now wants it in a stronger mode, which the share of another forbids.",
         (
             "Take the stronger lock at once: FOR UPDATE instead of FOR SHARE, "
             "or LOCK TABLE in the mode that is needed in the end.",
@@ -204,6 +204,7 @@ def judge(report: Report, scanning: Set[int] = frozenset()) -> Verdict:
 
 
 _WHERE = re.compile(r"\bwhere\b(.*)$", re.IGNORECASE | re.DOTALL)
+_PARAMETER = re.compile(r"\$\d")
 _PLACE = re.compile(r"\((\d+,\d+)\)")
 
 
@@ -223,7 +224,12 @@ def same_thing(report: Report) -> tuple[bool, bool]:
         return len({found[1] for found in contexts if found}) == 1, False
     looked_up = [_WHERE.search(one.statement) for one in report.parties]
     wheres = {" ".join(found[1].split()).lower() for found in looked_up if found}
-    return all(looked_up) and len(wheres) == 1 and all(normalise(one).lower() != one for one in wheres), False
+    literal = all(normalise(one).lower() != one and not _PARAMETER.search(one) for one in wheres)
+    return all(looked_up) and len(wheres) == 1 and literal, False
+
+
+def _all(circle: Circle) -> str:
+    return "Both" if len(circle.parties) == 2 else f"All {len(circle.parties)}"
 
 
 def _who(party: Party) -> str:

@@ -2,14 +2,14 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { ChartFrame } from "../../charts/ChartFrame";
+import { useSize } from "../../charts/useSize";
 import { Button } from "../../ui/Button";
-import { crossing } from "./model";
+import { columnWidth, crossing } from "./model";
 
 interface Props {
   readonly deadlock: Schemas["DeadlockOut"];
 }
 
-const COLUMN = 240; // pixels at zoom 1
 const ROW = 74;
 const LEFT = 210;
 const TOP = 64;
@@ -21,10 +21,12 @@ export const CrossingChart = ({ deadlock }: Props) => {
   const [detail, setDetail] = useState(parties.length <= 3);
   const [zoom, setZoom] = useState(parties.length <= 4 ? 2 : 0);
   const { things, marks } = crossing(parties);
+  const [ref, size] = useSize<HTMLDivElement>();
   const scale = ZOOMS[zoom] ?? 1;
-  const x = (party: number): number => LEFT + party * COLUMN + COLUMN / 2;
+  const column = columnWidth((size.width || 720) - LEFT, parties.length);
+  const x = (party: number): number => LEFT + party * column + column / 2;
   const y = (thing: number): number => TOP + thing * ROW + ROW / 2;
-  const [width, height] = [LEFT + parties.length * COLUMN, TOP + things.length * ROW + 8];
+  const [width, height] = [LEFT + parties.length * column, TOP + things.length * ROW + 8];
   const who = (party: Schemas["PartyOut"]): string => party.program || "a session";
   return (
     <ChartFrame
@@ -60,7 +62,7 @@ export const CrossingChart = ({ deadlock }: Props) => {
           +
         </Button>
       </div>
-      <div className="overflow-auto" tabIndex={0} role="region" aria-label="crossing of parties and things">
+      <div ref={ref} className="overflow-auto" tabIndex={0} role="region" aria-label="crossing of parties and things">
         <svg
           data-chart=""
           width={width * scale}
@@ -122,10 +124,12 @@ export const CrossingChart = ({ deadlock }: Props) => {
             if (!held || !wanted) return null;
             // From what a party holds to what it wants, bowed so that neighbours do not cover each other.
             const bow = 34 + 10 * (i % 2);
+            const [from, to] = [y(held.thing), y(wanted.thing)];
+            const lean = to > from ? 20 : -20;
             return (
               <path
                 key={party.pid}
-                d={`M ${x(i)} ${y(held.thing)} C ${x(i) + bow} ${y(held.thing) + 20}, ${x(i) + bow} ${y(wanted.thing) - 20}, ${x(i)} ${y(wanted.thing)}`}
+                d={`M ${x(i)} ${from} C ${x(i) + bow} ${from + lean}, ${x(i) + bow} ${to - lean}, ${x(i)} ${to}`}
                 fill="none"
                 stroke="var(--ink)"
                 strokeWidth="1.5"

@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import { bars, crossing, patternsSentence, sinceWords } from "./model";
+import { bars, columnWidth, crossing, patternsSentence, sinceWords } from "./model";
 
 const party = (pid: number, waits_for: number, words: string): Schemas["PartyOut"] => ({
   pid,
@@ -37,6 +37,14 @@ const pattern = (more: Partial<Schemas["PatternOut"]> = {}): Schemas["PatternOut
   since_change: null,
   comments: 0,
   ...more,
+});
+
+describe("columnWidth", () => {
+  it("lets all parties stand in the room there is, as long as words fit", () => {
+    expect(columnWidth(510, 2)).toBe(240);
+    expect(3 * columnWidth(510, 3)).toBeLessThanOrEqual(510);
+    expect(columnWidth(510, 8)).toBe(150);
+  });
 });
 
 describe("crossing", () => {

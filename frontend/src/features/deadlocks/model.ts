@@ -48,8 +48,10 @@ export function crossing(parties: readonly Party[]): Crossing {
   const n = parties.length;
   const wantedBy = (thing: number): number => (thing + n - 1) % n; // the party that wants the thing of a row
   const things = parties.map((_, row) => {
-    const wants = parties[wantedBy(row)]?.wants;
-    return { words: wants?.words ?? "", said: wants?.said ?? "" };
+    const waiter = parties[wantedBy(row)];
+    const place = /tuple \((\d+,\d+)\)/.exec(waiter?.context ?? "")?.[1];
+    const said = waiter?.wants.said ?? "";
+    return { words: waiter?.wants.words ?? "", said: place ? `at (${place}), ${said}` : said };
   });
   const holds = parties.map((_, row) => ({ party: row, thing: row, held: true, number: row + 1 }));
   const wants = parties.map((_, row) => {
@@ -58,6 +60,10 @@ export function crossing(parties: readonly Party[]): Crossing {
   });
   return { things, marks: [...holds, ...wants].toSorted((a, b) => a.number - b.number) };
 }
+
+/** Width of a party's column in pixels, so that all stand beside each other where there is room for words at all. */
+export const columnWidth = (room: number, parties: number): number =>
+  Math.max(150, Math.min(240, Math.floor(room / Math.max(1, parties))));
 
 /** "none since Tue 3 Nov, 14:05" or how often it came back; empty while nothing was done about it. */
 export function sinceWords(one: Schemas["PatternOut"], when: (at: number) => string): string {
