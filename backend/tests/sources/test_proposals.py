@@ -108,6 +108,9 @@ COVERED = {
     "a filter's column too": (
         "SELECT made, id FROM passage WHERE sailing < 50 AND email LIKE '%7@tide'", ["sailing"], ["email", "id", "made"],
     ),
+    "what a partial index settles is not carried": (
+        "SELECT sum(price) FROM passage WHERE state = 'held' AND sailing BETWEEN 17 AND 260", ["sailing"], ["price"],
+    ),
     "a join's": (
         "SELECT t.name, p.price FROM trip t JOIN passage p ON p.sailing = t.id WHERE t.id BETWEEN 5 AND 80",
         ["sailing"], ["price"],

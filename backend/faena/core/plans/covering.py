@@ -13,9 +13,9 @@ _LITERAL = re.compile(r"'(?:[^']|'')*'")
 _BARE = re.compile(rf'(?<![\w."$]){_WORD}(?![\w"$(])')
 
 
-def columns_needed(root: Step, scan: Step, known: Collection[str]) -> frozenset[str] | None:
+def columns_needed(root: Step, scan: Step, known: Collection[str], settled: str = "") -> frozenset[str] | None:
     """Of the `known` columns of the scanned table, those the plan makes use of; None where it does not tell, or needs
-    whole rows.
+    whole rows. The `settled` column is one whose condition the index itself answers: it counts only where others use it.
 
     Only plans made under VERBOSE tell. What a scan itself puts out counts only where nothing stands above it: below
     other steps a server often hands whole rows up, since that costs it nothing.
@@ -26,20 +26,22 @@ def columns_needed(root: Step, scan: Step, known: Collection[str]) -> frozenset[
     named = re.compile(rf'(?<![\w."$]){re.escape(alias)}\.{_WORD}')
     alone = sum(1 for _, step in walk(root) if step.table or step.alias) == 1
     words = set[str]()
-    for text in _texts(root, scan):
+    for owner, text in _texts(root, scan):
         plain = _LITERAL.sub("''", text)
-        words.update(named.findall(plain))
+        found = set(named.findall(plain))
         if alone:
-            words.update(_BARE.findall(plain.replace("(*)", "()")))
+            found.update(_BARE.findall(plain.replace("(*)", "()")))
+        words |= found - {settled} if owner is scan else found
     needed = {word.strip('"') for word in words}
     return None if needed & _BEYOND else frozenset(needed & set(known))
 
 
-def _texts(root: Step, scan: Step) -> Iterator[str]:
+def _texts(root: Step, scan: Step) -> Iterator[tuple[Step | None, str]]:
+    """Each with the step whose condition or key it is; None for what is put out."""
     for _, step in walk(root):
-        yield from step.conditions.values()
-        for keys in step.keys.values():
-            yield from keys
+        for text in (*step.conditions.values(), *(key for keys in step.keys.values() for key in keys)):
+            yield step, text
         if step is not scan or scan is root:
             output = step.details.get("Output", "")
-            yield from map(str, output) if isinstance(output, (list, tuple)) else [str(output)]
+            for text in map(str, output) if isinstance(output, (list, tuple)) else [str(output)]:
+                yield None, text

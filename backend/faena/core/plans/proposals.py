@@ -199,7 +199,7 @@ def _judged(look: Look, c: _Candidate, costs: CostSettings) -> IndexProposal | R
     rest = max(0, len(c.compared) - len(used))
     search = Search(share=share, conditions=len(used), left=rest, times=c.times)
     size, after = _priced(c, columns, (), search, part, costs)
-    carried = _carried(look, c, columns)
+    carried = _carried(look, c, columns, partial)
     if carried:
         wider, covered = _priced(c, columns, carried, search, part, costs)
         if covered <= WORTH * after and after - covered >= MIN_COST:
@@ -251,9 +251,9 @@ def _priced(
     return size, each * c.times
 
 
-def _carried(look: Look, c: _Candidate, columns: Sequence[str]) -> Sequence[ColumnFacts]:
+def _carried(look: Look, c: _Candidate, columns: Sequence[str], partial: str) -> Sequence[ColumnFacts]:
     """What else the plan needs of the table, if it tells and that is little."""
-    needed = columns_needed(look.steps[0], c.step, c.table.columns)
+    needed = columns_needed(look.steps[0], c.step, c.table.columns, partial.partition(" ")[0])
     if needed is None or not c.table.visible_pages:
         return ()
     rest = sorted(needed - {name.split(" ")[0] for name in columns})

@@ -1,8 +1,9 @@
 import { cleanup, render, screen, within } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 
+import type { Schemas } from "../../api/client";
 import { Ledger } from "./Ledger";
-import { type Plan, type Step, ledgerTable } from "./model";
+import { type Plan, type Step, ledgerTable, withProposals } from "./model";
 
 afterEach(cleanup);
 
@@ -47,6 +48,7 @@ const plan = {
     step({}),
     step({ step: 2, depth: 1, never: true, kind: "Index Scan", own_ms: null, rows: null, factor: null }),
   ],
+  analysed: true,
   findings: [
     {
       code: "missing_index",
@@ -68,6 +70,20 @@ const plan = {
 } as unknown as Plan;
 
 describe("Ledger", () => {
+  it("shows of an estimate only what an estimate tells", () => {
+    render(<Ledger plan={{ ...plan, analysed: false }} />);
+    expect(screen.getByText("rows expected")).toBeTruthy();
+    expect(screen.queryByText("thrown away")).toBeNull();
+    expect(screen.queryByText("900 times more")).toBeNull();
+  });
+
+  it("names the index that the statistics speak for in place of the first guess", () => {
+    const ddl = "CREATE INDEX CONCURRENTLY ON booking (reference) INCLUDE (status);";
+    const better = withProposals(plan, [{ step: 1, ddl }] as unknown as Schemas["ProposalOut"][]);
+    expect(better.findings.map((one) => one.next_step)).toContain(ddl);
+    expect(withProposals(plan, [])).toBe(plan);
+  });
+
   it("puts the suspicion under the row it is about, with its next step", () => {
     render(<Ledger plan={plan} />);
     const rows = within(screen.getByRole("table", { name: "Ledger of the plan" })).getAllByRole("row");

@@ -8,6 +8,7 @@ interface Props {
 }
 
 const COLUMN = 12; // pixels between two rails
+const MEASURED = ["thrown away", "loops", "in memory", "read", "temp"];
 const HEIGHT = 26; // of a row's first line, in the middle of which its mark stands
 
 /** Steps in the order in which rows flow, with the suspicion under the row it is about. */
@@ -26,13 +27,15 @@ export const Ledger = ({ plan, marks }: Props) => {
             <th style={{ width }} aria-label="what feeds what" />
             <th className="font-normal">step, in the order in which rows flow</th>
             <th className="w-52 font-normal">own time</th>
-            <th className="text-right font-normal">rows expected → came</th>
-            <th className="pl-2 font-normal">off by</th>
-            <th className="text-right font-normal">thrown away</th>
-            <th className="text-right font-normal">loops</th>
-            <th className="text-right font-normal">in memory</th>
-            <th className="text-right font-normal">read</th>
-            <th className="text-right font-normal">temp</th>
+            <th className="text-right font-normal whitespace-nowrap">
+              {plan.analysed ? "rows expected → came" : "rows expected"}
+            </th>
+            {plan.analysed ? <th className="pl-2 font-normal whitespace-nowrap">off by</th> : null}
+            {(plan.analysed ? MEASURED : []).map((title) => (
+              <th key={title} className="pl-3 text-right font-normal whitespace-nowrap">
+                {title}
+              </th>
+            ))}
           </tr>
         </thead>
         <tbody>
@@ -65,7 +68,6 @@ interface RowProps {
 const LedgerRow = ({ plan, row, at, width, mark, findings }: RowProps) => {
   const lines = railLines(plan.rows, at);
   const x = (column: number): number => Math.min(column, 24) * COLUMN + COLUMN / 2;
-  const blocks = (value: number | null): string => (value === null || value === 0 ? "" : bytes(value * PAGE_BYTES));
   return (
     <>
       <tr className={`border-line border-t align-top ${row.never ? "opacity-60" : ""}`}>
@@ -112,16 +114,7 @@ const LedgerRow = ({ plan, row, at, width, mark, findings }: RowProps) => {
           )}
         </td>
         <td className="py-1 text-right">{rowsWords(row)}</td>
-        <td
-          className={`py-1 pl-2 ${(row.factor ?? 1) >= 10 || (row.factor ?? 1) <= 0.1 ? "font-semibold" : "text-muted"}`}
-        >
-          {factorWords(row.factor)}
-        </td>
-        <td className="py-1 text-right">{row.thrown_away ? count(Math.round(row.thrown_away)) : ""}</td>
-        <td className="py-1 text-right">{row.loops !== null && row.loops !== 1 ? count(row.loops) : ""}</td>
-        <td className="py-1 text-right">{blocks(row.hit)}</td>
-        <td className="py-1 text-right">{blocks(row.read)}</td>
-        <td className="py-1 text-right">{blocks(row.temp)}</td>
+        {plan.analysed ? <Measured row={row} /> : null}
       </tr>
       {mark || findings.length ? (
         <tr>
@@ -132,7 +125,7 @@ const LedgerRow = ({ plan, row, at, width, mark, findings }: RowProps) => {
               ))}
             </svg>
           </td>
-          <td colSpan={9} className="pb-1">
+          <td colSpan={plan.analysed ? 9 : 3} className="pb-1">
             {mark ? <div className="text-accent">{mark}</div> : null}
             {findings.map((one) => (
               <Suspicion key={one.code} finding={one} />
@@ -143,6 +136,22 @@ const LedgerRow = ({ plan, row, at, width, mark, findings }: RowProps) => {
     </>
   );
 };
+
+/** What only a plan that was run can tell. */
+const Measured = ({ row }: { readonly row: Step }) => (
+  <>
+    <td className={`py-1 pl-2 ${(row.factor ?? 1) >= 10 || (row.factor ?? 1) <= 0.1 ? "font-semibold" : "text-muted"}`}>
+      {factorWords(row.factor)}
+    </td>
+    <td className="py-1 text-right">{row.thrown_away ? count(Math.round(row.thrown_away)) : ""}</td>
+    <td className="py-1 text-right">{row.loops !== null && row.loops !== 1 ? count(row.loops) : ""}</td>
+    <td className="py-1 text-right">{blocks(row.hit)}</td>
+    <td className="py-1 text-right">{blocks(row.read)}</td>
+    <td className="py-1 text-right">{blocks(row.temp)}</td>
+  </>
+);
+
+const blocks = (value: number | null): string => (value === null || value === 0 ? "" : bytes(value * PAGE_BYTES));
 
 const Suspicion = ({ finding }: { readonly finding: Schemas["FindingOut"] }) => (
   <div className={`border-l-2 pl-2 ${finding.code === "healthy" ? "border-line" : "border-danger"}`}>

@@ -8,7 +8,7 @@ import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
 import { Ledger } from "./Ledger";
-import { ledgerTable, planSentence, timeWords } from "./model";
+import { ledgerTable, planSentence, timeWords, withProposals } from "./model";
 import { Proposals } from "./Proposals";
 import { planQuery, proposalsQuery, recentPlansQuery } from "./queries";
 
@@ -86,7 +86,7 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
       ) : null}
       <div className="mt-2">
         {/* A plan that wants an index is not one in which nothing is wrong. */}
-        <Ledger plan={index ? { ...plan, findings: plan.findings.filter((one) => one.code !== "healthy") } : plan} />
+        <Ledger plan={withProposals(plan, proposed.data?.proposals ?? [])} />
       </div>
       {plan.server === null ? null : <Proposals planKey={planKey} />}
     </div>

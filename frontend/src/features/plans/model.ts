@@ -98,6 +98,21 @@ export function planSentence(plan: Plan): string {
   return `${time}. ${many}${SUSPICION_WORDS[worst.code] ?? worst.code}${stake}.`;
 }
 
+/** The plan with what the server's statistics add: the index that pays in place of the first guess, and no "healthy" beside it. */
+export function withProposals(plan: Plan, proposals: readonly Schemas["ProposalOut"][]): Plan {
+  if (proposals.length === 0) return plan;
+  const better = new Map(proposals.map((one) => [one.step, one.ddl]));
+  const findings = plan.findings.filter((one) => one.code !== "healthy");
+  return {
+    ...plan,
+    findings: findings.map((one) =>
+      one.code === "missing_index" && one.step !== null && better.has(one.step)
+        ? { ...one, next_step: better.get(one.step) ?? one.next_step }
+        : one,
+    ),
+  };
+}
+
 export const SUSPICION_WORDS: Readonly<Record<string, string>> = {
   missing_index: "missing index",
   bad_estimate: "wrong estimate",
