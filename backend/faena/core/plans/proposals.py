@@ -198,10 +198,11 @@ def _judged(look: Look, c: _Candidate, costs: CostSettings) -> IndexProposal | R
     share = _share(table, used) * part
     rest = max(0, len(c.compared) - len(used))
     search = Search(share=share, conditions=len(used), left=rest, times=c.times)
-    size, after = _priced(c, columns, (), search, part, costs)
     carried = _carried(look, c, columns, partial)
+    # An index that has all the plan needs spares the table, whether or not it must carry something for that.
+    size, after = _priced(c, columns, (), replace(search, hidden=_hidden(c.table) if carried == () else 1), part, costs)
     if carried:
-        wider, covered = _priced(c, columns, carried, search, part, costs)
+        wider, covered = _priced(c, columns, carried, replace(search, hidden=_hidden(c.table)), part, costs)
         if covered <= WORTH * after and after - covered >= MIN_COST:
             size, after = wider, covered
             why += [(one.name, "carried along, so that the table itself need not be read") for one in carried]
@@ -213,7 +214,7 @@ def _judged(look: Look, c: _Candidate, costs: CostSettings) -> IndexProposal | R
             sentence=f"An index on {table.full_name} ({', '.join(columns)}) would find {share:.1%} of the rows, and reading them "
             f"that way would cost {after:.0f} instead of {c.before:.0f}: not worth its upkeep.",
         )  # fmt: skip
-    index = _Index(columns, [one.name for one in carried], partial, why, size)
+    index = _Index(columns, [one.name for one in carried or ()], partial, why, size)
     return _proposal(at, c, index, share, max(1.0, share * table.rows), after, costs)
 
 
@@ -241,8 +242,6 @@ def _priced(
     bytes_more = sum(max(1, one.width) for one in carried)
     size = index_size(table, [_column(table, name) for name in columns], part, costs, carried=bytes_more)
     correlation = _column(table, columns[0]).correlation * (UNEVEN_ORDER if len(columns) > 1 else 1)
-    if carried:
-        search = replace(search, hidden=1 - min(1.0, table.visible_pages / max(1.0, table.pages)))
     ordered = bool(c.order) and c.order[0] in columns
     each = search_cost(table, size, search, correlation, costs, ordered=ordered)
     rows = max(1.0, search.share * table.rows)
@@ -251,15 +250,20 @@ def _priced(
     return size, each * c.times
 
 
-def _carried(look: Look, c: _Candidate, columns: Sequence[str], partial: str) -> Sequence[ColumnFacts]:
-    """What else the plan needs of the table, if it tells and that is little."""
+def _hidden(table: TableFacts) -> float:
+    """Share of the table's pages that an index alone cannot answer for."""
+    return 1 - min(1.0, table.visible_pages / max(1.0, table.pages))
+
+
+def _carried(look: Look, c: _Candidate, columns: Sequence[str], partial: str) -> Sequence[ColumnFacts] | None:
+    """What else the plan needs of the table; None where it does not tell, or that is much."""
     needed = columns_needed(look.steps[0], c.step, c.table.columns, partial.partition(" ")[0])
-    if needed is None or not c.table.visible_pages:
-        return ()
+    if needed is None:
+        return None
     rest = sorted(needed - {name.split(" ")[0] for name in columns})
     found = [c.table.columns[name] for name in rest]
     little = len(found) <= MAX_CARRIED and sum(max(1, one.width) for one in found) <= MAX_CARRIED_BYTES
-    return found if little else ()
+    return tuple(found) if little else None
 
 
 def _proposal(

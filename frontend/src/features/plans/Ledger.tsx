@@ -26,7 +26,7 @@ export const Ledger = ({ plan, marks }: Props) => {
           <tr className="border-strong text-muted border-b text-left text-sm">
             <th style={{ width }} aria-label="what feeds what" />
             <th className="font-normal">step, in the order in which rows flow</th>
-            <th className="w-52 font-normal">own time</th>
+            <th className="w-52 font-normal">{plan.analysed ? "own time" : "cost"}</th>
             <th className="text-right font-normal whitespace-nowrap">
               {plan.analysed ? "rows expected → came" : "rows expected"}
             </th>
@@ -102,7 +102,9 @@ const LedgerRow = ({ plan, row, at, width, mark, findings }: RowProps) => {
         </td>
         <td className="py-1">
           {row.own_ms === null ? (
-            <span className="text-muted">{row.cost === null ? "" : `cost ${count(Math.round(row.cost))}`}</span>
+            <span className="text-muted">
+              {row.cost === null ? "" : `${plan.analysed ? "cost " : ""}${count(Math.round(row.cost))}`}
+            </span>
           ) : (
             <span className="flex items-center gap-2">
               <svg width="90" height="10" aria-hidden="true">
