@@ -109,3 +109,21 @@ def list_nodes(
         )
         for node, one in zip(nodes, figures, strict=True)
     ]
+
+
+class UsualTimeOut(Out):
+    """`ms_per_s`: execution time a second at this hour of the day, the median over earlier days."""
+
+    query_id: str
+    ms_per_s: float
+
+
+@router.get("/servers/{server_id}/usual-times", response=list[UsualTimeOut], operation_id="statements_usual_times")
+def usual_times(request: HttpRequest, server_id: int, window_in: Query[WindowIn]) -> list[UsualTimeOut]:
+    """What each statement usually takes at the hours of a window; empty while fewer than three such days are known.
+
+    Apart from the ranking, which does not wait for two weeks of hours to be read.
+    """
+    server = servers.server(server_id)
+    found = statements.usual_times(server_id, window_in.window(now_ms()), without_user=server.username)
+    return [UsualTimeOut(query_id=str(i), ms_per_s=ms) for i, ms in found.items()]

@@ -259,6 +259,24 @@ def test_hours_summed_up_say_the_same_and_take_what_comes_late(store: DjangoStor
     assert totals(windows[0])[9] == (calls + 3, took + 9)
 
 
+def test_a_statement_has_a_usual_time_once_three_days_are_known(store: DjangoStore, server: Server) -> None:
+    hour = START // 3_600_000 * 3_600_000
+    for day, ms in enumerate((6000.0, 3000.0, 3000.0, 90_000.0), start=1):
+        at = hour - day * 24 * 3_600_000
+        delta = replace(
+            difference(counters(0, q7=(0, 0.0)), counters(15, q7=(5, ms))),
+            since=EpochMs(at + 60_000), until=EpochMs(at + 75_000),
+        )  # fmt: skip
+        store.deliver([Counted(server_id=server.id, delta=delta)])
+    client = signed_in(Role.VIEWER)
+    path = f"/api/v1/servers/{server.id}/usual-times?from={hour}&to={hour + 3_600_000}"
+    assert client.get(path).json() == [], "hours are not summed up yet"
+    while sum_up(server.id, hour + 3_600_000):
+        pass
+    assert client.get(path).json() == [{"query_id": "7", "ms_per_s": 4500 / 3600}]
+    assert client.get(path.replace(f"from={hour}", f"from={hour - 3 * 86_400_000}")).json() == [], "too long a window"
+
+
 def test_memory_tells_how_often_it_was_too_small(store: DjangoStore, server: Server) -> None:
     spilt = (
         '{"Plan": {"Node Type": "Sort", "Sort Method": "external merge", "Sort Space Used": 2048, "Sort Space Type": "Disk", '

@@ -5,9 +5,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from faena.core.readings import COUNTER_FIELDS
+from faena.core.series.window import Window
 from faena.core.statements.counters import Break, difference
 from faena.core.statements.figures import Measure, StatementFigures, figures_of, order, spread, sum_of_squares
 from faena.core.statements.tables import tables_of
+from faena.core.statements.usualcost import hours_alike, usual_times
 from faena.core.texts import fingerprint, gist, normalise
 from faena.core.units import EpochMs, QueryId
 from faena.testing.builders import counters
@@ -140,3 +142,22 @@ def test_the_gist_keeps_where_the_rows_come_from() -> None:
     short = "SELECT id, sailing_id, state FROM booking WHERE reference = $1"
     assert gist(short) == short
     assert gist(short, 60) == "SELECT … FROM booking WHERE reference = $1"
+
+
+HOUR = 3_600_000
+DAY = 24 * HOUR
+
+
+def test_usual_time_is_the_median_of_days_alike_by_the_part_of_each_hour() -> None:
+    window = Window(start=EpochMs(30 * DAY + HOUR // 2), end=EpochMs(30 * DAY + 2 * HOUR))
+    days = hours_alike(window, 5)
+    assert days[0] == [(29 * DAY, 0.5), (29 * DAY + HOUR, 1.0)]
+    counted = {hour for day in days for hour, _ in day}
+    worked = {
+        7: {hour: 3_600_000.0 * (10 if day == 2 else 1) for day, hours in enumerate(days) for hour, _ in hours},
+        8: {29 * DAY: 1.0},
+    }
+    found = usual_times(worked, counted, days)
+    assert found[7] == pytest.approx(1000), "one bad day does not become the rule"
+    assert found[8] == 0, "it mostly does not run then"
+    assert usual_times(worked, {hour for day in days[:2] for hour, _ in day}, days) == {}, "two days are no rule"

@@ -1124,6 +1124,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/usual-times": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Usual Times
+         * @description What each statement usually takes at the hours of a window; empty while fewer than three such days are known.
+         *
+         *     Apart from the ranking, which does not wait for two weeks of hours to be read.
+         */
+        get: operations["statements_usual_times"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/what-if": {
         parameters: {
             query?: never;
@@ -3857,6 +3879,16 @@ export interface components {
             waiting: components["schemas"]["BandOut"];
         };
         /**
+         * UsualTimeOut
+         * @description `ms_per_s`: execution time a second at this hour of the day, the median over earlier days.
+         */
+        UsualTimeOut: {
+            /** Ms Per S */
+            ms_per_s: number;
+            /** Query Id */
+            query_id: string;
+        };
+        /**
          * WaitOut
          * @description What a wait means. `known` false: only its type could be explained.
          */
@@ -5711,6 +5743,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    statements_usual_times: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsualTimeOut"][];
+                };
             };
         };
     };

@@ -12,14 +12,18 @@ from django.db.models.functions import Cast
 
 from faena.apps.servers.models import Server
 from faena.apps.statements import hours
-from faena.apps.statements.models import CountSpan, Text, Work, WorkHour
+from faena.apps.statements.models import CountSpan, SummedHour, Text, Work, WorkHour
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.window import Buckets, Window
 from faena.core.statements.conditions import Condition, of_field
 from faena.core.statements.figures import StatementFigures, figures_of
+from faena.core.statements.usualcost import hours_alike
+from faena.core.statements.usualcost import usual_times as usual_times_of
 from faena.core.texts import gist
 from faena.core.units import MS_PER_HOUR, QueryId
 
+USUAL_DAYS = 14
+USUAL_UP_TO_MS = 2 * 24 * MS_PER_HOUR
 MAX_SPANS = 8  # between summed hours, above which single readings are read for all of the window
 
 
@@ -109,6 +113,21 @@ def _sums(fields: Sequence[str]) -> Func:
     return Func(
         *(Sum(name) for name in fields), function="ARRAY", template="%(function)s[%(expressions)s]", output_field=values
     )
+
+
+def usual_times(server_id: int, window: Window, *, without_user: str = "") -> dict[int, float]:
+    """Milliseconds a second that each statement takes at these hours of other days; empty for more than two days at once."""
+    if window.length_ms > USUAL_UP_TO_MS:
+        return {}
+    days = hours_alike(window, USUAL_DAYS if window.length_ms <= USUAL_UP_TO_MS / 4 else USUAL_DAYS // 2)
+    wanted = sorted({hour for day in days for hour, _ in day})
+    counted = SummedHour.objects.filter(server_id=server_id, hour_ms__in=wanted).values_list("hour_ms", flat=True)
+    rows = WorkHour.objects.filter(server_id=server_id, hour_ms__in=wanted)
+    rows = rows.exclude(user=without_user) if without_user else rows
+    worked: dict[int, dict[int, float]] = {}
+    for statement, hour, ms in rows.values_list("query_id", "hour_ms").annotate(ms=Sum("total_ms")).order_by():
+        worked.setdefault(statement, {})[hour] = ms
+    return usual_times_of(worked, set(counted), days)
 
 
 def _touching_tables(rows: QuerySet[Any, Any], server_id: int, conditions: Sequence[Condition]) -> QuerySet[Any, Any]:

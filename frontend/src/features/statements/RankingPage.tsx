@@ -1,14 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { duration } from "../../lib/units";
 import { follows, type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Conditions } from "./Conditions";
-import { isMeasure, type Measure, MEASURES } from "./model";
-import { rankingQuery } from "./queries";
+import { againstUsual, isMeasure, type Measure, MEASURES, times } from "./model";
+import { rankingQuery, usualTimesQuery } from "./queries";
 import { Star } from "./Star";
 
 const NONE: string[] = [];
@@ -53,6 +53,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
   };
   const ranking = useQuery(rankingQuery(server, spec, given));
   const found = ranking.data;
+  const usual = useQuery(usualTimesQuery(server, spec)).data;
   const most = Math.max(...(found?.rows.map((row) => row[sort] ?? 0) ?? []), 0);
   const span = found ? found.end - found.start : 0;
   const query = new URLSearchParams({
@@ -142,26 +143,43 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
                 <th className="w-5" aria-label="star" />
                 <th className="py-1 text-left font-normal">statement</th>
                 {SHOWN.map((name) => (
-                  <th
-                    key={name}
-                    className="pl-3 text-right font-normal whitespace-nowrap"
-                    aria-sort={name === sort ? "descending" : "none"}
-                  >
-                    <button
-                      type="button"
-                      title={MEASURES[name].title}
-                      onClick={() => onSearch({ sort: name })}
-                      className={`hover:text-accent ${name === sort ? "font-semibold" : ""}`}
+                  <Fragment key={name}>
+                    <th
+                      className="pl-3 text-right font-normal whitespace-nowrap"
+                      aria-sort={name === sort ? "descending" : "none"}
                     >
-                      {MEASURES[name].label}
-                    </button>
-                  </th>
+                      <button
+                        type="button"
+                        title={MEASURES[name].title}
+                        onClick={() => onSearch({ sort: name })}
+                        className={`hover:text-accent ${name === sort ? "font-semibold" : ""}`}
+                      >
+                        {MEASURES[name].label}
+                      </button>
+                    </th>
+                    {name === "change" ? (
+                      <th
+                        className="pl-3 text-right font-normal whitespace-nowrap"
+                        title="time a second, against this hour of other days"
+                      >
+                        of usual
+                      </th>
+                    ) : null}
+                  </Fragment>
                 ))}
               </tr>
             </thead>
             <tbody>
               {found.rows.map((row) => (
-                <RankingRow key={row.query_id} row={row} sort={sort} most={most} server={server} search={search} />
+                <RankingRow
+                  key={row.query_id}
+                  row={row}
+                  usual={againstUsual(row.total_ms, found.covered_ms, usual?.get(row.query_id))}
+                  sort={sort}
+                  most={most}
+                  server={server}
+                  search={search}
+                />
               ))}
             </tbody>
           </table>
@@ -197,13 +215,14 @@ const Coverage = ({ found, span }: { readonly found: Schemas["RankingOut"]; read
 
 interface RowProps {
   readonly row: Schemas["FiguresOut"];
+  readonly usual: number | null; // how many times
   readonly sort: Measure;
   readonly most: number;
   readonly server: number;
   readonly search: ViewSearch;
 }
 
-const RankingRow = ({ row, sort, most, server, search }: RowProps) => (
+const RankingRow = ({ row, usual, sort, most, server, search }: RowProps) => (
   <tr className="border-line hover:bg-raised border-b">
     <td>
       <Star server={server} query={row.query_id} starred={row.starred} />
@@ -225,13 +244,26 @@ const RankingRow = ({ row, sort, most, server, search }: RowProps) => (
     {SHOWN.map((name) => {
       const value = row[name];
       return (
-        <td
-          key={name}
-          className={`pl-3 text-right whitespace-nowrap ${name === sort ? "font-semibold" : ""}`}
-          title={value === null ? UNKNOWN[name] : String(value)}
-        >
-          {value === null ? "–" : value === 0 ? <span className="text-muted">0</span> : MEASURES[name].say(value)}
-        </td>
+        <Fragment key={name}>
+          <td
+            className={`pl-3 text-right whitespace-nowrap ${name === sort ? "font-semibold" : ""}`}
+            title={value === null ? UNKNOWN[name] : String(value)}
+          >
+            {value === null ? "–" : value === 0 ? <span className="text-muted">0</span> : MEASURES[name].say(value)}
+          </td>
+          {name === "change" ? (
+            <td
+              className={`pl-3 text-right whitespace-nowrap ${(usual ?? 1) >= 2 ? "font-semibold" : ""}`}
+              title={
+                usual === null
+                  ? "fewer than three earlier days are known"
+                  : `${usual.toPrecision(3)} times its usual time`
+              }
+            >
+              {usual === null ? "–" : times(usual)}
+            </td>
+          ) : null}
+        </Fragment>
       );
     })}
   </tr>

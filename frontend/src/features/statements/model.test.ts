@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
 import {
+  againstUsual,
   conditionWords,
   dearerWords,
   MEASURES,
@@ -73,5 +74,14 @@ describe("conditions", () => {
     expect(signsOf("table")).toEqual(["=", "!="]);
     expect(signsOf("calls")).toContain(">=");
     expect([times(4.23), times(589)]).toEqual(["4.2×", "589×"]);
+  });
+});
+
+describe("againstUsual", () => {
+  it("compares time a second, and keeps quiet where nothing is usual", () => {
+    expect(againstUsual(6000, 60_000, 50)).toBe(2);
+    expect(againstUsual(6000, 0, 50)).toBeNull();
+    expect(againstUsual(6000, 60_000, undefined)).toBeNull();
+    expect(againstUsual(6000, 60_000, 0)).toBeNull();
   });
 });

@@ -46,6 +46,11 @@ export const MEASURES: Readonly<Record<Measure, MeasureWords>> = {
   errors: { label: "errors", title: "errors, timeouts and cancels that the log told of", say: count },
 };
 
+/** How many times its usual time a second a statement takes; null where nothing is usual yet. */
+export function againstUsual(totalMs: number, coveredMs: number, usual: number | undefined): number | null {
+  return usual && coveredMs > 0 ? totalMs / (coveredMs / 1000) / usual : null;
+}
+
 export const MEASURE_NAMES = Object.keys(MEASURES) as Measure[];
 
 export const isMeasure = (text: string | undefined): text is Measure => text !== undefined && text in MEASURES;

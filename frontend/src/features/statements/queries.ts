@@ -7,6 +7,8 @@ import type { Measure } from "./model";
 
 const COUNTERS_EVERY_MS = 15_000; // the server's counters are read that often; asking more often shows nothing new
 
+const USUAL_STALE_MS = 600_000; // it is made of whole hours of earlier days
+
 const slower = (spec: WindowSpec): number | false => {
   const ms = refreshMs(spec);
   return ms === false ? false : Math.max(ms, COUNTERS_EVERY_MS);
@@ -33,6 +35,21 @@ export const rankingQuery = (server: number, spec: WindowSpec, given: RankingSpe
       ),
     refetchInterval: slower(spec),
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });
+
+/** What statements usually take at these hours, in ms a second by statement. */
+export const usualTimesQuery = (server: number, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["usual-times", server, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/usual-times", {
+          params: { path: { server_id: server }, query: windowQuery(spec) },
+          signal,
+        }),
+      ),
+    select: (rows) => new Map(rows.map((row) => [row.query_id, row.ms_per_s])),
+    staleTime: USUAL_STALE_MS,
   });
 
 /** One statement in a window. The identifier is a 64-bit number, so it stays a text. */
