@@ -6,7 +6,7 @@ from faena.core.errors import BadWindow
 from faena.core.series.ticks import GAP_FACTOR, gaps, missing_ticks, next_tick
 from faena.core.series.window import MAX_WINDOW_MS, Window, cut
 from faena.core.units import EpochMs
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 windows = st.builds(
@@ -16,6 +16,7 @@ windows = st.builds(
 )
 
 
+@example(window=Window(start=EpochMs(1_000_000_000_000), end=EpochMs(1_000_512_000_001)), at_most=2, period=100)
 @given(windows, st.integers(1, 2000), st.integers(100, 60_000))
 def test_buckets_cover_the_window_and_are_few_enough(window: Window, at_most: int, period: int) -> None:
     buckets = cut(window, at_most=at_most, period_ms=period)

@@ -65,6 +65,11 @@ def cut(window: Window, *, at_most: int, period_ms: int = 1000) -> Buckets:
         count = -(-(window.end - start) // width)
         if count <= at_most:
             return Buckets(start=EpochMs(start), width_ms=width, count=count)
-    width = NICE_WIDTHS_MS[-1] * -(-window.length_ms // (NICE_WIDTHS_MS[-1] * at_most))
-    start = window.start - window.start % width
-    return Buckets(start=EpochMs(start), width_ms=width, count=-(-(window.end - start) // width))
+    times = -(-window.length_ms // (NICE_WIDTHS_MS[-1] * at_most))
+    while True:
+        width = NICE_WIDTHS_MS[-1] * times
+        start = window.start - window.start % width
+        count = -(-(window.end - start) // width)
+        if count <= max(at_most, 2):  # a window that straddles an edge has two at any width
+            return Buckets(start=EpochMs(start), width_ms=width, count=count)
+        times += 1
