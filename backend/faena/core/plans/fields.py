@@ -1,6 +1,7 @@
 """From the names PostgreSQL gives the parts of a plan to a step; the same for every form it can be written in."""
 
 from collections.abc import Mapping, Sequence
+from operator import itemgetter
 from typing import Any
 
 from faena.core.plans.model import Actual, Blocks, Jit, Plan, Step, Trigger
@@ -172,20 +173,25 @@ def _widest_sort(sorts: Sequence[Mapping[str, Any]], groups: Sequence[Mapping[st
     return max((kb for kb in found if kb is not None), default=None)
 
 
+_COUNTS = (
+    "Shared Hit Blocks", "Shared Read Blocks", "Shared Dirtied Blocks", "Shared Written Blocks", "Temp Read Blocks",
+    "Temp Written Blocks",
+)  # fmt: skip
+_all_counts = itemgetter(*_COUNTS)
+
+
 def _blocks(raw: Mapping[str, Any]) -> Blocks | None:
     if "Shared Hit Blocks" not in raw and "Shared Read Blocks" not in raw and "Temp Read Blocks" not in raw:
         return None
     shared = "Shared " if "Shared I/O Read Time" in raw or "Shared I/O Write Time" in raw else ""  # since version 17
-    return Blocks(
-        _int(raw, "Shared Hit Blocks") or 0,
-        _int(raw, "Shared Read Blocks") or 0,
-        _int(raw, "Shared Dirtied Blocks") or 0,
-        _int(raw, "Shared Written Blocks") or 0,
-        _int(raw, "Temp Read Blocks") or 0,
-        _int(raw, "Temp Written Blocks") or 0,
-        number(raw, f"{shared}I/O Read Time"),
-        number(raw, f"{shared}I/O Write Time"),
-    )
+    try:
+        a, b, c, d, e, f = _all_counts(raw)
+        known = type(a) is type(b) is type(c) is type(d) is type(e) is type(f) is int
+    except KeyError:
+        known = False
+    if not known:  # in text only those that are not 0, in XML as words
+        a, b, c, d, e, f = (_int(raw, name) or 0 for name in _COUNTS)
+    return Blocks(a, b, c, d, e, f, number(raw, shared + "I/O Read Time"), number(raw, shared + "I/O Write Time"))
 
 
 def _words(value: Any) -> str:

@@ -5,7 +5,7 @@ phase of the extended protocol that passed the threshold, or one for all of a si
 """
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from typing import TypeAlias
 
@@ -79,19 +79,24 @@ class Assembler:
         self._now = 0
         self.foreign = 0  # entries in another language than English
 
-    def feed(self, one: Entry | Execution) -> None:
-        """One more entry; an execution that is told in one comes as such."""
-        if isinstance(one, Execution):
-            self._now, pid = one.ended, one.pid
-            if pid in self._pieces:
+    def feed(self, entries: Iterable[Entry | Execution]) -> int:
+        """More entries; executions that are told in one come as such. Returns how many there were."""
+        found, pieces, last, count = self._found, self._pieces, self._last, 0
+        for one in entries:
+            count += 1
+            if not isinstance(one, Execution):
+                self._piece(one)
+                continue
+            pid = one.pid
+            if pid in pieces:
                 self._whole(one)
-                return
+                continue
             if one.execute_ms is not None:
-                self._last[pid] = len(self._found)
-            self._found.append(one)
-        else:
-            self._now = one.at
-            self._piece(one)
+                last[pid] = len(found)
+            found.append(one)
+        if count:
+            self._now = one.ended if isinstance(one, Execution) else one.at
+        return count
 
     def _piece(self, entry: Entry) -> None:
         pid, severity, message = entry.pid, entry.severity, entry.message

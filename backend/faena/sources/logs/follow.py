@@ -191,8 +191,7 @@ class Follower:
             end = len(data)
         if end:
             assert self._read_entries
-            for entry in self._read_entries(data[:end], offset):
-                self._assembler.feed(entry)
+            self._assembler.feed(self._read_entries(data[:end], offset))
             tail = (position.tail + data[:end])[-TAIL:]
             return LogPosition(name, offset + end, tail)
         return LogPosition(following.name, 0) if following is not None and not data else None

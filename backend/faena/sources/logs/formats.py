@@ -137,13 +137,14 @@ class JsonEntries:
 # Columns of csvlog, the same since PostgreSQL 9: application_name is the 23rd; 13 and 14 added three behind it.
 _AT, _USER, _DATABASE, _PID, _CLIENT, _LINE = 0, 1, 2, 3, 4, 6
 _SEVERITY, _SQLSTATE, _MESSAGE, _DETAIL, _CONTEXT, _STATEMENT, _PROGRAM, _QUERY_ID = 11, 12, 13, 14, 18, 19, 22, 25
-_QUOTED = r'[^"]*(?:""[^"]*)*'
+_QUOTED = r'[^"]*+(?:""[^"]*+)*+'
 _CSV_RECORD = re.compile(r'[^"\n]*+(?:"[^"]*+"[^"\n]*+)*+(?:\n|\Z)')
-# An execution told in one record: taken by one expression, in half the time that taking all columns apart needs.
+# An execution told in one record: taken by one expression, in half the time that taking all columns apart needs, and
+# without ways back (*+, ?+), which cost a quarter more.
 _CSV_EXECUTION = re.compile(
-    rf'(.{{23}} [^,]+),(?:"({_QUOTED})")?,(?:"({_QUOTED})")?,(\d+),(?:"([^"]*)")?,[^,]*,(\d+),(?:"[^"]*")?,[^,]*,'
-    rf'[^,]*,\d*,LOG,00000,"duration: (\d+\.\d+) ms  (?:statement|(execute) [^:"]*): ({_QUOTED})",'
-    rf'(?:"[Pp]arameters: ({_QUOTED})")?,,,,,,,,(?:"({_QUOTED})")?(?:,[^,\n]*(?:,\d*,(-?\d+))?)?\r?\n'
+    rf'(.{{23}} [^,]++),(?:"({_QUOTED})")?+,(?:"({_QUOTED})")?+,(\d++),(?:"([^"]*+)")?+,[^,]*+,(\d++),(?:"[^"]*+")?+,'
+    rf'[^,]*+,[^,]*+,\d*+,LOG,00000,"duration: (\d++\.\d++) ms  (?:statement|(execute) [^:"]*+): ({_QUOTED})",'
+    rf'(?:"[Pp]arameters: ({_QUOTED})")?+,,,,,,,,(?:"({_QUOTED})")?+(?:,[^,\n]*+(?:,\d*+,(-?\d++))?+)?+\r?\n'
 )
 
 

@@ -59,14 +59,14 @@ COMMON: tuple[str, ...] = (
 SEVERITIES = ("LOG", "ERROR", "FATAL", "PANIC", "WARNING", "NOTICE", "INFO", *(f"DEBUG{i}" for i in range(1, 6)))
 FOLLOW_UPS = ("DETAIL", "HINT", "CONTEXT", "STATEMENT", "QUERY", "LOCATION", "BACKTRACE")
 # Servers that speak another language have other words there, set off by the same two spaces.
-_TEXT = r"[^\n]*(?:\n\t[^\n]*)*"
+_TEXT = r"[^\n]*+(?:\n\t[^\n]*+)*+"
 _HEAD = rf"(?P<severity>[^\s:]{{2,24}}):  (?P<message>{_TEXT})"
 NEVER = r"((?!))?"
 FIELDS = ("at", "epoch", "pid", "user", "database", "program", "client", "query_id")
 ENTRY_FIELDS = (*FIELDS, "severity", "message", "sqlstate", "detail")
 EXECUTION_FIELDS = (*FIELDS, "took", "execute", "statement", "parameters")
 _EXECUTION = (
-    rf"LOG:  duration: (?P<took>\d+\.\d+) ms  (?:statement|(?P<execute>execute) [^:\n]*): (?P<statement>{_TEXT})"
+    rf"LOG:  duration: (?P<took>\d++\.\d++) ms  (?:statement|(?P<execute>execute) [^:\n]*+): (?P<statement>{_TEXT})"
 )
 
 

@@ -71,11 +71,7 @@ def read_stream(
         if skips and not has_any(block, _TROUBLE[summary.form]):
             continue
         wanted = _only_trouble(block, summary.form) if trouble_only else block
-        feed, count = assembler.feed, 0
-        for entry in read(wanted, offset):
-            feed(entry)
-            count += 1
-        summary.entries += count
+        summary.entries += assembler.feed(read(wanted, offset))
         found = assembler.take(all_of_it=False)
         summary.happenings += len(found)
         yield from found
