@@ -80,7 +80,7 @@ def split_cause(
     narrowing = selectors.Narrowing(without_user=server.username)
     if query_id is not None:
         narrowing["query_id"] = int(query_id)
-    sides = [selectors.figures(server_id, w, **narrowing) for w in (other, window)]
+    sides = [selectors.efforts(server_id, w, **narrowing) for w in (other, window)]
     counted = [selectors.coverage(server_id, w).covered_ms / 1000 for w in (other, window)]
     for w, seconds in zip((other, window), counted, strict=True):
         if not seconds:

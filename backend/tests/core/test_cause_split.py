@@ -2,29 +2,26 @@
 
 import pytest
 from faena.core.answers.cause_split import cause_split, sentence
-from faena.core.readings import COUNTER_FIELDS
-from faena.core.statements.figures import StatementFigures
+from faena.core.statements.figures import Effort
 from faena.core.units import QueryId
 from hypothesis import given
 from hypothesis import strategies as st
 
+Efforts = dict[QueryId, Effort]
 
-def figures(query_id: int, calls: float, cost: float, reads: float = 0, latency: float = 0) -> StatementFigures:
-    values = dict.fromkeys(COUNTER_FIELDS, 0.0)
-    values |= {"calls": calls, "total_ms": calls * cost, "blocks_read": reads, "read_ms": reads * latency}
-    return StatementFigures(query_id=QueryId(query_id), **values)
+
+def ran(query_id: int, calls: float, cost: float, reads: float = 0, latency: float = 0) -> Efforts:
+    return {QueryId(query_id): Effort(calls, calls * cost, reads, reads * latency)}
 
 
 amounts = st.floats(0, 1e6).map(lambda x: round(x, 3))
 windows = st.dictionaries(st.integers(1, 6), st.tuples(amounts, amounts, amounts, amounts), max_size=6).map(
-    lambda d: [figures(i, *v) for i, v in d.items()]
+    lambda d: {k: one for i, v in d.items() for k, one in ran(i, *v).items()}
 )
 
 
 @given(windows, windows, st.floats(1, 1e5), st.floats(1, 1e5))
-def test_the_parts_add_up(
-    before: list[StatementFigures], after: list[StatementFigures], before_s: float, after_s: float
-) -> None:
+def test_the_parts_add_up(before: Efforts, after: Efforts, before_s: float, after_s: float) -> None:
     split = cause_split(before, after, before_s, after_s)
     near = pytest.approx(0, abs=1e-9 * max(1.0, split.before, split.after))
     assert split.before + split.volume + split.mix + split.cost - split.after == near
@@ -34,36 +31,36 @@ def test_the_parts_add_up(
 
 
 @given(windows, windows)
-def test_both_windows_are_treated_alike(one: list[StatementFigures], other: list[StatementFigures]) -> None:
+def test_both_windows_are_treated_alike(one: Efforts, other: Efforts) -> None:
     there, back = cause_split(one, other, 60, 60), cause_split(other, one, 60, 60)
     size = max(1.0, there.before, there.after)
     for name in ("volume", "mix", "cost", "by_count", "by_latency"):
         assert getattr(there, name) == pytest.approx(-getattr(back, name), abs=1e-9 * size)
 
 
-BASE = [figures(1, 600, 10, reads=600, latency=1), figures(2, 60, 100)]
+BASE = ran(1, 600, 10, reads=600, latency=1) | ran(2, 60, 100)
 
 
 @pytest.mark.parametrize(
     ("after", "cause", "words"),
     [
-        ([figures(1, 1800, 10), figures(2, 180, 100)], "volume", "more calls"),
-        ([figures(1, 600, 40), figures(2, 60, 100)], "cost", "each call is dearer"),
-        ([figures(1, 60, 10), figures(2, 600, 100)], "mix", "other statements"),
+        (ran(1, 1800, 10) | ran(2, 180, 100), "volume", "more calls"),
+        (ran(1, 600, 40) | ran(2, 60, 100), "cost", "each call is dearer"),
+        (ran(1, 60, 10) | ran(2, 600, 100), "mix", "other statements"),
     ],
 )
-def test_a_cause_put_in_is_named(after: list[StatementFigures], cause: str, words: str) -> None:
+def test_a_cause_put_in_is_named(after: Efforts, cause: str, words: str) -> None:
     split = cause_split(BASE, after, 60, 60)
     assert getattr(split, cause) == pytest.approx(split.change, rel=0.2)
     assert words in sentence(split, "the one", "an hour before")
 
 
 def test_slower_reads_are_told_from_more_reads() -> None:
-    slower = cause_split(BASE, [figures(1, 600, 10, reads=600, latency=5)], 60, 60)
+    slower = cause_split(BASE, ran(1, 600, 10, reads=600, latency=5), 60, 60)
     assert slower.by_latency == pytest.approx(slower.reads_after - slower.reads_before)
-    more = cause_split(BASE, [figures(1, 600, 10, reads=3000, latency=1)], 60, 60)
+    more = cause_split(BASE, ran(1, 600, 10, reads=3000, latency=1), 60, 60)
     assert more.by_count == pytest.approx(more.reads_after - more.reads_before)
 
 
 def test_longer_windows_are_no_more_load() -> None:
-    assert cause_split(BASE, [figures(1, 6000, 10), figures(2, 600, 100)], 60, 600).change == pytest.approx(0)
+    assert cause_split(BASE, ran(1, 6000, 10) | ran(2, 600, 100), 60, 600).change == pytest.approx(0)

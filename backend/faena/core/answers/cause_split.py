@@ -14,7 +14,7 @@ without calls in a window costs there what it costs in the other, so that what i
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from faena.core.statements.figures import StatementFigures
+from faena.core.statements.figures import Effort
 from faena.core.units import QueryId
 
 
@@ -59,7 +59,7 @@ class CauseSplit:
 
 
 def cause_split(
-    before: Sequence[StatementFigures], after: Sequence[StatementFigures], before_s: float, after_s: float
+    before: Mapping[QueryId, Effort], after: Mapping[QueryId, Effort], before_s: float, after_s: float
 ) -> CauseSplit:
     """Rates, so that windows of different length compare. `before_s` and `after_s` are the seconds that were counted.
 
@@ -108,13 +108,11 @@ class _Rate:
 _NONE = _Rate()
 
 
-def _rates(figures: Sequence[StatementFigures], seconds: float) -> Mapping[QueryId, _Rate]:
+def _rates(efforts: Mapping[QueryId, Effort], seconds: float) -> Mapping[QueryId, _Rate]:
     return {
-        one.query_id: _Rate(
-            one.calls / seconds, one.total_ms / seconds, one.blocks_read / seconds, one.read_ms / seconds
-        )
-        for one in figures
-        if one.calls > 0
+        query_id: _Rate(calls / seconds, ms / seconds, reads / seconds, read_ms / seconds)
+        for query_id, (calls, ms, reads, read_ms) in efforts.items()
+        if calls > 0
     }
 
 

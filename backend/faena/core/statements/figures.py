@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from math import sqrt
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -41,6 +42,15 @@ class StatementFigures:
     def stddev_ms(self) -> Millis | None:
         """Standard deviation of single executions inside this window; None below two calls."""
         return spread(self.calls, self.total_ms, self.sumsq_ms2)
+
+
+class Effort(NamedTuple):
+    """What a statement took in a window, as far as two windows are compared by it."""
+
+    calls: float
+    total_ms: float
+    blocks_read: float
+    read_ms: float
 
 
 class Measure(StrEnum):

@@ -1,8 +1,9 @@
 """Captured executions as a table: rows, columns, a measure, an aggregate."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -80,16 +81,13 @@ def pivot(
     weights = np.array([one.weight for one in runs])
     row_of = [labels[rows](one) for one in runs]
     column_of = [labels[columns](one) for one in runs] if columns else ["all"] * len(runs)
-    places: dict[tuple[str, str], list[int]] = {}
-    for i, key in enumerate(zip(row_of, column_of, strict=True)):
-        places.setdefault(key, []).append(i)
-    row_totals = {
-        name: _of(values, weights, np.flatnonzero(np.array(row_of) == name), aggregate) for name in set(row_of)
-    }
+    places = _places(zip(row_of, column_of, strict=True))
+    row_totals = {name: _of(values, weights, where, aggregate) for name, where in _places(row_of).items()}
+    in_column = _places(column_of)
     ordered = sorted(row_totals, key=lambda name: (-(row_totals[name] or 0.0), name))
     if rows is PivotBy.HOUR:
         ordered = sorted(row_totals)
-    names = sorted(set(column_of), key=lambda name: (len(name), name) if columns is PivotBy.DURATION else (0, name))
+    names = sorted(in_column, key=lambda name: (len(name), name) if columns is PivotBy.DURATION else (0, name))
     shown = ordered[:at_most]
     empty: list[int] = []
     return Pivot(
@@ -98,10 +96,21 @@ def pivot(
         cells=[[_of(values, weights, places.get((r, c), empty), aggregate) for c in names] for r in shown],
         counts=[[len(places.get((r, c), empty)) for c in names] for r in shown],
         row_totals=[row_totals[name] for name in shown],
-        column_totals=[_of(values, weights, np.flatnonzero(np.array(column_of) == c), aggregate) for c in names],
+        column_totals=[_of(values, weights, in_column[c], aggregate) for c in names],
         total=_of(values, weights, np.arange(len(runs)), aggregate),
         more_rows=len(ordered) - len(shown),
     )
+
+
+_Key = TypeVar("_Key")
+
+
+def _places(keys: Iterable[_Key]) -> dict[_Key, list[int]]:
+    """Where each key stands."""
+    found: dict[_Key, list[int]] = {}
+    for i, key in enumerate(keys):
+        found.setdefault(key, []).append(i)
+    return found
 
 
 def _of(
