@@ -17,9 +17,12 @@ AS_LOGGED = "as the server's log tells"
 
 
 class MarkedOut(Out):
+    """`query_id`: the statement that a switch of plan is of."""
+
     at: int
     kind: str
     detail: str
+    query_id: str | None
 
 
 @router.get("/servers/{server_id}/marks", response=list[MarkedOut], operation_id="marks_list")
@@ -27,7 +30,9 @@ def list_marks(request: HttpRequest, server_id: int, window_in: Query[WindowIn])
     """Deadlocks and the like, and statements that went over to another plan; in order of time."""
     servers.server(server_id)
     window = window_in.window(now_ms())
-    logged = [MarkedOut(at=at, kind=kind, detail=AS_LOGGED) for at, kind in events.marks(server_id, window)]
+    logged = [
+        MarkedOut(at=at, kind=kind, detail=AS_LOGGED, query_id=None) for at, kind in events.marks(server_id, window)
+    ]
     runs = executions.plan_runs(server_id, window)
     changes = [(query_id, one) for query_id, several in runs.items() for one in switches(several)]
     labels = {i: gist(text.text, 100) for i, text in texts(server_id, {i for i, _ in changes}).items()}
@@ -37,6 +42,7 @@ def list_marks(request: HttpRequest, server_id: int, window_in: Query[WindowIn])
             at=one.at,
             kind="plan_switch",
             detail=f"{labels.get(query_id, f'statement {query_id}')} now uses {lines.get(one.after, 'another plan')}",
+            query_id=str(query_id),
         )
         for query_id, one in changes
     ]

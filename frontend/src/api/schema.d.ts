@@ -2391,7 +2391,10 @@ export interface components {
             /** Start */
             start: number;
         };
-        /** MarkedOut */
+        /**
+         * MarkedOut
+         * @description `query_id`: the statement that a switch of plan is of.
+         */
         MarkedOut: {
             /** At */
             at: number;
@@ -2399,6 +2402,8 @@ export interface components {
             detail: string;
             /** Kind */
             kind: string;
+            /** Query Id */
+            query_id: string | null;
         };
         /**
          * Measure

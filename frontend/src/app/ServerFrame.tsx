@@ -9,6 +9,7 @@ import {
   DEFAULT_RAIL_S,
   type ViewSearch,
   type WindowSpec,
+  around,
   bounds,
   follows,
   mergeSearch,
@@ -20,7 +21,7 @@ import {
 import { Choice } from "../ui/Choice";
 import { useShortcuts } from "../ui/useShortcuts";
 import { RAIL_LENGTHS_S, railLength } from "./railLength";
-import { eventMarks, noteMarks } from "./railMarks";
+import { type LeadingMark, eventMarks, noteMarks } from "./railMarks";
 import { WindowPicker } from "./WindowPicker";
 
 const RAIL_LENGTHS = RAIL_LENGTHS_S.map((seconds) => ({
@@ -48,6 +49,25 @@ export const ServerFrame = ({ server, search, children }: Props) => {
       search: (old: Record<string, unknown>) => mergeSearch(readSearch(old), window),
     });
   };
+  const open = ({ at, until, lead }: LeadingMark): void => {
+    const window = around(spec, at, until, present());
+    const kept = (change: Partial<ViewSearch> = {}) => ({
+      search: (old: Record<string, unknown>) => mergeSearch(readSearch(old), { ...window, ...change }),
+    });
+    const params = { server: String(server) };
+    switch (lead.to) {
+      case "deadlocks":
+        return void navigate({ to: "/servers/$server/deadlocks", params, ...kept() });
+      case "events":
+        return void navigate({ to: "/servers/$server/events", params, ...kept({ only: [lead.kind] }) });
+      case "statement": {
+        const statement = { ...params, query: lead.queryId };
+        return void navigate({ to: "/servers/$server/statements/$query", params: statement, ...kept() });
+      }
+      case "time":
+        show(window);
+    }
+  };
   useShortcuts({
     "[": () => show(stepped(spec, -1, present())),
     "]": () => show(stepped(spec, 1, present())),
@@ -67,6 +87,7 @@ export const ServerFrame = ({ server, search, children }: Props) => {
           marks={marks}
           now={now}
           onWindow={(from, to) => show({ from, to })}
+          onMark={open}
         />
         <div className="text-sm">
           <WindowPicker spec={spec} now={now} onWindow={show} />

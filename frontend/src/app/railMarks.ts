@@ -23,18 +23,37 @@ const EVENT_WORDS: Readonly<Record<string, readonly [string, string]>> = {
   connection_refused: ["refused connection", "refused connections"],
 };
 
-export const noteMarks = (notes: readonly Schemas["NoteOut"][]): RailMark[] =>
+/** What a mark leads to: the deadlocks, the entries of a kind in the log, a statement, or no more than its time. */
+export type Lead =
+  | { readonly to: "deadlocks" }
+  | { readonly to: "events"; readonly kind: string }
+  | { readonly to: "statement"; readonly queryId: string }
+  | { readonly to: "time" };
+
+export interface LeadingMark extends RailMark {
+  readonly lead: Lead;
+}
+
+export const noteMarks = (notes: readonly Schemas["NoteOut"][]): LeadingMark[] =>
   notes
     .filter((note) => note.event !== "connected")
-    .map((note) => ({ at: note.at, label: NOTE_WORDS[note.event] ?? note.event, detail: note.detail }));
+    .map(({ at, event, detail }) => ({
+      at,
+      until: at,
+      label: NOTE_WORDS[event] ?? event,
+      detail,
+      lead: { to: "time" },
+    }));
 
 /** One mark for all of a kind that lie within `nearMs` of its first, since more would only cover each other. */
-export function eventMarks(events: readonly Schemas["MarkedOut"][], nearMs: number): RailMark[] {
+export function eventMarks(events: readonly Schemas["MarkedOut"][], nearMs: number): LeadingMark[] {
   interface Mark {
     at: number;
+    until: number;
     kind: string;
     count: number;
     detail: string;
+    statements: Set<string>;
   }
   const marks: Mark[] = [];
   const open = new Map<string, Mark>();
@@ -42,15 +61,27 @@ export function eventMarks(events: readonly Schemas["MarkedOut"][], nearMs: numb
     const last = open.get(event.kind);
     if (last && event.at - last.at < nearMs) {
       last.count += 1;
+      last.until = event.at;
+      if (event.query_id !== null) last.statements.add(event.query_id);
       if (last.detail !== event.detail) last.detail += `; ${event.detail}`;
     } else {
-      const mark = { ...event, count: 1 };
+      const { at, kind, detail, query_id: queryId } = event;
+      const mark = { at, until: at, kind, detail, count: 1, statements: new Set(queryId === null ? [] : [queryId]) };
       marks.push(mark);
       open.set(event.kind, mark);
     }
   }
-  return marks.map(({ at, kind, count, detail }) => {
+  return marks.map(({ at, until, kind, count, detail, statements }) => {
     const [one, many] = EVENT_WORDS[kind] ?? [kind, kind];
-    return { at, label: count === 1 ? one : `${count} ${many}`, detail };
+    return { at, until, label: count === 1 ? one : `${count} ${many}`, detail, lead: leadOf(kind, [...statements]) };
   });
+}
+
+/** Switches of plan of several statements lead to their time, where the ranking tells which became dearer. */
+function leadOf(kind: string, statements: readonly string[]): Lead {
+  if (kind === "plan_switch") {
+    const [queryId] = statements;
+    return queryId !== undefined && statements.length === 1 ? { to: "statement", queryId } : { to: "time" };
+  }
+  return kind === "deadlock" ? { to: "deadlocks" } : { to: "events", kind };
 }

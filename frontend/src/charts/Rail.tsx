@@ -7,23 +7,25 @@ import { useSize } from "./useSize";
 
 export interface RailMark {
   readonly at: number;
+  readonly until: number;
   readonly label: string;
   readonly detail: string;
 }
 
-interface Props {
+interface Props<Mark extends RailMark> {
   readonly load: LoadLike | undefined;
   readonly window: { readonly from: number; readonly to: number };
-  readonly marks: readonly RailMark[];
+  readonly marks: readonly Mark[];
   readonly now: number;
   readonly onWindow: (from: number, to: number) => void;
+  readonly onMark: (mark: Mark) => void;
 }
 
 const HEIGHT = 34;
 type Grip = "move" | "from" | "to" | "new";
 
-/** The longer history with the window on it. Drag the window, its edges, or a new one. */
-export const Rail = ({ load, window, marks, now, onWindow }: Props) => {
+/** The longer history with the window on it. Drag the window, its edges, or a new one; a mark leads to what it tells. */
+export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow, onMark }: Props<Mark>) => {
   const [ref, size] = useSize<HTMLDivElement>();
   const [drag, setDrag] = useState<{ grip: Grip; origin: number; from: number; to: number } | null>(null);
   const shape = useMemo(
@@ -97,12 +99,6 @@ export const Rail = ({ load, window, marks, now, onWindow }: Props) => {
             {label}
           </text>
         ))}
-        {marks.map((mark) => (
-          <g key={`${mark.at}${mark.label}`} transform={`translate(${x(mark.at)} ${HEIGHT + 14})`}>
-            <title>{`${clock(mark.at)} ${mark.label}: ${mark.detail}`}</title>
-            <path d="M0 0L4 7H-4Z" fill="var(--strong)" />
-          </g>
-        ))}
         <rect
           x={x0}
           y={0.75}
@@ -127,6 +123,23 @@ export const Rail = ({ load, window, marks, now, onWindow }: Props) => {
           />
         ))}
       </svg>
+      {size.width
+        ? marks.map((mark) => (
+            <button
+              key={`${mark.at}${mark.label}`}
+              type="button"
+              className="text-strong hover:text-accent absolute h-3 w-3.5"
+              style={{ left: x(mark.at) - 7, top: HEIGHT + 12 }}
+              title={`${clock(mark.at)} ${mark.label}: ${mark.detail}`}
+              aria-label={`${clock(mark.at)} ${mark.label}: ${mark.detail}`}
+              onClick={() => onMark(mark)}
+            >
+              <svg width="14" height="12" className="block" aria-hidden="true">
+                <path d="M7 2L11 9H3Z" fill="currentColor" />
+              </svg>
+            </button>
+          ))
+        : null}
     </div>
   );
 };

@@ -4,6 +4,7 @@ import { describe, expect, it } from "vitest";
 import {
   MAX_WINDOW_MS,
   MIN_WINDOW_MS,
+  around,
   bounds,
   follows,
   mergeSearch,
@@ -65,5 +66,23 @@ describe("moving the window", () => {
         expect(to).toBeLessThanOrEqual(NOW);
       }),
     );
+  });
+
+  it("goes to what lies outside of it, keeping its length, and stays where it holds that already", () => {
+    const window = { from: NOW - 600_000, to: NOW };
+    expect(around(window, NOW - 5000, NOW - 5000, NOW)).toBe(window);
+    expect(around({ last: 600 }, NOW - 5000, NOW - 5000, NOW)).toEqual({ last: 600 });
+    const there = around(window, NOW - 3_600_000, NOW - 3_600_000, NOW);
+    expect(there).toEqual({ from: NOW - 3_900_000, to: NOW - 3_300_000 });
+    const long = bounds(around(window, NOW - 7_200_000, NOW - 3_600_000, NOW), NOW);
+    expect(long.from).toBeLessThanOrEqual(NOW - 7_200_000);
+    expect(long.to).toBeGreaterThanOrEqual(NOW - 3_600_000);
+  });
+
+  it("never reaches into the future", () => {
+    expect(around({ from: NOW - 7_200_000, to: NOW - 3_600_000 }, NOW - 60_000, NOW - 60_000, NOW)).toEqual({
+      from: NOW - 3_600_000,
+      to: NOW,
+    });
   });
 });

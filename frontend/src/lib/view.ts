@@ -151,6 +151,15 @@ export function scaled(spec: WindowSpec, factor: number, now: number): WindowSpe
   return { from: Math.round(end - length), to: Math.round(end) };
 }
 
+/** A window of the present length in whose middle a span lies; the present one where it holds the span already. */
+export function around(spec: WindowSpec, since: number, until: number, now: number): WindowSpec {
+  const { from, to } = bounds(spec, now);
+  if (from <= since && until <= to) return spec;
+  const length = Math.min(MAX_WINDOW_MS, Math.max(to - from, 2 * (until - since), MIN_WINDOW_MS));
+  const end = Math.min(now, (since + until + length) / 2);
+  return { from: Math.round(end - length), to: Math.round(end) };
+}
+
 /** The search without its window: what stays when another window is chosen. */
 export function withoutWindow(search: ViewSearch): ViewSearch {
   const rest = { ...search };
