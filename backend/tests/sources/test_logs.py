@@ -8,6 +8,7 @@ from collections.abc import Iterator
 import psycopg
 import pytest
 from faena.core.logged import EventKind, Execution, LogEvent
+from faena.sources.logs.blocks import Word, has_any
 from faena.sources.logs.prefix import COMMON
 from faena.sources.logs.reading import Summary, read_stream
 from faena.sources.postgres import Target
@@ -240,3 +241,16 @@ def test_nothing_breaks_the_reader(noise: bytes) -> None:
     read(noise)
     read(b"{" + noise)
     read(b"2026-03-01 09:20:00.123 UTC," + noise)
+
+
+WORDS = (Word(b"ERROR", (1, 2)), Word(b",FATAL,", (0, 1)), Word(b" still waiting for ", (7, 9)), Word(b"plain"))
+PIECES = st.sampled_from(
+    [word.text for word in WORDS] + [b"ERRO", b"R", b",F", b"ATAL,", b" waiting", b"x", b"\0", b"\xff"]
+)
+
+
+@given(st.lists(PIECES, min_size=1, max_size=12).map(b"".join))
+def test_looking_for_words_by_two_letters_finds_what_plain_search_finds(data: bytes) -> None:
+    for word in WORDS:
+        assert has_any(data, [word]) == (word.text in data)
+    assert has_any(data, WORDS) == any(word.text in data for word in WORDS)

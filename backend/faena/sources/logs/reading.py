@@ -24,10 +24,11 @@ from faena.sources.logs.formats import Faults, TextEntries, reader_for
 
 HEAD = 64 * 1024
 # A block without any of these holds nothing but executions and chatter. jsonlog tells a code only where there is one.
+_WAITING = Word(b" still waiting for ", (7, 9))
 _TROUBLE: dict[Form, tuple[Word, ...]] = {
-    "jsonlog": (Word(b'"state_code":"'), Word(b" still waiting for ")),
-    "csvlog": (Word(b"ERROR", (1, 2)), Word(b"FATAL", (0, 2)), Word(b"PANIC", (0, 2)), Word(b" still waiting for ")),
-    "stderr": (Word(b"ERROR", (1, 2)), Word(b"FATAL", (0, 2)), Word(b"PANIC", (0, 2)), Word(b" still waiting for ")),
+    "jsonlog": (Word(b'"state_code":"'), _WAITING),
+    "csvlog": (Word(b",ERROR,", (0, 1)), Word(b",FATAL,", (0, 1)), Word(b",PANIC,", (0, 1)), _WAITING),
+    "stderr": (Word(b"ERROR", (1, 2)), Word(b"FATAL", (0, 2)), Word(b"PANIC", (0, 2)), _WAITING),
 }
 # A log whose head has none of these is in another language, where the words above tell nothing of trouble.
 _ENGLISH = (b"duration: ", b"connection ", b"checkpoint ", b"statement: ", b"database system", b"ERROR", b"FATAL")
