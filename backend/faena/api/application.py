@@ -20,6 +20,7 @@ from faena.api import (
     session,
     sessions,
     split,
+    statement_page,
     statement_parts,
     statements,
 )
@@ -39,6 +40,7 @@ api.add_router("/session", session.router)
 api.add_router("/servers", servers.router)
 api.add_router("", load.router)
 api.add_router("", statements.router)
+api.add_router("", statement_page.router)
 api.add_router("", statement_parts.router)
 api.add_router("", split.router)
 api.add_router("", overview.router)

@@ -1,6 +1,6 @@
 """Indexes of a watched server: what could go, what is proposed for a plan and for all that runs."""
 
-from typing import Any
+from typing import Annotated, Any
 
 from django.http import HttpRequest
 from ninja import Query, Router
@@ -77,9 +77,13 @@ class HealthOut(Out):
 
 
 class IndexesOut(Out):
-    """`counted_since`: from when on the server's counters of use run; null where it does not tell."""
+    """Of one database; `databases` has all to choose from.
+
+    `counted_since`: from when on the server's counters of use run; null where it does not tell.
+    """
 
     database: str
+    databases: list[str]
     tables: int
     indexes: int
     index_bytes: int
@@ -127,11 +131,17 @@ def plan_proposals(request: HttpRequest, key: str) -> ProposalsOut:
 
 
 @router.get("/servers/{server_id}/indexes", response=IndexesOut, operation_id="indexes_get")
-def get_indexes(request: HttpRequest, server_id: int, window_in: Query[WindowIn]) -> IndexesOut:
+def get_indexes(
+    request: HttpRequest,
+    server_id: int,
+    window_in: Query[WindowIn],
+    database: Annotated[str, Query(max_length=63, description="by default that with most time in statements")] = "",
+) -> IndexesOut:
     """What could go, and one proposal per table that serves most of the time at stake. Asks the server now."""
-    found = proposals.of_server(servers.server(server_id), window_in.window(now_ms()))
+    found = proposals.of_server(servers.server(server_id), window_in.window(now_ms()), database)
     return IndexesOut(
         database=found.schema.database,
+        databases=list(found.databases),
         tables=len(found.schema.tables),
         indexes=sum(len(table.indexes) for table in found.schema.tables),
         index_bytes=sum(index.size_bytes for table in found.schema.tables for index in table.indexes),

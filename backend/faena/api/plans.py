@@ -245,20 +245,23 @@ def ask_for_plan(request: HttpRequest, server_id: int, body: AskBody) -> PlanKey
     """Ask the watched server for a plan, in a transaction that is rolled back and limited in time."""
     server = servers.server(server_id)
     query_id = int(body.query_id) if body.query_id and body.query_id.lstrip("-").isdigit() else None
-    statement, values = body.text, None
+    statement, database, values = body.text, "", None
     if body.execution:
-        statement, values = _as_run(server_id, body.execution)
-    if not statement and query_id is not None:
+        statement, database, values = _as_run(server_id, body.execution)
+    if query_id is not None:
         found = statements.texts(server_id, [query_id]).get(query_id)
-        statement = found.text if found else ""
-    question = actions.Question(statement=statement, values=values, run=body.run, confirmed=body.confirmed)
+        statement = statement or (found.text if found else "")
+        database = database or statements.database_of(server_id, query_id)
+    question = actions.Question(
+        statement=statement, database=database, values=values, run=body.run, confirmed=body.confirmed
+    )
     return _key(actions.ask(server, query_id, question, now_ms(), by=request.user))
 
 
-def _as_run(server_id: int, key: str) -> tuple[str, list[str | None] | None]:
-    """Statement and values of a captured execution; values None where it had no parameters. Raises NotFound."""
+def _as_run(server_id: int, key: str) -> tuple[str, str, list[str | None] | None]:
+    """Statement, database and values of a captured execution; values None where it had no parameters. Raises NotFound."""
     numbers = [int(one) for one in key.split() if one.isdigit()]
     run = executions.one(server_id, *numbers) if len(numbers) == 3 else None
     if run is None or not run.statement:
         raise NotFound("this execution is not known, or was captured without its parameters")
-    return run.statement, parameter_values(run.parameters) if run.parameters else None
+    return run.statement, run.database, parameter_values(run.parameters) if run.parameters else None

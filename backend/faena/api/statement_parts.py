@@ -1,4 +1,4 @@
-"""What a statement's page shows beside its figures: the memory it needed, and how it fares on each node of its group."""
+"""What a statement's page shows beside its figures: its tables, the memory it needed, how it fares on each node."""
 
 from typing import Annotated
 
@@ -9,11 +9,13 @@ from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.overview import groups
 from faena.apps.plans import selectors as plans
+from faena.apps.plans import tables
 from faena.apps.servers import selectors as servers
 from faena.apps.statements import executions
 from faena.apps.statements import selectors as statements
 from faena.core.plans.memory import memory_of
 from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.plans.schema import TableFacts
 
 router = Router(tags=["statements"])
 StatementId = Annotated[str, Path(pattern=r"^-?\d{1,19}$", description="signed 64-bit number, as text")]
@@ -109,6 +111,75 @@ def list_nodes(
         )
         for node, one in zip(nodes, figures, strict=True)
     ]
+
+
+class TableIndexOut(Out):
+    """`used` by the newest plan that the statement is known to have used. `columns` with INCLUDE and WHERE as written."""
+
+    name: str
+    columns: str
+    size_bytes: int
+    scans: int | None
+    used: bool
+
+
+class TouchedTableOut(Out):
+    """Sizes in bytes, moments in ms since 1970; null: not known from surveys alone, or it never happened."""
+
+    name: str
+    partition_of: str
+    size_bytes: int
+    rows: float | None
+    dead: int | None
+    changed_since_analyze: int | None
+    analyzed_at: int | None
+    vacuumed_at: int | None
+    indexes: list[TableIndexOut]
+
+
+class TouchedTablesOut(Out):
+    """`surveyed`: known from surveys alone. `missing` are names that no table of the database has: views, for one."""
+
+    tables: list[TouchedTableOut]
+    missing: list[str]
+    surveyed: bool
+
+
+@router.get(
+    "/servers/{server_id}/statements/{query_id}/tables", response=TouchedTablesOut, operation_id="statements_tables"
+)
+def list_tables(request: HttpRequest, server_id: int, query_id: StatementId) -> TouchedTablesOut:
+    """The tables a statement touches, largest first, with their indexes. Asks the server now."""
+    found = tables.of_statement(servers.server(server_id), int(query_id))
+    return TouchedTablesOut(
+        tables=[_touched(table, found) for table in found.tables],
+        missing=list(found.missing),
+        surveyed=found.surveyed,
+    )
+
+
+def _touched(table: TableFacts, found: tables.StatementTables) -> TouchedTableOut:
+    known = not found.surveyed
+    return TouchedTableOut(
+        name=table.full_name,
+        partition_of=table.partition_of,
+        size_bytes=table.size_bytes,
+        rows=table.rows if known else None,
+        dead=table.dead if known else None,
+        changed_since_analyze=table.changed_since_analyze if known else None,
+        analyzed_at=table.analyzed_at,
+        vacuumed_at=table.vacuumed_at,
+        indexes=[
+            TableIndexOut(
+                name=index.name,
+                columns=index.written if known else "",
+                size_bytes=index.size_bytes,
+                scans=index.scans if known else None,
+                used=index.name in found.used,
+            )
+            for index in table.indexes
+        ],
+    )
 
 
 class UsualTimeOut(Out):

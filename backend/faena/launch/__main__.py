@@ -1,6 +1,7 @@
 """The command line of ./faena."""
 
 import argparse
+import os
 import sys
 
 from faena.launch import benches, checks, demo, real, setup
@@ -97,6 +98,9 @@ if __name__ == "__main__":
     except KeyboardInterrupt:
         warn("stopped")
         sys.exit(130)
+    except BrokenPipeError:  # whoever read our output has seen enough; nothing is left to flush into
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(0)
     except OSError as error:
         if error.errno == 28:  # no space left on device
             warn(

@@ -170,7 +170,7 @@ def test_a_statements_page_adds_up(client: Client, server: Server) -> None:
     assert found["totals"] is None, "no call has ended yet"
     other = get(client, f"/servers/{server.id}/statements/7?{MINUTE}")
     assert other["calls_per_s"] == [2.0, None, None, None]
-    assert other["ms_per_call"] == [2.0, None, None, None]
+    assert other["per_call"]["total_ms"] == [2.0, None, None, None]
 
 
 def test_the_list_of_servers_never_shows_a_password(client: Client, server: Server) -> None:

@@ -3,8 +3,6 @@
 from pathlib import Path
 
 import pytest
-from django.test import Client
-from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.locks.actions import forget_before
@@ -17,17 +15,11 @@ from faena.core.logged import EventKind, LogEvent, LogPosition, LogReading
 from faena.core.readings import LockEdge, LockFact, SampleReading, SessionSample, StatementText, Via
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 from faena.testing.builders import START
+from signing import signed_in
 
 pytestmark = pytest.mark.django_db(transaction=True)
-BACKEND = "django.contrib.auth.backends.ModelBackend"
 WINDOW = f"from={START}&to={START + 60_000}"
 HELD = LockFact(lock_type="transactionid", object="row of sailing", table="sailing", mode_wanted="ShareLock", mode_held="ExclusiveLock")  # fmt: skip
-
-
-def signed_in(role: Role) -> Client:
-    client = Client()
-    client.force_login(save_user(str(role), "correct horse", role), backend=BACKEND)
-    return client
 
 
 def session(pid: int, program: str, *blocked_by: int, **more: object) -> SessionSample:

@@ -8,8 +8,6 @@ from pathlib import Path
 
 import orjson
 import pytest
-from django.test import Client
-from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.servers.actions import ServerForm, save_server
@@ -21,26 +19,20 @@ from faena.collector.records import Counted, Learned, Logged
 from faena.core.logged import EventKind, LogPosition, LogReading
 from faena.core.logged import Execution as Run
 from faena.core.logged import LogEvent as Event
-from faena.core.readings import StatementText
+from faena.core.readings import COUNTER_FIELDS, StatementText
 from faena.core.series.window import Window
 from faena.core.statements.counters import difference
 from faena.core.units import EpochMs, Pid, QueryId
 from faena.testing.builders import START, counters
+from signing import signed_in
 
 pytestmark = pytest.mark.django_db(transaction=True)
-BACKEND = "django.contrib.auth.backends.ModelBackend"
 WINDOW = f"from={START}&to={START + 600_000}"
 SEQ = '{"Plan": {"Node Type": "Seq Scan", "Relation Name": "booking", "Alias": "booking", "Total Cost": 900.0}}'
 INDEX = (
     '{"Plan": {"Node Type": "Index Scan", "Relation Name": "booking", "Alias": "booking", "Index Name": "b_ref", '
     '"Total Cost": 8.0, "Index Cond": "(reference = \'secret\'::text)"}}'
 )
-
-
-def signed_in(role: Role) -> Client:
-    client = Client()
-    client.force_login(save_user(str(role), "correct horse", role), backend=BACKEND)
-    return client
 
 
 def run(second: float, took: float, query_id: int = 7, **more: object) -> Run:
@@ -185,10 +177,13 @@ def test_a_switch_of_plan_is_an_event(
     (switch,) = found["switches"]  # type: ignore[misc]
     assert switch["at"] == START + 60_000
     assert switch["before"].startswith("Index Scan")
+    newest, oldest = (one["id"] for one in found["plans"])  # type: ignore[attr-defined]
+    assert (switch["before_plan"], switch["after_plan"]) == (oldest, newest)
     assert [one["executions"] for one in found["plans"]] == [60, 59]  # type: ignore[attr-defined]
     (mark,) = ask("marks")
     assert mark == {
         "at": START + 60_000, "kind": "plan_switch", "detail": f"{TEXTS[7]} now uses Seq Scan booking",
+        "query_id": "7",
     }  # fmt: skip
 
 
@@ -275,6 +270,29 @@ def test_a_statement_has_a_usual_time_once_three_days_are_known(store: DjangoSto
         pass
     assert client.get(path).json() == [{"query_id": "7", "ms_per_s": 4500 / 3600}]
     assert client.get(path.replace(f"from={hour}", f"from={hour - 3 * 86_400_000}")).json() == [], "too long a window"
+
+
+def test_what_a_call_usually_costs_is_told_of_each_figure(store: DjangoStore, server: Server) -> None:
+    hour = START // 3_600_000 * 3_600_000
+    for day, ms in enumerate((30.0, 60.0, 900.0), start=1):
+        at = hour - day * 24 * 3_600_000
+        delta = replace(
+            difference(counters(0, q7=(0, 0.0)), counters(15, q7=(5, 5 * ms))),
+            since=EpochMs(at + 60_000), until=EpochMs(at + 75_000),
+        )  # fmt: skip
+        delta.values[0, COUNTER_FIELDS.index("rows")] = 5 * 2.0
+        store.deliver([Counted(server_id=server.id, delta=delta)])
+    while sum_up(server.id, hour + 3_600_000):
+        pass
+    path = f"/api/v1/servers/{server.id}/statements/7?from={hour}&to={hour + 3_600_000}"
+    found = signed_in(Role.VIEWER).get(path).json()
+    usual = found["usual_per_call"]
+    assert set(usual["total_ms"]) == {60.0}, "the median of three days"
+    assert set(usual["rows"]) == {2.0}
+    assert set(usual["temp_written"]) == {0.0}
+    assert set(found["usual_calls_per_s"]) == {5 / 3600}
+    other = signed_in(Role.VIEWER).get(path.replace("statements/7", "statements/8")).json()
+    assert set(other["usual_per_call"]["total_ms"]) == {None}, "it ran on none of these days"
 
 
 def test_memory_tells_how_often_it_was_too_small(store: DjangoStore, server: Server) -> None:

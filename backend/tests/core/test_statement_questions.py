@@ -7,10 +7,11 @@ from faena.core.answers.dearer import dearer_since, near
 from faena.core.errors import BadInput
 from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import gist, shape
+from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.window import Buckets
 from faena.core.statements.conditions import NameCondition, NumberCondition, of_field, read_conditions
 from faena.core.statements.tools import is_tool
-from faena.core.statements.usualcost import usual_cost
+from faena.core.statements.usualcost import hours_before, usual_cost
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.sources.logs.discreet import without_literals
 
@@ -81,13 +82,27 @@ def test_a_change_of_plan_far_away_is_not_blamed() -> None:
 def test_the_usual_cost_is_the_median_of_earlier_days_at_that_hour() -> None:
     day = 24 * MS_PER_HOUR
     buckets = Buckets(start=EpochMs(20 * day + 9 * MS_PER_HOUR), width_ms=MS_PER_HOUR, count=2)
+    noughts = dict.fromkeys(COUNTER_FIELDS, 0.0)
     hours = {
-        (20 - back) * day + 9 * MS_PER_HOUR: (3600.0, 3600.0 * ms) for back, ms in enumerate((99, 4, 5, 400, 6), 0)
+        (20 - back) * day + 9 * MS_PER_HOUR: {**noughts, "calls": 3600.0, "total_ms": 3600.0 * ms, "rows": 7200.0}
+        for back, ms in enumerate((99, 4, 5, 400, 6))
     }
-    found = usual_cost(hours, buckets)
-    assert found.ms_per_call == [5.5, None], "today does not count, and a bad day is not the rule"
+    found = usual_cost(hours, buckets, 14)
+    assert found.per_call["total_ms"] == [5.5, None], "today does not count, and a bad day is not the rule"
+    assert found.per_call["rows"] == [2.0, None]
+    assert found.per_call["temp_written"] == [0.0, None], "nothing, as usual, is known to be nothing"
     assert found.calls_per_s == [1.0, None]
     assert found.days == 0
+    assert usual_cost(hours, buckets, 2).per_call["total_ms"] == [None, None], "two days are no rule"
+    idle = usual_cost(dict.fromkeys(hours, noughts), buckets, 14)
+    assert (idle.per_call["total_ms"], idle.calls_per_s) == ([None, None], [0.0, None])
+
+
+def test_the_hours_before_are_those_of_earlier_days_only() -> None:
+    day = 24 * MS_PER_HOUR
+    night = Buckets(start=EpochMs(20 * day - MS_PER_HOUR), width_ms=MS_PER_HOUR // 2, count=4)
+    late, early = 20 * day - MS_PER_HOUR, 20 * day
+    assert hours_before(night, 2) == sorted(hour - back * day for hour in (late, early) for back in (1, 2))
 
 
 def plan(node: str, *, literal: str = "'a'", cost: float = 1.0) -> str:

@@ -1064,6 +1064,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/statements/{query_id}/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tables
+         * @description The tables a statement touches, largest first, with their indexes. Asks the server now.
+         */
+        get: operations["statements_tables"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/tables": {
         parameters: {
             query?: never;
@@ -2083,13 +2103,17 @@ export interface components {
         };
         /**
          * IndexesOut
-         * @description `counted_since`: from when on the server's counters of use run; null where it does not tell.
+         * @description Of one database; `databases` has all to choose from.
+         *
+         *     `counted_since`: from when on the server's counters of use run; null where it does not tell.
          */
         IndexesOut: {
             /** Counted Since */
             counted_since: number | null;
             /** Database */
             database: string;
+            /** Databases */
+            databases: string[];
             /** Findings */
             findings: components["schemas"]["HealthOut"][];
             /** Index Bytes */
@@ -2657,6 +2681,26 @@ export interface components {
             start: number;
             /** Starts */
             starts: number[];
+        };
+        /**
+         * PerCallOut
+         * @description What one call cost, per bucket: times in ms, blocks in pages; null where nothing was called or is known.
+         */
+        PerCallOut: {
+            /** Blocks Hit */
+            blocks_hit: (number | null)[];
+            /** Blocks Read */
+            blocks_read: (number | null)[];
+            /** Plan Ms */
+            plan_ms: (number | null)[];
+            /** Rows */
+            rows: (number | null)[];
+            /** Temp Written */
+            temp_written: (number | null)[];
+            /** Total Ms */
+            total_ms: (number | null)[];
+            /** Wal Bytes */
+            wal_bytes: (number | null)[];
         };
         /**
          * PivotBy
@@ -3567,22 +3611,13 @@ export interface components {
             errors: number;
             /** Gaps */
             gaps: components["schemas"]["GapOut"][];
-            /** Hits Per Call */
-            hits_per_call: (number | null)[];
             /** Load */
             load: number | null;
-            /** Ms Per Call */
-            ms_per_call: (number | null)[];
-            /** Plan Ms Per Call */
-            plan_ms_per_call: (number | null)[];
+            per_call: components["schemas"]["PerCallOut"];
             /** Plans */
             plans: components["schemas"]["PlanSeenOut"][];
             /** Query Id */
             query_id: string;
-            /** Reads Per Call */
-            reads_per_call: (number | null)[];
-            /** Rows Per Call */
-            rows_per_call: (number | null)[];
             /** Samples */
             samples: number;
             /** Server Load */
@@ -3601,8 +3636,6 @@ export interface components {
             switches: components["schemas"]["SwitchOut"][];
             /** Tables */
             tables: string;
-            /** Temp Per Call */
-            temp_per_call: (number | null)[];
             /** Text */
             text: string | null;
             totals: components["schemas"]["FiguresOut"] | null;
@@ -3612,12 +3645,9 @@ export interface components {
             usual_calls_per_s: (number | null)[];
             /** Usual Days */
             usual_days: number;
-            /** Usual Ms Per Call */
-            usual_ms_per_call: (number | null)[];
+            usual_per_call: components["schemas"]["PerCallOut"];
             /** Waits */
             waits: components["schemas"]["GroupOut"][];
-            /** Wal Per Call */
-            wal_per_call: (number | null)[];
         };
         /**
          * StepMemoryOut
@@ -3715,15 +3745,35 @@ export interface components {
         };
         /**
          * SwitchOut
-         * @description A statement went over from one plan to another between two executions.
+         * @description A statement went over from one plan to another between two executions; the plans in a line, and by number.
          */
         SwitchOut: {
             /** After */
             after: string;
+            /** After Plan */
+            after_plan: number | null;
             /** At */
             at: number;
             /** Before */
             before: string;
+            /** Before Plan */
+            before_plan: number | null;
+        };
+        /**
+         * TableIndexOut
+         * @description `used` by the newest plan that the statement is known to have used. `columns` with INCLUDE and WHERE as written.
+         */
+        TableIndexOut: {
+            /** Columns */
+            columns: string;
+            /** Name */
+            name: string;
+            /** Scans */
+            scans: number | null;
+            /** Size Bytes */
+            size_bytes: number;
+            /** Used */
+            used: boolean;
         };
         /**
          * TableOut
@@ -3844,6 +3894,42 @@ export interface components {
             machine: string;
             /** Token */
             token: string;
+        };
+        /**
+         * TouchedTableOut
+         * @description Sizes in bytes, moments in ms since 1970; null: not known from surveys alone, or it never happened.
+         */
+        TouchedTableOut: {
+            /** Analyzed At */
+            analyzed_at: number | null;
+            /** Changed Since Analyze */
+            changed_since_analyze: number | null;
+            /** Dead */
+            dead: number | null;
+            /** Indexes */
+            indexes: components["schemas"]["TableIndexOut"][];
+            /** Name */
+            name: string;
+            /** Partition Of */
+            partition_of: string;
+            /** Rows */
+            rows: number | null;
+            /** Size Bytes */
+            size_bytes: number;
+            /** Vacuumed At */
+            vacuumed_at: number | null;
+        };
+        /**
+         * TouchedTablesOut
+         * @description `surveyed`: known from surveys alone. `missing` are names that no table of the database has: views, for one.
+         */
+        TouchedTablesOut: {
+            /** Missing */
+            missing: string[];
+            /** Surveyed */
+            surveyed: boolean;
+            /** Tables */
+            tables: components["schemas"]["TouchedTableOut"][];
         };
         /**
          * TrailIn
@@ -5048,6 +5134,8 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
+                /** @description by default that with most time in statements */
+                database?: string;
             };
             header?: never;
             path: {
@@ -5670,6 +5758,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StatementNodeOut"][];
+                };
+            };
+        };
+    };
+    statements_tables: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                /** @description signed 64-bit number, as text */
+                query_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TouchedTablesOut"];
                 };
             };
         };

@@ -1,11 +1,12 @@
 import { Window } from "../ui/Window";
+import { goWords } from "./goKeys";
 
 const KEYS: readonly (readonly [string, string])[] = [
   ["[  ]", "step the window back and forth by half its length"],
   ["-  =", "make the window wider, narrower"],
   ["0", "follow now"],
   ["/", "search statements"],
-  ["g l, s, e, i, m, r", "go to load, statements, executions, indexes, machine, raw samples: g, then the letter"],
+  ["g", `and then a letter goes to a view: ${goWords()}`],
   ["arrows", "walk the sieve; in the waterline, read bucket by bucket"],
   ["Enter", "pick the value; Shift adds it, Alt leaves it out"],
   ["o", "open the statement under the focus"],

@@ -20,6 +20,7 @@ import {
 } from "../lib/view";
 import { Choice } from "../ui/Choice";
 import { useShortcuts } from "../ui/useShortcuts";
+import { GO_KEYS } from "./goKeys";
 import { RAIL_LENGTHS_S, railLength } from "./railLength";
 import { type LeadingMark, eventMarks, noteMarks } from "./railMarks";
 import { WindowPicker } from "./WindowPicker";
@@ -58,6 +59,8 @@ export const ServerFrame = ({ server, search, children }: Props) => {
     switch (lead.to) {
       case "deadlocks":
         return void navigate({ to: "/servers/$server/deadlocks", params, ...kept() });
+      case "statements":
+        return void navigate({ to: "/servers/$server/statements", params, ...kept() });
       case "events":
         return void navigate({ to: "/servers/$server/events", params, ...kept({ only: [lead.kind] }) });
       case "statement": {
@@ -135,7 +138,7 @@ function useNow(moving: boolean): number {
 function useGoKeys(server: number): void {
   const navigate = useNavigate();
   const pressed = useRef(0);
-  const go = (view: "load" | "statements" | "executions" | "indexes" | "machine" | "samples") => () => {
+  const go = (view: (typeof GO_KEYS)[keyof typeof GO_KEYS]) => () => {
     if (present() - pressed.current < 1000)
       void navigate({ to: `/servers/$server/${view}`, params: { server: String(server) }, search: true });
   };
@@ -143,11 +146,6 @@ function useGoKeys(server: number): void {
     g: () => {
       pressed.current = present();
     },
-    l: go("load"),
-    s: go("statements"),
-    e: go("executions"),
-    i: go("indexes"),
-    m: go("machine"),
-    r: go("samples"),
+    ...Object.fromEntries(Object.entries(GO_KEYS).map(([key, view]) => [key, go(view)])),
   });
 }

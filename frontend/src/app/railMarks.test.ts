@@ -24,7 +24,7 @@ it("tell of several switches of plan which statements they are of", () => {
     { at: 2, kind: "plan_switch", detail: "other", query_id: "8" },
   ];
   expect(eventMarks(events, 10)).toEqual([
-    { at: 1, until: 2, label: "2 switches of plan", detail: "one; other", lead: { to: "time" } },
+    { at: 1, until: 2, label: "2 switches of plan", detail: "one; other", lead: { to: "statements" } },
   ]);
 });
 

@@ -23,9 +23,10 @@ const EVENT_WORDS: Readonly<Record<string, readonly [string, string]>> = {
   connection_refused: ["refused connection", "refused connections"],
 };
 
-/** What a mark leads to: the deadlocks, the entries of a kind in the log, a statement, or no more than its time. */
+/** What a mark leads to: deadlocks, entries of a kind in the log, statements or one of them, or no more than its time. */
 export type Lead =
   | { readonly to: "deadlocks" }
+  | { readonly to: "statements" }
   | { readonly to: "events"; readonly kind: string }
   | { readonly to: "statement"; readonly queryId: string }
   | { readonly to: "time" };
@@ -77,11 +78,11 @@ export function eventMarks(events: readonly Schemas["MarkedOut"][], nearMs: numb
   });
 }
 
-/** Switches of plan of several statements lead to their time, where the ranking tells which became dearer. */
+/** Switches of plan of several statements lead to the ranking, which tells which of them became dearer. */
 function leadOf(kind: string, statements: readonly string[]): Lead {
   if (kind === "plan_switch") {
     const [queryId] = statements;
-    return queryId !== undefined && statements.length === 1 ? { to: "statement", queryId } : { to: "time" };
+    return queryId !== undefined && statements.length === 1 ? { to: "statement", queryId } : { to: "statements" };
   }
   return kind === "deadlock" ? { to: "deadlocks" } : { to: "events", kind };
 }

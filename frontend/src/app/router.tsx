@@ -270,7 +270,7 @@ const indexes = createRoute({
   path: "indexes",
   component: function Indexes() {
     const { server: id } = server.useParams();
-    return <IndexesPage key={id} server={Number(id)} search={server.useSearch()} />;
+    return <IndexesPage key={id} server={Number(id)} search={server.useSearch()} onSearch={useChangeSearch()} />;
   },
 });
 

@@ -28,6 +28,9 @@ export function day(at: number, now: number): string {
   return `${WEEKDAYS[d.getDay()] ?? ""} ${d.getDate()} ${month}`;
 }
 
+/** "today 14:05:09", or without the seconds. */
+export const when = (at: number, withSeconds = true): string => `${day(at, present())} ${clock(at, withSeconds)}`;
+
 /** "13:40 – 13:55 today"; names both days when there are two. */
 export function span(from: number, to: number, now: number): string {
   const seconds = to - from < 10 * 60_000;

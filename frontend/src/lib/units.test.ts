@@ -33,6 +33,7 @@ describe("figures as people say them", () => {
 
   it("gives no more digits to sessions than there are", () => {
     expect([0.1234, 12.345, 123.4].map(sessions)).toEqual(["0.12", "12.3", "123"]);
+    expect([0, 0.004, 0.005].map(sessions)).toEqual(["0.00", "<0.01", "0.01"]);
   });
 
   it("never throws and never says NaN", () => {

@@ -2,6 +2,7 @@
 
 /** Sessions: three significant digits, at most two behind the point. */
 export function sessions(value: number): string {
+  if (value > 0 && value < 0.005) return "<0.01";
   if (value >= 100) return value.toFixed(0);
   return value >= 10 ? value.toFixed(1) : value.toFixed(2);
 }

@@ -36,6 +36,7 @@ export interface ViewSearch {
   root?: string;
   at?: string;
   started?: string;
+  database?: string;
 }
 
 /** How far back "the same hours" lie, in milliseconds. */
@@ -74,6 +75,7 @@ const WORDS = [
   "root",
   "at",
   "started",
+  "database",
 ] as const;
 
 /** Keeps what can be meant and drops the rest. */

@@ -23,6 +23,7 @@ from faena.apps.servers import holdings
 from faena.apps.servers.models import Server
 from faena.apps.servers.vitals import copy_vitals
 from faena.apps.statements.actions import WorkSpan, copy_work, learn_texts
+from faena.apps.statements.hours import sum_up
 from faena.apps.statements.logged import copy_executions, put_events
 from faena.core.errors import BadInput
 from faena.core.logged import Execution
@@ -109,6 +110,10 @@ def fill_past(servers: Sequence[Server], days: int, now_ms: int, workers: int = 
         for done, future in enumerate(as_completed(waiting), start=1):
             future.result()
             yield done / len(tasks)
+        # At once, since what is usual of a statement is told from summed hours.
+        summed = [pool.submit(sum_up, server.id, now_ms, at_most=days * 24 + 24) for server in servers]
+        for summing in as_completed(summed):
+            summing.result()
 
 
 def _learn(server: Server) -> None:

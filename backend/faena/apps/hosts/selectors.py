@@ -1,5 +1,6 @@
 """Reading figures of machines."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import median
 
@@ -184,3 +185,12 @@ def tables(server: Server, window: Window, limit: int) -> tuple[int, list[TableR
         )
         for table, index, size, read, hit, scans, rows_read, written in found[:limit]
     ]
+
+
+def sizes(server_id: int, names: Sequence[str]) -> dict[str, dict[str, int]]:
+    """Of each table, by index, the bytes of the newest survey that knew it; "" stands for the table itself."""
+    rows = TableWork.objects.filter(server_id=server_id, table__in=names).order_by("table", "index", "-until_ms")
+    found: dict[str, dict[str, int]] = {}
+    for table, index, size in rows.distinct("table", "index").values_list("table", "index", "size_bytes"):
+        found.setdefault(table, {})[index] = size
+    return found

@@ -122,9 +122,13 @@ def open_captured(plan: CapturedPlan, title: str, *, by: AbstractBaseUser | Anon
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Question:
-    """What a watched server is asked. `values` None: for no values in particular; `run`: measured, and rolled back."""
+    """What a watched server is asked. `values` None: for no values in particular; `run`: measured, and rolled back.
+
+    `database` empty: the one that Faena connects to.
+    """
 
     statement: str
+    database: str = ""
     values: Sequence[str | None] | None = None
     run: bool = False
     confirmed: bool = False
@@ -153,7 +157,7 @@ def ask(
             ignore_conflicts=True,
         )  # fmt: skip
     answer = measure if question.run else estimate
-    written = answer(target_of(server), question.statement, question.values)
+    written = answer(target_of(server, question.database), question.statement, question.values)
     plan = read_plan(written)
     keep(
         CapturedPlan(

@@ -13,6 +13,7 @@ from faena.core.plans.proposals import IndexProposal, Refusal, propose
 from faena.core.plans.reader import BadPlan, read_plan
 from faena.core.plans.schema import SchemaFacts
 from faena.core.series.window import Window
+from faena.core.statements.conditions import NameCondition
 from faena.core.texts import gist
 from faena.sources.postgres.schema import read_schema
 
@@ -39,7 +40,8 @@ def for_plan(plan: BroughtPlan) -> PlanProposals:
         return PlanProposals(
             unknown="This server is made up or imported, so it has no statistics to judge an index by."
         )
-    found, refused = propose(read_plan(plan.written), read_schema(target_of(server)))
+    database = statements.database_of(server.id, plan.query_id) if plan.query_id is not None else ""
+    found, refused = propose(read_plan(plan.written), read_schema(target_of(server, database)))
     return PlanProposals(proposals=found, refused=refused)
 
 
@@ -64,6 +66,9 @@ class WorkloadProposal:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ServerIndexes:
+    """Of one database; `databases` are those that statements of the window ran in, and this one."""
+
+    databases: Sequence[str]
     schema: SchemaFacts
     findings: Sequence[HealthFinding]
     proposals: Sequence[WorkloadProposal]
@@ -71,12 +76,18 @@ class ServerIndexes:
     plans_read: int
 
 
-def of_server(server: Server, window: Window) -> ServerIndexes:
-    """Raises SourceError, BadInput for a server that cannot be asked."""
+def of_server(server: Server, window: Window, database: str = "") -> ServerIndexes:
+    """Of a database, by default that in which statements took most time; proposals are for what ran there.
+
+    Raises SourceError, BadInput for a server that cannot be asked.
+    """
     if server.engine != Server.Engine.POSTGRESQL:
         raise BadInput("only a real server has indexes to look at; this one is made up or imported", field="server")
-    schema = read_schema(target_of(server))
-    took = statements.times(server.id, window, without_user=server.username)
+    busy = statements.databases(server.id, window, without_user=server.username)
+    chosen_database = database or next(iter(busy), server.database)
+    schema = read_schema(target_of(server, chosen_database))
+    here = [NameCondition("database", True, chosen_database)]
+    took = statements.times(server.id, window, without_user=server.username, conditions=here)
     plans = [plan for plan in CapturedPlan.objects.filter(server=server).order_by("-last_ms") if plan.query_id in took]
     newest: dict[int, CapturedPlan] = {}
     for plan in plans:
@@ -104,6 +115,7 @@ def of_server(server: Server, window: Window) -> ServerIndexes:
         if same is None or entry.stake_ms > same.stake_ms:
             best[entry.proposal.table] = entry
     return ServerIndexes(
+        databases=sorted({*busy, chosen_database}),
         schema=schema,
         findings=examine_schema(schema),
         proposals=sorted(best.values(), key=lambda one: -one.stake_ms),

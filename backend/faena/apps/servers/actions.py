@@ -122,12 +122,12 @@ def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> 
         raise BadInput(f"there already is a server named {form.name!r}; choose another name", field="name") from error
 
 
-def target_of(server: Server) -> Target:
-    """How to reach a saved server, its password unsealed. Raises BadInput."""
+def target_of(server: Server, database: str = "") -> Target:
+    """How to reach a saved server, or another database of it, its password unsealed. Raises BadInput."""
     return Target(
         host=server.host,
         port=server.port,
-        database=server.database,
+        database=database or server.database,
         user=server.username,
         password=unseal(server.password_sealed),
         sslmode=server.sslmode,

@@ -13,11 +13,11 @@ from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR
 
 LATE_MS = 2 * 60_000  # an hour is summed up this long after its end; what comes later still has it summed anew
-AT_A_TIME = 50  # hours, so that a past that was filled in holds nobody up for long
+AT_A_TIME = 50  # hours, so that a past that came at once holds nobody up for long
 KEY = ("query_id", "database", "user", "toplevel")
 
 
-def sum_up(server_id: int, now_ms: int) -> int:
+def sum_up(server_id: int, now_ms: int, at_most: int = AT_A_TIME) -> int:
     """Sum up hours that are over and counted and not yet summed. Safe to repeat. Returns how many."""
     until = (now_ms - LATE_MS) // MS_PER_HOUR * MS_PER_HOUR
     counted = CountSpan.objects.filter(server_id=server_id, until_ms__lte=until).order_by("until_ms")
@@ -26,7 +26,7 @@ def sum_up(server_id: int, now_ms: int) -> int:
         return 0
     done = set(SummedHour.objects.filter(server_id=server_id).values_list("hour_ms", flat=True))
     hours = range((first - 1) // MS_PER_HOUR * MS_PER_HOUR, until, MS_PER_HOUR)
-    missing = [hour for hour in hours if hour not in done][:AT_A_TIME]
+    missing = [hour for hour in hours if hour not in done][:at_most]
     for hour in missing:
         _sum_hour(server_id, hour)
     return len(missing)

@@ -1,6 +1,6 @@
 """Reading statements: texts, figures of a window, figures over time."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any, TypedDict, Unpack
 
@@ -152,17 +152,14 @@ def _naming(server_id: int, table: str) -> QuerySet[Any, Any]:
     return mine.filter(named | Q(tables__contains=f", {table}, ")).values("query_id")
 
 
-def hourly(server_id: int, query_id: int, since: int, until: int) -> dict[int, tuple[float, float]]:
-    """(calls, milliseconds) of a statement in each full hour, by its start; hours that were not counted are left out."""
-    hour = Cast((F("until_ms") - 1) / MS_PER_HOUR, IntegerField())
-    inside = {"server_id": server_id, "until_ms__gt": since, "until_ms__lte": until}
-    counted = (
-        CountSpan.objects.filter(**inside).annotate(hour=hour).values_list("hour", flat=True).distinct().order_by()
-    )
-    work = Work.objects.filter(query_id=query_id, **inside).annotate(hour=hour).values("hour")
-    sums = work.annotate(n=Sum("calls"), ms=Sum("total_ms")).order_by().values_list("hour", "n", "ms")
-    ran = {at: (calls, ms) for at, calls, ms in sums}
-    return {at * MS_PER_HOUR: ran.get(at, (0.0, 0.0)) for at in counted}
+def hourly(server_id: int, query_id: int, hours: Collection[int]) -> dict[int, dict[str, float]]:
+    """A statement's counters in each of these hours that was counted and summed up; noughts where it did not run."""
+    marked = SummedHour.objects.filter(server_id=server_id, hour_ms__in=hours).values_list("hour_ms", flat=True)
+    found = {hour: dict.fromkeys(COUNTER_FIELDS, 0.0) for hour in marked}
+    rows = WorkHour.objects.filter(server_id=server_id, hour_ms__in=list(found), query_id=query_id).values("hour_ms")
+    for hour, sums in rows.annotate(sums=_sums(COUNTER_FIELDS)).order_by().values_list("hour_ms", "sums"):
+        found[hour] = dict(zip(COUNTER_FIELDS, sums, strict=True))
+    return found
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -218,6 +215,22 @@ def touching(server: Server, window: Window) -> dict[str, list[tuple[int, str, f
     for rows in found.values():
         rows.sort(key=lambda row: -row[2])
     return found
+
+
+def database_of(server_id: int, query_id: int) -> str:
+    """The database a statement ran in last, empty where that is not known."""
+    rows = Work.objects.filter(server_id=server_id, query_id=query_id).order_by("-until_ms")
+    return rows.values_list("database", flat=True).first() or ""
+
+
+def databases(server_id: int, window: Window, *, without_user: str = "") -> list[str]:
+    """Databases that statements ran in, most time first."""
+    took: dict[str, float] = {}
+    for source in _summed(server_id, window):
+        rows = source.exclude(user=without_user) if without_user else source
+        for name, ms in rows.values_list("database").annotate(ms=Sum("total_ms")).order_by():
+            took[name] = took.get(name, 0.0) + ms
+    return sorted(filter(None, took), key=lambda name: -took[name])
 
 
 def calls_in(server_id: int, window: Window) -> tuple[float, int]:

@@ -37,10 +37,19 @@ class IndexFacts:
     scans: int = 0
     definition: str = ""
 
+    @property
+    def written(self) -> str:
+        """Its columns as CREATE INDEX writes them, with what it carries along and where it applies."""
+        carried = f" INCLUDE ({', '.join(self.included)})" if self.included else ""
+        return f"({', '.join(self.columns)}){carried}{f' WHERE {self.predicate}' if self.predicate else ''}"
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TableFacts:
-    """One table. Counts are since `counted_since`; moments are None where it never happened."""
+    """One table, or partition of the table `partition_of`.
+
+    Counts are since `counted_since`; moments are None where it never happened.
+    """
 
     schema: str
     name: str
@@ -59,6 +68,7 @@ class TableFacts:
     analyzed_at: EpochMs | None = None
     vacuumed_at: EpochMs | None = None
     counted_since: EpochMs | None = None
+    partition_of: str = ""
 
     @property
     def full_name(self) -> str:

@@ -21,15 +21,22 @@ _COSTS: LiteralString = """
     SELECT name, setting FROM pg_settings
      WHERE name IN ('seq_page_cost', 'random_page_cost', 'cpu_tuple_cost', 'cpu_index_tuple_cost', 'cpu_operator_cost',
                     'effective_cache_size', 'block_size', 'server_version_num')"""
+# Of a partitioned table its partitions, which have the rows.
+_WANTED: LiteralString = """
+    SELECT c.oid FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+     WHERE c.relkind IN ('r', 'm') AND n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'
+       AND (%(names)s::text[] IS NULL OR c.relname = ANY(%(names)s) OR c.relispartition
+            AND (SELECT r.relname FROM pg_class r WHERE r.oid = pg_partition_root(c.oid)) = ANY(%(names)s))"""
 _TABLES: LiteralString = """
     SELECT c.oid, n.nspname, c.relname, greatest(c.reltuples, 0)::float8 AS rows, c.relpages::float8 AS pages, c.relallvisible::float8 AS visible,
            pg_table_size(c.oid) AS size, coalesce(s.n_tup_ins, 0) AS ins, coalesce(s.n_tup_upd, 0) AS upd,
            coalesce(s.n_tup_hot_upd, 0) AS hot, coalesce(s.n_tup_del, 0) AS del, coalesce(s.n_dead_tup, 0) AS dead,
            coalesce(s.n_mod_since_analyze, 0) AS changed,
            (extract(epoch FROM greatest(s.last_analyze, s.last_autoanalyze)) * 1000)::bigint AS analyzed,
-           (extract(epoch FROM greatest(s.last_vacuum, s.last_autovacuum)) * 1000)::bigint AS vacuumed
+           (extract(epoch FROM greatest(s.last_vacuum, s.last_autovacuum)) * 1000)::bigint AS vacuumed,
+           CASE WHEN c.relispartition THEN (SELECT r.relname FROM pg_class r WHERE r.oid = pg_partition_root(c.oid)) END AS root
       FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace LEFT JOIN pg_stat_user_tables s ON s.relid = c.oid
-     WHERE c.relkind IN ('r', 'm') AND n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'"""
+     WHERE c.oid = ANY(%(tables)s::oid[])"""
 _COLUMNS: LiteralString = """
     SELECT a.attrelid, a.attname, format_type(a.atttypid, a.atttypmod) AS type, coalesce(s.avg_width, 8) AS width,
            coalesce(s.null_frac, 0)::float8 AS nulls, coalesce(s.n_distinct, -1)::float8 AS distinct,
@@ -37,8 +44,7 @@ _COLUMNS: LiteralString = """
            s.histogram_bounds::text::text[] AS bounds, coalesce(s.correlation, 0)::float8 AS correlation
       FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
       LEFT JOIN pg_stats s ON s.schemaname = n.nspname AND s.tablename = c.relname AND s.attname = a.attname
-     WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'm') AND n.nspname !~ '^pg_'
-       AND n.nspname <> 'information_schema'"""
+     WHERE a.attnum > 0 AND NOT a.attisdropped AND c.oid = ANY(%(tables)s::oid[])"""
 _INDEXES: LiteralString = """
     SELECT i.indrelid, c.relname, am.amname, i.indisunique, i.indisprimary, i.indisvalid,
            EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid) AS bound,
@@ -46,21 +52,25 @@ _INDEXES: LiteralString = """
            ARRAY(SELECT pg_get_indexdef(i.indexrelid, k, true) FROM generate_series(1, i.indnatts) k) AS columns,
            pg_relation_size(i.indexrelid) AS size, coalesce(s.idx_scan, 0) AS scans, pg_get_indexdef(i.indexrelid) AS ddl
       FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid JOIN pg_am am ON am.oid = c.relam
-      JOIN pg_namespace n ON n.oid = c.relnamespace
       LEFT JOIN pg_stat_user_indexes s ON s.indexrelid = i.indexrelid
-     WHERE n.nspname !~ '^pg_' AND n.nspname <> 'information_schema'"""
+     WHERE i.indrelid = ANY(%(tables)s::oid[])"""
 
 
-def read_schema(target: Target) -> SchemaFacts:
-    """One connection, a few seconds at most. Raises SourceError. Statistics are there for tables one may read."""
+def read_schema(target: Target, names: Sequence[str] | None = None) -> SchemaFacts:
+    """Of all tables, or of those with these names in any schema. Statistics are there for tables one may read.
+
+    One connection, a few seconds at most. Raises SourceError.
+    """
     try:
         with psycopg.connect(target.conninfo(), row_factory=dict_row, autocommit=True) as connection:
             connection.execute(f"SET statement_timeout = {TIMEOUT_MS}")
             (now,) = connection.execute(_NOW).fetchall()
             costs = {row["name"]: row["setting"] for row in connection.execute(_COSTS).fetchall()}
-            tables = connection.execute(_TABLES).fetchall()
-            columns = _grouped(connection.execute(_COLUMNS).fetchall(), "attrelid")
-            indexes = _grouped(connection.execute(_INDEXES).fetchall(), "indrelid")
+            found = connection.execute(_WANTED, {"names": None if names is None else list(names)}).fetchall()
+            wanted = {"tables": [row["oid"] for row in found]}
+            tables = connection.execute(_TABLES, wanted).fetchall()
+            columns = _grouped(connection.execute(_COLUMNS, wanted).fetchall(), "attrelid")
+            indexes = _grouped(connection.execute(_INDEXES, wanted).fetchall(), "indrelid")
     except psycopg.Error as error:
         raise as_source_error(error, target.where) from error
     since = None if now["counted_since"] is None else EpochMs(now["counted_since"])
@@ -108,6 +118,7 @@ def _table(row: DictRow, columns: Sequence[DictRow], indexes: Sequence[DictRow],
         analyzed_at=None if row["analyzed"] is None else EpochMs(row["analyzed"]),
         vacuumed_at=None if row["vacuumed"] is None else EpochMs(row["vacuumed"]),
         counted_since=since,
+        partition_of=row["root"] or "",
     )
 
 

@@ -3,14 +3,14 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { ask, client, type Schemas } from "../../api/client";
-import { clock, day, present } from "../../lib/time";
+import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Bars } from "./Bars";
 import { CrossingChart } from "./CrossingChart";
-import { when } from "./DeadlocksPage";
+import { minute } from "./DeadlocksPage";
 import { CAUSES, sinceWords } from "./model";
 import { patternQuery } from "./queries";
 
@@ -54,10 +54,10 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
       <p className="text-muted flex items-center gap-4 text-sm">
         <span>
           <b className="text-ink font-semibold">{one.state}</b>, {count(one.count)} in this window, {count(one.total)}{" "}
-          since {when(one.first)}
+          since {minute(one.first)}
         </span>
         <Bars series={one.series} label={`${one.count} in this window`} />
-        <b className="text-ink font-semibold">{sinceWords(one, when)}</b>
+        <b className="text-ink font-semibold">{sinceWords(one, minute)}</b>
       </p>
       {chosen ? (
         <div className="mt-3 grid grid-cols-[minmax(0,3fr)_minmax(0,2fr)] gap-8">
@@ -106,7 +106,7 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
                   className={`w-full text-left ${other === chosen ? "font-semibold" : "hover:text-accent"}`}
                   onClick={() => onSearch({ at: String(other.at) })}
                 >
-                  {day(other.at, present())} {clock(other.at)}, victim {other.parties[0]?.program} {other.victim}
+                  {when(other.at)}, victim {other.parties[0]?.program} {other.victim}
                 </button>
               </li>
             ))}
@@ -212,7 +212,7 @@ const Handling = ({ server, pattern, comments, canAct }: HandlingProps) => {
         </p>
       ) : (
         <p className="py-1 text-sm">
-          {when(pattern.handled_at)}, {pattern.handled_by}: {pattern.change}
+          {minute(pattern.handled_at)}, {pattern.handled_by}: {pattern.change}
         </p>
       )}
       {canAct ? (
@@ -241,7 +241,7 @@ const Handling = ({ server, pattern, comments, canAct }: HandlingProps) => {
         {comments.map((one) => (
           <li key={one.at} className="border-line border-b py-0.5 text-sm">
             <span className="text-muted">
-              {when(one.at)}, {one.by}:
+              {minute(one.at)}, {one.by}:
             </span>{" "}
             {one.text}
           </li>

@@ -3,7 +3,7 @@ import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
-import { clock, day, present } from "../../lib/time";
+import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
@@ -16,7 +16,7 @@ interface Props {
   readonly search: ViewSearch;
 }
 
-export const when = (at: number): string => `${day(at, present())} ${clock(at, false)}`;
+export const minute = (at: number): string => when(at, false);
 
 /** Deadlocks of the window, grouped by pattern. */
 export const DeadlocksPage = ({ server, search }: Props) => {
@@ -125,13 +125,13 @@ const Row = ({ server, one }: { readonly server: number; readonly one: Schemas["
     <td className="pr-4 text-right whitespace-nowrap">{one.lost_ms ? duration(one.lost_ms) : "not known"}</td>
     <td className="pr-4 text-right whitespace-nowrap">{one.waited_ms ? duration(one.waited_ms) : "not known"}</td>
     <td className="pr-4 text-sm whitespace-nowrap">
-      {when(one.first)}
+      {minute(one.first)}
       <br />
-      {when(one.last)}
+      {minute(one.last)}
     </td>
     <td>
       <b className="font-semibold">{one.state}</b>
-      <span className="text-muted block text-sm">{sinceWords(one, when)}</span>
+      <span className="text-muted block text-sm">{sinceWords(one, minute)}</span>
       {one.comments ? <span className="text-muted block text-sm">{count(one.comments)} comments</span> : null}
     </td>
   </tr>

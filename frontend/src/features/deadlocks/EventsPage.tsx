@@ -4,7 +4,7 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
-import { clock, day, present } from "../../lib/time";
+import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
@@ -172,6 +172,6 @@ const TapeAt = ({ server, one }: { readonly server: number; readonly one: Schema
     className="hover:text-accent underline decoration-dotted"
     title={`the tape of pid ${one.pid} around this second`}
   >
-    {day(one.at, present())} {clock(one.at)}
+    {when(one.at)}
   </Link>
 );

@@ -4,10 +4,11 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
 import { ExportMenu } from "../../charts/ExportMenu";
-import { clock, day, present } from "../../lib/time";
+import { when } from "../../lib/time";
 import { bytes, count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
+import { Choice } from "../../ui/Choice";
 import { Ddl } from "../../ui/Ddl";
 import { Failure } from "../../ui/Failure";
 import { indexesQuery } from "./queries";
@@ -15,6 +16,7 @@ import { indexesQuery } from "./queries";
 interface Props {
   readonly server: number;
   readonly search: ViewSearch;
+  readonly onSearch: (change: Partial<ViewSearch>) => void;
 }
 
 const KINDS: Readonly<Record<string, string>> = {
@@ -28,8 +30,8 @@ const KINDS: Readonly<Record<string, string>> = {
 };
 
 /** Indexes of a server: what would help, what could go, and whose statistics are behind. */
-export const IndexesPage = ({ server, search }: Props) => {
-  const indexes = useQuery(indexesQuery(server, windowOf(search)));
+export const IndexesPage = ({ server, search, onSearch }: Props) => {
+  const indexes = useQuery(indexesQuery(server, windowOf(search), search.database ?? ""));
   const found = indexes.data;
   if (indexes.error && !found)
     return (
@@ -62,10 +64,19 @@ export const IndexesPage = ({ server, search }: Props) => {
         </span>
       </div>
       <p className="text-muted pb-2 text-sm">
-        Database {found.database}: {found.indexes} indexes of {found.tables} tables, {bytes(found.index_bytes)}. Its
-        counters of use run{" "}
-        {since === null ? "since the server was made" : `since ${day(since, present())} ${clock(since)}`}; a replica
-        counts for itself.
+        Database{" "}
+        {found.databases.length > 1 ? (
+          <Choice
+            label="database"
+            value={found.database}
+            options={found.databases.map((name) => ({ value: name, label: name }))}
+            onChange={(name) => onSearch({ database: name })}
+          />
+        ) : (
+          found.database
+        )}
+        : {found.indexes} indexes of {found.tables} tables, {bytes(found.index_bytes)}. Its counters of use run{" "}
+        {since === null ? "since the server was made" : `since ${when(since)}`}; a replica counts for itself.
       </p>
       <h2 className="border-strong border-b font-semibold">Would help</h2>
       {found.proposals.length ? (
@@ -73,7 +84,7 @@ export const IndexesPage = ({ server, search }: Props) => {
       ) : (
         <p className="text-muted py-1">
           {found.plans_read
-            ? `None of the ${found.plans_read} plans of this window's statements would gain from another index.`
+            ? `${found.plans_read === 1 ? "The one plan known" : `None of the ${count(found.plans_read)} plans`} of this window's statements would${found.plans_read === 1 ? " not" : ""} gain from another index.`
             : "No plan of this window's statements is known yet: they come with auto_explain, or are asked for on a statement's page."}
         </p>
       )}

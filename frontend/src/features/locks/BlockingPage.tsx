@@ -4,7 +4,7 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { Lanes } from "../../charts/Lanes";
-import { clock, day, present } from "../../lib/time";
+import { clock, present, when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
@@ -100,7 +100,7 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
   return (
     <>
       <p className="text-muted text-sm">
-        {day(one.start, present())} {clock(one.start)} – {clock(one.end)}
+        {when(one.start)} – {clock(one.end)}
         {outside ? <b className="text-ink ml-3 font-semibold">{outside}</b> : null}
       </p>
       <div className="mt-1 grid grid-cols-[minmax(0,3fr)_minmax(0,2fr)] gap-8">

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 
-import { clock, day, present } from "../../lib/time";
+import { when } from "../../lib/time";
 import { plural } from "./model";
 import { endedQuery } from "./queries";
 
@@ -18,10 +18,8 @@ export const Ended = ({ server }: { readonly server: number }) => {
         <ul>
           {rows.slice(0, 10).map((one) => (
             <li key={`${one.at}-${one.pid}`} className="border-line border-b py-1 text-sm">
-              <span className="text-muted">
-                {day(one.at, present())} {clock(one.at)}
-              </span>{" "}
-              <b>{one.by}</b>: {one.what} of {one.program} (pid {one.pid}), “{one.reason}”. {one.answer}
+              <span className="text-muted">{when(one.at)}</span> <b>{one.by}</b>: {one.what} of {one.program} (pid{" "}
+              {one.pid}), “{one.reason}”. {one.answer}
               {one.freed.length ? `; ${plural(one.freed.length, "waiter went", "waiters went")} on` : ""}
               {one.still.length ? `; ${one.still.length} still behind it` : ""}.
             </li>

@@ -22,23 +22,19 @@ const few = (value: number): string => count(Number(value.toPrecision(3)));
 
 /** Calls and what each cost, over time, against what is usual at that hour. What was nought throughout is only named. */
 export const CostCharts = ({ statement, marks, axis }: Props) => {
-  const charts: readonly { title: string; values: Series; say: (value: number) => string; usual?: Series }[] = [
-    {
-      title: "calls per second",
-      values: statement.calls_per_s,
-      say: perSecond,
-      usual: statement.usual_calls_per_s,
-    },
-    { title: "time per call", values: statement.ms_per_call, say: duration, usual: statement.usual_ms_per_call },
-    { title: "rows per call", values: statement.rows_per_call, say: few },
-    { title: "read per call", values: statement.reads_per_call, say: pages },
-    { title: "from memory per call", values: statement.hits_per_call, say: pages },
-    { title: "temp written per call", values: statement.temp_per_call, say: pages },
-    { title: "log per call", values: statement.wal_per_call, say: bytes },
-    { title: "planning per call", values: statement.plan_ms_per_call, say: duration },
+  const { per_call: cost, usual_per_call: usual } = statement;
+  const charts: readonly { title: string; values: Series; say: (value: number) => string; usual: Series }[] = [
+    { title: "calls per second", values: statement.calls_per_s, say: perSecond, usual: statement.usual_calls_per_s },
+    { title: "time per call", values: cost.total_ms, say: duration, usual: usual.total_ms },
+    { title: "rows per call", values: cost.rows, say: few, usual: usual.rows },
+    { title: "read per call", values: cost.blocks_read, say: pages, usual: usual.blocks_read },
+    { title: "from memory per call", values: cost.blocks_hit, say: pages, usual: usual.blocks_hit },
+    { title: "temp written per call", values: cost.temp_written, say: pages, usual: usual.temp_written },
+    { title: "log per call", values: cost.wal_bytes, say: bytes, usual: usual.wal_bytes },
+    { title: "planning per call", values: cost.plan_ms, say: duration, usual: usual.plan_ms },
   ];
   const there = (values: Series): boolean => values.some((value) => (value ?? 0) > 0);
-  const shown = charts.filter((chart, i) => i < 2 || there(chart.values));
+  const shown = charts.filter((chart, i) => i < 2 || there(chart.values) || there(chart.usual));
   const none = charts.filter((chart) => !shown.includes(chart)).map((chart) => chart.title.replace(" per call", ""));
   return (
     <>
@@ -49,7 +45,7 @@ export const CostCharts = ({ statement, marks, axis }: Props) => {
               title={chart.title}
               values={chart.values}
               say={chart.say}
-              {...(chart.usual ? { usual: chart.usual } : {})}
+              usual={chart.usual}
               {...(chart.title === "time per call" ? { marks } : {})}
               {...axis}
             />

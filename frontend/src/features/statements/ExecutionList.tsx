@@ -19,6 +19,7 @@ const keyOf = (one: Schemas["ExecutionOut"]): string => `${one.ended} ${one.pid}
 export const ExecutionList = ({ rows, title, showStatement, onAsk }: Props) => {
   const [open, setOpen] = useState<string | null>(null);
   if (rows.length === 0) return null;
+  const kept = showStatement || rows.some((one) => one.parameters || one.statement);
   return (
     <table className="font-condensed mt-2 w-full">
       <caption className="text-left font-semibold">Executions, {title}</caption>
@@ -32,7 +33,9 @@ export const ExecutionList = ({ rows, title, showStatement, onAsk }: Props) => {
           >
             parse · bind · execute
           </th>
-          <th className="pl-4 font-normal">{showStatement ? "statement" : "with"}</th>
+          <th className="pl-4 font-normal">
+            {showStatement ? "statement" : kept ? "with" : "parameters were not kept"}
+          </th>
           <th className="pl-3 font-normal">program</th>
           <th className="pl-3 font-normal">client</th>
           <th className="pl-3 text-right font-normal">temp</th>
@@ -46,6 +49,7 @@ export const ExecutionList = ({ rows, title, showStatement, onAsk }: Props) => {
             one={one}
             open={open === keyOf(one)}
             showStatement={showStatement}
+            kept={kept}
             onOpen={() => setOpen(open === keyOf(one) ? null : keyOf(one))}
             onAsk={(run) => onAsk(one, run)}
           />
@@ -59,13 +63,14 @@ interface RowProps {
   readonly one: Schemas["ExecutionOut"];
   readonly open: boolean;
   readonly showStatement: boolean;
+  readonly kept: boolean;
   readonly onOpen: () => void;
   readonly onAsk: (run: boolean) => void;
 }
 
 const phase = (ms: number | null): string => (ms === null ? "–" : duration(ms));
 
-const Row = ({ one, open, showStatement, onOpen, onAsk }: RowProps) => {
+const Row = ({ one, open, showStatement, kept, onOpen, onAsk }: RowProps) => {
   const phases = one.parse_ms !== null || one.bind_ms !== null;
   const words = showStatement ? one.label : one.parameters || one.statement;
   return (
@@ -81,7 +86,7 @@ const Row = ({ one, open, showStatement, onOpen, onAsk }: RowProps) => {
           {phases ? `${phase(one.parse_ms)} · ${phase(one.bind_ms)} · ${phase(one.execute_ms)}` : ""}
         </td>
         <td className="max-w-0 w-1/3 truncate pl-4 font-mono text-xs" title={words}>
-          {words || <span className="text-muted font-sans">not kept</span>}
+          {words || (kept ? <span className="text-muted font-sans">not kept</span> : null)}
         </td>
         <td className="pl-3 whitespace-nowrap">{one.program}</td>
         <td className="text-muted pl-3 text-sm whitespace-nowrap">{one.client}</td>

@@ -3,7 +3,7 @@ import { useNavigate } from "@tanstack/react-router";
 
 import { ask, client, type Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
-import { clock, day, present } from "../../lib/time";
+import { clock, when } from "../../lib/time";
 import { duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
@@ -16,25 +16,21 @@ interface Props {
   readonly canAsk: boolean;
 }
 
-const when = (at: number): string => `${day(at, present())} ${clock(at)}`;
-
 /** Plans the statement used, when each was in force, and asking the server for one. */
 export const Plans = ({ server, statement, canAsk }: Props) => {
   const [first, second] = statement.plans;
   const navigate = useNavigate();
   const open = useOpenPlan(server);
-  const both = async (): Promise<void> => {
-    if (!first || !second) return;
-    const [before, after] = await Promise.all([open(second.id), open(first.id)]);
-    void navigate({ to: "/plans/$key/against/$other", params: { key: before, other: after } });
-  };
+  const compare = useComparePlans(server);
   const question = useAsk(server);
   return (
     <section aria-label="Plans" className="mt-4">
       <h2 className="border-strong flex items-baseline gap-3 border-b font-semibold">
         Plans
         <span className="ml-auto flex gap-2 pb-0.5 text-sm font-normal">
-          {second ? <Button onClick={() => void both()}>the two newest side by side</Button> : null}
+          {first && second ? (
+            <Button onClick={() => compare(second.id, first.id)}>the two newest side by side</Button>
+          ) : null}
           {canAsk ? (
             <Button
               disabled={question.isPending || !statement.text}
@@ -63,6 +59,7 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
               <th className="font-normal">how it reaches its tables</th>
               <th className="pl-3 font-normal">first seen</th>
               <th className="pl-3 font-normal">last seen</th>
+              <th className="w-40 pl-3 font-normal">in force, of this window</th>
               <th className="pl-3 text-right font-normal">captured here</th>
               <th className="pl-3 text-right font-normal">mean</th>
             </tr>
@@ -82,6 +79,9 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
                 </td>
                 <td className="pl-3 whitespace-nowrap">{when(plan.first)}</td>
                 <td className="pl-3 whitespace-nowrap">{when(plan.last)}</td>
+                <td className="pl-3">
+                  <InForce plan={plan} start={statement.start} end={statement.end} />
+                </td>
                 <td className="pl-3 text-right">{plan.executions || ""}</td>
                 <td className="pl-3 text-right whitespace-nowrap">
                   {plan.mean_ms === null ? "" : duration(plan.mean_ms)}
@@ -94,12 +94,65 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
       {statement.switches.map((one) => (
         <p key={one.at} className="py-0.5 text-sm">
           <b className="font-semibold">{when(one.at)}</b> its plan changed from {one.before || "another"} to{" "}
-          {one.after || "another"}.
+          {one.after || "another"}.{" "}
+          {one.before_plan !== null && one.after_plan !== null ? (
+            <SideBySide before={one.before_plan} after={one.after_plan} onCompare={compare} />
+          ) : null}
         </p>
       ))}
     </section>
   );
 };
+
+interface SideBySideProps {
+  readonly before: number;
+  readonly after: number;
+  readonly onCompare: (before: number, after: number) => void;
+}
+
+const SideBySide = ({ before, after, onCompare }: SideBySideProps) => (
+  <button type="button" className="text-accent hover:underline" onClick={() => onCompare(before, after)}>
+    side by side
+  </button>
+);
+
+interface InForceProps {
+  readonly plan: Schemas["PlanSeenOut"];
+  readonly start: number;
+  readonly end: number;
+}
+
+/** When executions used a plan, on the axis of the window. */
+const InForce = ({ plan, start, end }: InForceProps) => {
+  const share = (at: number): number => (100 * (Math.min(Math.max(at, start), end) - start)) / (end - start);
+  const words = plan.spans.map((span) => `${clock(span.start)} to ${clock(span.end)}`).join(", ");
+  return (
+    <svg width="100%" height="10" role="img" aria-label={words || "not seen in this window"}>
+      <title>{words || "not seen in this window"}</title>
+      <line x2="100%" y1="5" y2="5" stroke="var(--line)" />
+      {plan.spans.map((span) => (
+        <rect
+          key={span.start}
+          x={`${share(span.start)}%`}
+          width={`${Math.max(0.8, share(span.end) - share(span.start))}%`}
+          y="1"
+          height="8"
+          fill="var(--strong)"
+        />
+      ))}
+    </svg>
+  );
+};
+
+/** Goes to two captured plans beside each other. */
+export function useComparePlans(server: number): (before: number, after: number) => void {
+  const navigate = useNavigate();
+  const open = useOpenPlan(server);
+  return (before, after) =>
+    void Promise.all([open(before), open(after)]).then(([key, other]) =>
+      navigate({ to: "/plans/$key/against/$other", params: { key, other } }),
+    );
+}
 
 /** Puts a captured plan under a link and gives its key. */
 function useOpenPlan(server: number): (plan: number) => Promise<string> {

@@ -3,12 +3,12 @@ import { Link } from "@tanstack/react-router";
 import { Fragment, useState } from "react";
 
 import type { Schemas } from "../../api/client";
-import { duration } from "../../lib/units";
+import { duration, sessions } from "../../lib/units";
 import { follows, type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Conditions } from "./Conditions";
-import { againstUsual, isMeasure, type Measure, MEASURES, times } from "./model";
-import { rankingQuery, usualTimesQuery } from "./queries";
+import { againstUsual, isMeasure, type Measure, MEASURES, type SampledLoad, times, uncounted } from "./model";
+import { rankingQuery, statementLoadQuery, usualTimesQuery } from "./queries";
 import { Star } from "./Star";
 
 const NONE: string[] = [];
@@ -54,6 +54,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
   const ranking = useQuery(rankingQuery(server, spec, given));
   const found = ranking.data;
   const usual = useQuery(usualTimesQuery(server, spec)).data;
+  const load = useQuery(statementLoadQuery(server, spec)).data;
   const most = Math.max(...(found?.rows.map((row) => row[sort] ?? 0) ?? []), 0);
   const span = found ? found.end - found.start : 0;
   const query = new URLSearchParams({
@@ -115,6 +116,9 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
         />
       ) : null}
       {found ? <Coverage found={found} span={span} /> : <p className="text-muted">Reading counters …</p>}
+      {found && load && !given.containing && !where.length && !given.starred ? (
+        <Uncounted found={found} load={load} server={server} search={search} />
+      ) : null}
       <p className="text-muted flex gap-4 pb-1 text-sm">
         {found && found.hidden > 0 ? (
           <button type="button" className="hover:text-accent" onClick={() => onSearch({ tools: "shown" })}>
@@ -142,6 +146,12 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
               <tr className="border-strong border-b">
                 <th className="w-5" aria-label="star" />
                 <th className="py-1 text-left font-normal">statement</th>
+                <th
+                  className="pl-3 text-right font-normal whitespace-nowrap"
+                  title="sessions in it on average, as sampled: also in calls that have not ended"
+                >
+                  sessions
+                </th>
                 {SHOWN.map((name) => (
                   <Fragment key={name}>
                     <th
@@ -174,6 +184,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
                 <RankingRow
                   key={row.query_id}
                   row={row}
+                  inIt={load?.rows.get(row.query_id)}
                   usual={againstUsual(row.total_ms, found.covered_ms, usual?.get(row.query_id))}
                   sort={sort}
                   most={most}
@@ -213,8 +224,43 @@ const Coverage = ({ found, span }: { readonly found: Schemas["RankingOut"]; read
   );
 };
 
+interface UncountedProps {
+  readonly found: Schemas["RankingOut"];
+  readonly load: SampledLoad;
+  readonly server: number;
+  readonly search: ViewSearch;
+}
+
+/** What the figures below cannot show yet, though it may be what hurts. */
+const Uncounted = ({ found, load, server, search }: UncountedProps) => {
+  const missing = uncounted(load, new Map(found.rows.map((row) => [row.query_id, row.total_ms])));
+  if (missing.length === 0) return null;
+  return (
+    <p className="mb-1 text-sm" role="status">
+      <b className="font-semibold">Not in these figures:</b> the server counts a call when it ends well. Sampled in
+      calls that had not ended, or that failed:{" "}
+      {missing.map((row, i) => (
+        <Fragment key={row.value}>
+          {i ? "; " : ""}
+          <Link
+            to="/servers/$server/statements/$query"
+            params={{ server: String(server), query: row.value }}
+            search={search}
+            className="text-accent hover:underline"
+          >
+            <span className="font-mono text-xs">{row.label}</span>
+          </Link>{" "}
+          <b className="font-semibold">{sessions(row.sessions)} sessions</b>
+        </Fragment>
+      ))}
+      .
+    </p>
+  );
+};
+
 interface RowProps {
   readonly row: Schemas["FiguresOut"];
+  readonly inIt: { readonly sessions: number; readonly sessions_margin: number } | undefined;
   readonly usual: number | null; // how many times
   readonly sort: Measure;
   readonly most: number;
@@ -222,7 +268,7 @@ interface RowProps {
   readonly search: ViewSearch;
 }
 
-const RankingRow = ({ row, usual, sort, most, server, search }: RowProps) => (
+const RankingRow = ({ row, inIt, usual, sort, most, server, search }: RowProps) => (
   <tr className="border-line hover:bg-raised border-b">
     <td>
       <Star server={server} query={row.query_id} starred={row.starred} />
@@ -240,6 +286,12 @@ const RankingRow = ({ row, usual, sort, most, server, search }: RowProps) => (
       <svg className="mt-0.5 block h-1 w-full" aria-hidden="true">
         <rect width={`${most ? ((row[sort] ?? 0) / most) * 100 : 0}%`} height="4" fill="var(--running)" />
       </svg>
+    </td>
+    <td
+      className="pl-3 text-right whitespace-nowrap"
+      title={inIt ? `${inIt.sessions} ± ${inIt.sessions_margin.toPrecision(2)}` : "never seen in it"}
+    >
+      {inIt ? sessions(inIt.sessions) : <span className="text-muted">0</span>}
     </td>
     {SHOWN.map((name) => {
       const value = row[name];

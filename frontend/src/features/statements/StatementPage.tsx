@@ -15,11 +15,12 @@ import { Failure } from "../../ui/Failure";
 import { CostCharts } from "./CostCharts";
 import { Distribution } from "./Distribution";
 import { Memory } from "./Memory";
-import { statementSentence } from "./model";
+import { statementSentence, turningPoint } from "./model";
 import { Nodes } from "./Nodes";
-import { Plans, RunDialog, useAsk } from "./Plans";
+import { Plans, RunDialog, useAsk, useComparePlans } from "./Plans";
 import { statementQuery } from "./queries";
 import { Star } from "./Star";
+import { Tables } from "./Tables";
 
 interface Props {
   readonly server: number;
@@ -35,6 +36,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
   const statement = useQuery(statementQuery(server, query, windowOf(search)));
   const [running, setRunning] = useState<Schemas["ExecutionOut"] | null>(null);
   const question = useAsk(server);
+  const compare = useComparePlans(server);
   if (statement.error && !statement.data)
     return (
       <div className="px-6">
@@ -49,6 +51,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
   if (!found) return <p className="text-muted px-6 py-4">Reading …</p>;
   const now = present();
   const only = [`statement:${query}`, ...(search.only ?? [])];
+  const changed = turningPoint(found);
   const marks = found.switches.map((one) => ({ at: one.at, label: "plan changed" }));
   const axis = { starts: found.starts, bucketMs: found.bucket_ms, start: found.start, end: found.end, now };
   return (
@@ -57,6 +60,11 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
         <h1 className="text-base font-semibold">{statementSentence(found)}</h1>
         <span className="flex shrink-0 gap-2 text-sm">
           <Star server={server} query={query} starred={found.starred} />
+          {changed ? (
+            <Button look="action" onClick={() => compare(changed.before, changed.after)}>
+              compare the plans before and after
+            </Button>
+          ) : null}
           <Button onClick={() => onPick(`statement:${query}`)}>see its load in the sieve</Button>
         </span>
       </div>
@@ -84,6 +92,8 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
           ))}
         </div>
       </div>
+      <Plans server={server} statement={found} canAsk={role !== "viewer"} />
+      <Tables server={server} query={query} search={search} />
       <section aria-label="Distribution" className="mt-4">
         <h2 className="border-strong mb-1 border-b font-semibold">Single executions</h2>
         <Distribution
@@ -110,7 +120,6 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
           />
         ) : null}
       </section>
-      <Plans server={server} statement={found} canAsk={role !== "viewer"} />
       <Memory server={server} spec={windowOf(search)} statement={found} />
       <Nodes server={server} query={query} spec={windowOf(search)} />
       <RunDialog server={server} execution={running} serverName="the watched server" onClose={() => setRunning(null)} />

@@ -11,6 +11,8 @@ import {
   signsOf,
   statementSentence,
   times,
+  turningPoint,
+  uncounted,
 } from "./model";
 
 const statement = (change: Partial<Schemas["StatementOut"]>): Schemas["StatementOut"] =>
@@ -39,6 +41,14 @@ describe("a statement in one sentence", () => {
   it("tells not sampled from not seen", () => {
     expect(statementSentence(statement({ load: null, share: null }))).toBe("Nothing was sampled in this window.");
     expect(statementSentence(statement({ samples: 0 }))).toBe("Never seen active in this window.");
+  });
+
+  it("does not make a share of a handful of samples", () => {
+    const waits = [{ key: "running", label: "", sessions: [], running: null, total: 0.001, share: 1 }];
+    expect(statementSentence(statement({ samples: 1, waits }))).toBe(
+      "Hardly any of the load here: seen active once in this window.",
+    );
+    expect(statementSentence(statement({ samples: 4, waits }))).toContain("seen active 4 times");
   });
 });
 
@@ -83,5 +93,56 @@ describe("againstUsual", () => {
     expect(againstUsual(6000, 0, 50)).toBeNull();
     expect(againstUsual(6000, 60_000, undefined)).toBeNull();
     expect(againstUsual(6000, 60_000, 0)).toBeNull();
+  });
+});
+
+describe("what the counters do not hold", () => {
+  const row = (value: string, of: number, margin = 0) => ({
+    value,
+    label: `statement ${value}`,
+    sessions: of,
+    sessions_margin: margin,
+  });
+  const load = (...rows: ReturnType<typeof row>[]) => ({
+    ticks: 300,
+    rows: new Map(rows.map((one) => [one.value, one])),
+  });
+
+  it("are statements whose sampled time was mostly not counted, heaviest first", () => {
+    const seen = load(row("1", 2), row("2", 6), row("-3", 1));
+    const counted = new Map([
+      ["1", 20_000], // of 600 s
+      ["-3", 290_000], // of 300 s
+    ]);
+    expect(uncounted(seen, counted).map((one) => one.value)).toEqual(["2", "1"]);
+  });
+
+  it("are none where it is little, where the samples are too few to tell, or where it is beside the point", () => {
+    expect(uncounted(load(row("1", 0.03)), new Map())).toEqual([]);
+    expect(uncounted(load(row("1", 0.5, 0.49)), new Map())).toEqual([]);
+    expect(uncounted(load(row("none", 6)), new Map())).toEqual([]);
+    expect(uncounted(load(row("1", 6), row("2", 1)), new Map()).map((one) => one.value)).toEqual(["1"]);
+  });
+});
+
+describe("the plans to compare", () => {
+  const switched = (at: number, before: number | null, after: number | null) => ({
+    at,
+    before: "",
+    after: "",
+    before_plan: before,
+    after_plan: after,
+  });
+  const switches = [switched(10, 1, 2), switched(20, 2, 3)];
+
+  it("are those around the switch that is blamed, else around the newest", () => {
+    const dearer = { since: 10, until: null, times: 3, switch: 10 };
+    expect(turningPoint({ dearer, switches })).toEqual({ before: 1, after: 2 });
+    expect(turningPoint({ dearer: null, switches })).toEqual({ before: 2, after: 3 });
+  });
+
+  it("are none without a switch, or where a plan is not kept any more", () => {
+    expect(turningPoint({ dearer: null, switches: [] })).toBeNull();
+    expect(turningPoint({ dearer: null, switches: [switched(10, null, 2)] })).toBeNull();
   });
 });

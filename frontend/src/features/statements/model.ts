@@ -51,6 +51,33 @@ export function againstUsual(totalMs: number, coveredMs: number, usual: number |
   return usual && coveredMs > 0 ? totalMs / (coveredMs / 1000) / usual : null;
 }
 
+/** Sessions seen in statements over so many ticks, by statement. */
+export interface SampledLoad {
+  readonly ticks: number;
+  readonly rows: ReadonlyMap<string, Pick<Schemas["RowOut"], "value" | "label" | "sessions" | "sessions_margin">>;
+}
+
+const LEAST_UNCOUNTED_MS = 10_000;
+const TICK_MS = 1000; // the shortest usual one: where ticks are longer, less is found uncounted, never more
+
+/**
+ * Statements most of whose sampled time the counters do not hold, the heaviest first and those near it.
+ *
+ * Counters have a call when it ended well, from when it began to execute: not while it waits for its tables' locks.
+ */
+export function uncounted(load: SampledLoad, countedMs: ReadonlyMap<string, number>) {
+  const found = [...load.rows.values()]
+    .filter((row) => /^-?\d+$/.test(row.value))
+    .filter((row) => {
+      const sampledMs = (row.sessions - row.sessions_margin) * load.ticks * TICK_MS;
+      const lost = sampledMs - (countedMs.get(row.value) ?? 0);
+      return lost > LEAST_UNCOUNTED_MS && lost > sampledMs / 2;
+    })
+    .sort((one, other) => other.sessions - one.sessions);
+  const most = found[0]?.sessions ?? 0;
+  return found.filter((row) => row.sessions > most / 5).slice(0, 3);
+}
+
 export const MEASURE_NAMES = Object.keys(MEASURES) as Measure[];
 
 export const isMeasure = (text: string | undefined): text is Measure => text !== undefined && text in MEASURES;
@@ -64,11 +91,25 @@ export function dearerWords(dearer: Schemas["StatementOut"]["dearer"]): string {
   return `${Number(dearer.times.toPrecision(2))} times its usual cost per call ${until} ${clock(dearer.since)}${span}${why}`;
 }
 
+/** The plans on both sides of the switch that is blamed for dearer calls, else of the newest one; by number. */
+export function turningPoint(
+  statement: Pick<Schemas["StatementOut"], "dearer" | "switches">,
+): { readonly before: number; readonly after: number } | null {
+  const blamed = statement.switches.find((one) => one.at === statement.dearer?.switch) ?? statement.switches.at(-1);
+  if (!blamed || blamed.before_plan === null || blamed.after_plan === null) return null;
+  return { before: blamed.before_plan, after: blamed.after_plan };
+}
+
+const FEW_SAMPLES = 5; // fewer say neither how much nor on what
+const seenTimes = (samples: number): string => (samples === 1 ? "once" : `${samples} times`);
+
 /** What matters about a statement, in one sentence with figures. */
 export function statementSentence(statement: Schemas["StatementOut"]): string {
   const parts: string[] = [];
   if (statement.load === null || statement.share === null) parts.push("Nothing was sampled in this window");
   else if (statement.samples === 0) parts.push("Never seen active in this window");
+  else if (statement.samples < FEW_SAMPLES)
+    parts.push(`Hardly any of the load here: seen active ${seenTimes(statement.samples)} in this window`);
   else
     parts.push(
       `${share(statement.share, statement.share_margin ?? 0)} of the load here, ${sessions(statement.load)} sessions on average`,
@@ -77,7 +118,7 @@ export function statementSentence(statement: Schemas["StatementOut"]): string {
     (best, one) => (best === null || one.total > best.total ? one : best),
     null,
   );
-  if (main && isKind(main.key))
+  if (main && isKind(main.key) && statement.samples >= FEW_SAMPLES)
     parts.push(main.key === "running" ? "mostly running on CPU" : `mostly waiting: ${KIND_WORDS[main.key]}`);
   const dear = dearerWords(statement.dearer);
   if (dear) parts.splice(1, 0, dear);

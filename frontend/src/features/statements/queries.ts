@@ -3,7 +3,7 @@ import { queryOptions } from "@tanstack/react-query";
 import { ask, client } from "../../api/client";
 import { refreshMs, windowQuery } from "../../api/window";
 import type { WindowSpec } from "../../lib/view";
-import type { Measure } from "./model";
+import type { Measure, SampledLoad } from "./model";
 
 const COUNTERS_EVERY_MS = 15_000; // the server's counters are read that often; asking more often shows nothing new
 
@@ -52,6 +52,28 @@ export const usualTimesQuery = (server: number, spec: WindowSpec) =>
     staleTime: USUAL_STALE_MS,
   });
 
+/** What was sampled in each statement, of calls that ended and of those that had not; by statement. */
+export const statementLoadQuery = (server: number, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["statement-load", server, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/sieve", {
+          params: {
+            path: { server_id: server },
+            query: { ...windowQuery(spec), dimension: ["statement"], rows: 200 },
+          },
+          signal,
+        }),
+      ),
+    select: (found): SampledLoad => ({
+      ticks: found.ticks,
+      rows: new Map(found.columns[0]?.rows.map((row) => [row.value, row])),
+    }),
+    refetchInterval: slower(spec),
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });
+
 /** One statement in a window. The identifier is a 64-bit number, so it stays a text. */
 export const statementQuery = (server: number, queryId: string, spec: WindowSpec) =>
   queryOptions({
@@ -80,6 +102,21 @@ export const memoryQuery = (server: number, queryId: string, spec: WindowSpec) =
       ),
     refetchInterval: slower(spec),
     placeholderData: (old, query) => (query?.queryKey[2] === queryId ? old : undefined),
+  });
+
+/** The tables a statement touches. It asks the watched server, so not with each reading of its counters. */
+export const tablesQuery = (server: number, queryId: string) =>
+  queryOptions({
+    queryKey: ["tables", server, queryId],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/statements/{query_id}/tables", {
+          params: { path: { server_id: server, query_id: queryId } },
+          signal,
+        }),
+      ),
+    staleTime: 60_000,
+    retry: false,
   });
 
 /** The statement on every server of the group. */
