@@ -13,11 +13,12 @@ from faena.apps.servers import selectors as servers
 from faena.apps.statements import executions
 from faena.apps.statements import selectors as statements
 from faena.core.errors import NotFound
-from faena.core.plans.compare import compare
+from faena.core.plans.compare import Executed, compare, executed_words
 from faena.core.plans.guard import parameter_values
 from faena.core.plans.ledger import Row, ledger
 from faena.core.plans.model import Plan
 from faena.core.plans.reader import read_plan
+from faena.core.plans.shape import shape
 
 router = Router(tags=["plans"])
 
@@ -81,8 +82,15 @@ class FindingOut(Out):
     next_step: str
 
 
+class ExecutedOut(Out):
+    """Captured executions that used a plan, of all that are kept, and their mean in ms."""
+
+    executions: int
+    mean_ms: float
+
+
 class PlanOut(Out):
-    """`server` and `query_id` where it is known whose plan it is."""
+    """`server` and `query_id` where it is known whose plan it is; `executed` where executions are known to have used it."""
 
     key: str
     server: int | None
@@ -98,6 +106,7 @@ class PlanOut(Out):
     settings: dict[str, str]
     rows: list[StepOut]
     findings: list[FindingOut]
+    executed: ExecutedOut | None
     written: str
 
 
@@ -110,10 +119,13 @@ class PairOut(Out):
 
 
 class ComparisonOut(Out):
+    """`executed` says what the change did to executions, empty where they are not known of both plans."""
+
     before: PlanOut
     after: PlanOut
     pairs: list[PairOut]
     sentence: str
+    executed: str
 
 
 def _step(row: Row) -> StepOut:
@@ -150,8 +162,17 @@ def _step(row: Row) -> StepOut:
     )
 
 
+def _executed(kept: BroughtPlan, plan: Plan) -> Executed | None:
+    """Executions that are known to have used the plan; None for one brought from elsewhere."""
+    if kept.server_id is None or kept.query_id is None:
+        return None
+    found = executions.means_by_shape(kept.server_id, kept.query_id).get(shape(plan))
+    return None if found is None else Executed(executions=found[0], mean_ms=found[1])
+
+
 def _plan(kept: BroughtPlan, plan: Plan) -> PlanOut:
     found = ledger(plan)
+    executed = _executed(kept, plan)
     return PlanOut(
         key=kept.key,
         server=kept.server_id,
@@ -165,6 +186,7 @@ def _plan(kept: BroughtPlan, plan: Plan) -> PlanOut:
         total_ms=found.total_ms,
         jit_ms=plan.jit.total_ms if plan.jit else None,
         settings=dict(plan.settings),
+        executed=None if executed is None else ExecutedOut.model_validate(executed),
         rows=[_step(row) for row in found.rows],
         findings=[
             FindingOut(
@@ -211,11 +233,13 @@ def compare_plans(request: HttpRequest, key: str, other: str) -> ComparisonOut:
     kept = [selectors.brought(one) for one in (key, other)]
     first, second = (read_plan(one.written) for one in kept)
     found = compare(first, second)
+    told = executed_words(_executed(kept[0], first), _executed(kept[1], second))
     return ComparisonOut(
         before=_plan(kept[0], first),
         after=_plan(kept[1], second),
         pairs=[PairOut(before=pair.before, after=pair.after, words=pair.words) for pair in found.pairs],
         sentence=found.sentence,
+        executed=told,
     )
 
 

@@ -187,6 +187,27 @@ def test_a_switch_of_plan_is_an_event(
     }  # fmt: skip
 
 
+def test_plans_tell_what_executions_took_with_them(store: DjangoStore, server: Server) -> None:
+    sampled = [run(i, 4, plan=INDEX, weight=99.0) for i in range(1, 10)]  # quick ones, of which few were logged
+    deliver(store, server, *sampled, run(20, 104.0, plan=INDEX), run(30, 400.0, plan=SEQ))
+    client = signed_in(Role.VIEWER)
+    page = client.get(f"/api/v1/servers/{server.id}/statements/7?{WINDOW}").json()
+    quick = pytest.approx((9 * 99 * 4 + 104) / (9 * 99 + 1))
+    means = {one["gist"]: one["mean_ms"] for one in page["plans"]}
+    assert means == {"Seq Scan booking": 400.0, "Index Scan b_ref on booking": quick}
+    keys = {
+        one["gist"]: client.post(f"/api/v1/servers/{server.id}/captured-plans/{one['id']}").json()["key"]
+        for one in page["plans"]
+    }
+    path = f"/api/v1/plans/{keys['Index Scan b_ref on booking']}/against/{keys['Seq Scan booking']}"
+    found = client.get(path).json()
+    assert found["before"]["executed"] == {"executions": 10, "mean_ms": quick}
+    assert found["after"]["executed"] == {"executions": 1, "mean_ms": 400.0}
+    assert "times as long (10 and 1 captured)" in found["executed"]
+    brought = client.post("/api/v1/plans", {"plan": SEQ}, content_type="application/json").json()
+    assert brought["executed"] is None, "whose it is is not known"
+
+
 def test_a_table_of_executions(store: DjangoStore, server: Server, ask: Callable[..., dict[str, object]]) -> None:
     deliver(store, server, run(1, 10, program="web"), run(2, 30, program="gate", weight=2), run(3, 5, query_id=8))
     table = ask("executions/pivot", "rows=statement&columns=program&measure=took_ms&aggregate=sum")

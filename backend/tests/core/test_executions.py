@@ -79,6 +79,23 @@ def test_a_table_of_executions() -> None:
     assert mean.total == pytest.approx((50 + 50 + 210) / 14)
 
 
+def test_hours_and_durations_stand_in_their_own_order() -> None:
+    took = (30_000.0, 0.5, 700.0, 5.0, 5000.0, 50.0)
+    runs = [run(i, ms, program=f"p{i}") for i, ms in enumerate(took)]
+    labels = {
+        PivotBy.PROGRAM: lambda one: one.program,
+        PivotBy.DURATION: lambda one: duration_class(one.took_ms),
+        PivotBy.HOUR: lambda one: f"{one.program}:00",
+    }
+    expected = ["< 1 ms", "< 10 ms", "< 100 ms", "< 1 s", "< 10 s", "10 s and more"]
+    across = pivot(runs, labels, PivotBy.PROGRAM, PivotBy.DURATION, PivotMeasure.TOOK, Aggregate.SUM)
+    assert across.columns == expected
+    assert across.rows[0] == "p0", "other rows stand by size"
+    down = pivot(runs, labels, PivotBy.DURATION, PivotBy.HOUR, PivotMeasure.TOOK, Aggregate.SUM)
+    assert down.rows == expected
+    assert down.columns == sorted(down.columns)
+
+
 def test_what_the_log_needs_is_said_with_the_statement_that_mends_it() -> None:
     needs = {one.name: one for one in log_needs({"log_destination": "stderr"}, 150000, CaptureRules(), 1000.0)}
     assert all(not one.ok and one.remedy for one in needs.values())

@@ -31,8 +31,12 @@ def test_a_plan_that_flipped_is_found_with_the_moment_it_did(page: Page) -> None
     plans = page.get_by_label("Plans")
     expect(plans).to_contain_text("its plan changed from Index Scan booking_customer_id_idx")
     page.get_by_label("Distribution").get_by_text("plan changed").first.wait_for()
-    plans.get_by_role("button", name="the two newest side by side").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("booking_customer_id_idx")
+    expect(page.get_by_label("Tables")).to_contain_text("booking")
+    page.get_by_role("button", name="compare the plans before and after").click()
+    expect(heading).to_contain_text("times as long")
+    expect(page.get_by_text("index booking_customer_id_idx became booking_pkey").first).to_be_visible()
+    page.get_by_role("link", name="its statement").click()
+    expect(page.get_by_label("Plans")).to_be_visible()
 
 
 def test_a_deploy_that_calls_more_is_told_from_dearer_calls(page: Page) -> None:

@@ -1540,10 +1540,15 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** ComparisonOut */
+        /**
+         * ComparisonOut
+         * @description `executed` says what the change did to executions, empty where they are not known of both plans.
+         */
         ComparisonOut: {
             after: components["schemas"]["PlanOut"];
             before: components["schemas"]["PlanOut"];
+            /** Executed */
+            executed: string;
             /** Pairs */
             pairs: components["schemas"]["PairOut"][];
             /** Sentence */
@@ -1840,6 +1845,16 @@ export interface components {
             starts: number[];
             /** Total */
             total: number;
+        };
+        /**
+         * ExecutedOut
+         * @description Captured executions that used a plan, of all that are kept, and their mean in ms.
+         */
+        ExecutedOut: {
+            /** Executions */
+            executions: number;
+            /** Mean Ms */
+            mean_ms: number;
         };
         /**
          * ExecutionOut
@@ -2770,11 +2785,12 @@ export interface components {
         };
         /**
          * PlanOut
-         * @description `server` and `query_id` where it is known whose plan it is.
+         * @description `server` and `query_id` where it is known whose plan it is; `executed` where executions are known to have used it.
          */
         PlanOut: {
             /** Analysed */
             analysed: boolean;
+            executed: components["schemas"]["ExecutedOut"] | null;
             /** Execution Ms */
             execution_ms: number | null;
             /** Findings */

@@ -3,7 +3,7 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from django.db.models import Avg, Count, ExpressionWrapper, F, FloatField, Func, Max, Q, QuerySet, TextField, Value
+from django.db.models import Avg, Count, ExpressionWrapper, F, FloatField, Func, Max, Q, QuerySet, Sum, TextField, Value
 from django.db.models import Window as Over
 from django.db.models.expressions import Combinable
 from django.db.models.functions import Cast, Coalesce, Lag, Lead, RowNumber
@@ -116,13 +116,16 @@ def _in_order(what: Func) -> Over:
     return Over(what, partition_by=F("query_id"), order_by=("ended_ms", "pid", "place"))
 
 
-def means_by_shape(server_id: int, query_id: int, window: Window) -> dict[int, tuple[int, float]]:
-    """Captured executions of a statement and their mean duration, by the plan they used."""
-    rows = Execution.objects.filter(
-        server_id=server_id, query_id=query_id, plan_id__isnull=False, ended_ms__gt=window.start,
-        ended_ms__lte=window.end,
-    )  # fmt: skip
-    sums = rows.values("plan_id").annotate(n=Count("*"), mean=Avg("took_ms")).order_by()
+def means_by_shape(server_id: int, query_id: int, window: Window | None = None) -> dict[int, tuple[int, float]]:
+    """Captured executions of a statement and what they took on average, by the plan they used; None: all that are kept.
+
+    The mean is an estimate for all executions, also those that were too quick to be logged each.
+    """
+    rows = Execution.objects.filter(server_id=server_id, query_id=query_id, plan_id__isnull=False)
+    if window is not None:
+        rows = rows.filter(ended_ms__gt=window.start, ended_ms__lte=window.end)
+    mean = Sum(F("took_ms") * F("weight")) / Sum("weight")
+    sums = rows.values("plan_id").annotate(n=Count("*"), mean=mean).order_by()
     return {shape or 0: (n, mean) for shape, n, mean in sums.values_list("plan_id", "n", "mean")}
 
 

@@ -39,6 +39,30 @@ def compare(before: Plan, after: Plan) -> Comparison:
     return Comparison(pairs=pairs, sentence=_sentence(one, other, pairs))
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Executed:
+    """Captured executions that used a plan, and what they took on average in ms."""
+
+    executions: int
+    mean_ms: float
+
+
+def executed_words(before: Executed | None, after: Executed | None) -> str:
+    """What the change of plan did to real executions; empty where they are not known of both plans."""
+    if before is None or after is None:
+        return ""
+    ratio = max(after.mean_ms, 1e-6) / max(before.mean_ms, 1e-6)
+    words = "about the same"
+    if ratio >= NOTABLE_TIMES:
+        words = f"{ratio:.{0 if ratio >= 10 else 1}f} times as long"
+    elif ratio <= 1 / NOTABLE_TIMES:
+        words = f"{1 / ratio:.{0 if ratio <= 0.1 else 1}f} times quicker"
+    return (
+        f"An execution took {_ms(before.mean_ms)} with the first plan and {_ms(after.mean_ms)} with the second, {words} "
+        f"({before.executions} and {after.executions} captured)."
+    )
+
+
 def _relations(step: Step) -> frozenset[str]:
     """Aliases of all that is read at or below a step."""
     return frozenset(one.alias or one.table or one.index for _, one in walk(step) if one.table or one.index)

@@ -46,7 +46,9 @@ class Aggregate(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Pivot:
-    """`cells[row][column]` is None where there is nothing, or too little for the aggregate. Largest rows first.
+    """`cells[row][column]` is None where there is nothing, or too little for the aggregate.
+
+    Largest rows first, but hours and durations in their own order; columns by name or in that order.
 
     `counts` says from how many captured executions a cell comes.
     """
@@ -84,10 +86,8 @@ def pivot(
     places = _places(zip(row_of, column_of, strict=True))
     row_totals = {name: _of(values, weights, where, aggregate) for name, where in _places(row_of).items()}
     in_column = _places(column_of)
-    ordered = sorted(row_totals, key=lambda name: (-(row_totals[name] or 0.0), name))
-    if rows is PivotBy.HOUR:
-        ordered = sorted(row_totals)
-    names = sorted(in_column, key=lambda name: (len(name), name) if columns is PivotBy.DURATION else (0, name))
+    ordered = sorted(row_totals, key=_natural(rows) or (lambda name: (-(row_totals[name] or 0.0), name)))
+    names = sorted(in_column, key=_natural(columns))
     shown = ordered[:at_most]
     empty: list[int] = []
     return Pivot(
@@ -134,9 +134,21 @@ def _of(
             return float(some.max())
 
 
+_DURATIONS = ((1, "< 1 ms"), (10, "< 10 ms"), (100, "< 100 ms"), (1000, "< 1 s"), (10_000, "< 10 s"))
+_LONGER = "10 s and more"
+_RANK = {words: rank for rank, words in enumerate([*(words for _, words in _DURATIONS), _LONGER])}
+
+
 def duration_class(took_ms: float) -> str:
     """For reading a distribution in a table: below 1, 10, 100 ms, 1 s, 10 s, and above."""
-    for bound, words in ((1, "< 1 ms"), (10, "< 10 ms"), (100, "< 100 ms"), (1000, "< 1 s"), (10_000, "< 10 s")):
-        if took_ms < bound:
-            return words
-    return "10 s and more"
+    return next((words for bound, words in _DURATIONS if took_ms < bound), _LONGER)
+
+
+def _natural(by: PivotBy | None) -> Callable[[str], tuple[float, str]] | None:
+    """The order in which people expect values of a kind; None where they have none of their own."""
+    match by:
+        case PivotBy.DURATION:
+            return lambda name: (_RANK.get(name, len(_RANK)), name)
+        case PivotBy.HOUR:
+            return lambda name: (0, name)
+    return None

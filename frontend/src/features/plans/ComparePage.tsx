@@ -3,7 +3,8 @@ import { Link } from "@tanstack/react-router";
 
 import { Failure } from "../../ui/Failure";
 import { Ledger } from "./Ledger";
-import { planSentence } from "./model";
+import { ItsStatement } from "./ItsStatement";
+import { executedWords, planSentence } from "./model";
 import { comparisonQuery } from "./queries";
 
 /** Two plans, matched step by step, with what differs under each row. */
@@ -16,12 +17,17 @@ export const ComparePage = ({ planKey, other }: { readonly planKey: string; read
       </div>
     );
   if (!found.data) return <p className="text-muted px-6 py-4">Reading the plans …</p>;
-  const { before, after, pairs, sentence } = found.data;
+  const { before, after, pairs, sentence, executed } = found.data;
+  const ofOne = before.server === after.server && before.query_id === after.query_id;
   const marks = (side: "before" | "after"): Map<number, string> =>
     new Map(pairs.flatMap((pair) => (pair[side] !== null && pair.words ? [[pair[side], pair.words] as const] : [])));
   return (
     <div className="px-6 py-3">
-      <h1 className="text-base font-semibold">{sentence}</h1>
+      <header className="flex items-baseline justify-between gap-6">
+        <h1 className="text-base font-semibold">{executed || sentence}</h1>
+        {ofOne ? <ItsStatement plan={before} /> : null}
+      </header>
+      {executed ? <p>{sentence}</p> : null}
       {(
         [
           ["First", before, "before"],
@@ -34,7 +40,7 @@ export const ComparePage = ({ planKey, other }: { readonly planKey: string; read
               {label}
               {plan.title ? `: ${plan.title}` : ""}
             </Link>{" "}
-            {planSentence(plan)}
+            {planSentence(plan)} {executedWords(plan)}
           </h2>
           <Ledger plan={plan} marks={marks(side)} />
         </section>

@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
 import { bytes, count, duration, PAGE_BYTES, share } from "../../lib/units";
-import { type Plan, type Step, SUSPICION_WORDS, factorWords, railLines, rowsWords } from "./model";
+import { type Plan, type Step, factorWords, railLines, rowsWords, suspicionWords } from "./model";
 
 interface Props {
   readonly plan: Plan;
@@ -19,7 +19,7 @@ export const Ledger = ({ plan, marks }: Props) => {
   return (
     <div>
       {general.map((one) => (
-        <Suspicion key={one.code} finding={one} />
+        <Suspicion key={one.code} finding={one} analysed={plan.analysed} />
       ))}
       <table className="font-condensed w-full" aria-label="Ledger of the plan">
         <thead>
@@ -130,7 +130,7 @@ const LedgerRow = ({ plan, row, at, width, mark, findings }: RowProps) => {
           <td colSpan={plan.analysed ? 9 : 3} className="pb-1">
             {mark ? <div className="text-accent">{mark}</div> : null}
             {findings.map((one) => (
-              <Suspicion key={one.code} finding={one} />
+              <Suspicion key={one.code} finding={one} analysed={plan.analysed} />
             ))}
           </td>
         </tr>
@@ -155,10 +155,15 @@ const Measured = ({ row }: { readonly row: Step }) => (
 
 const blocks = (value: number | null): string => (value === null || value === 0 ? "" : bytes(value * PAGE_BYTES));
 
-const Suspicion = ({ finding }: { readonly finding: Schemas["FindingOut"] }) => (
+interface SuspicionProps {
+  readonly finding: Schemas["FindingOut"];
+  readonly analysed: boolean;
+}
+
+const Suspicion = ({ finding, analysed }: SuspicionProps) => (
   <div className={`border-l-2 pl-2 ${finding.code === "healthy" ? "border-line" : "border-danger"}`}>
     <b className={`font-semibold ${finding.code === "healthy" ? "" : "text-danger"}`}>
-      {SUSPICION_WORDS[finding.code] ?? finding.code}
+      {suspicionWords(finding.code, analysed)}
     </b>
     {finding.at_stake_ms === null ? "" : `, ${duration(finding.at_stake_ms)} at stake`}: {finding.sentence}
     {finding.next_step ? (

@@ -7,8 +7,9 @@ import { duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
+import { ItsStatement } from "./ItsStatement";
 import { Ledger } from "./Ledger";
-import { ledgerTable, planSentence, timeWords, withProposals } from "./model";
+import { executedWords, ledgerTable, planSentence, timeWords, withProposals } from "./model";
 import { Proposals } from "./Proposals";
 import { planQuery, proposalsQuery, recentPlansQuery } from "./queries";
 
@@ -38,7 +39,7 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
       <header className="flex items-baseline justify-between gap-6">
         <div>
           <h1 className="text-base font-semibold">
-            {index ? `${timeWords(plan)}. ${index.sentence}` : planSentence(plan)}
+            {index ? `${timeWords(plan)}. ${index.sentence}` : planSentence(plan)} {executedWords(plan)}
           </h1>
           <p className="text-muted text-sm">
             {plan.title ? `${plan.title} · ` : ""}
@@ -65,15 +66,7 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
           <Button onClick={() => saveFile(new Blob([plan.written], { type: "text/plain" }), "plan.txt")}>
             as written
           </Button>
-          {plan.server !== null && plan.query_id !== null ? (
-            <Link
-              to="/servers/$server/statements/$query"
-              params={{ server: String(plan.server), query: plan.query_id }}
-              className="border-line hover:border-strong rounded-sm border px-2 py-0.5"
-            >
-              its statement
-            </Link>
-          ) : null}
+          <ItsStatement plan={plan} />
           <Link to="/plans" className="border-line hover:border-strong rounded-sm border px-2 py-0.5">
             another plan
           </Link>

@@ -1,6 +1,15 @@
 import { describe, expect, it } from "vitest";
 
-import { type Plan, type Step, factorWords, planSentence, railLines, rowsWords } from "./model";
+import {
+  type Plan,
+  type Step,
+  executedWords,
+  factorWords,
+  planSentence,
+  railLines,
+  rowsWords,
+  suspicionWords,
+} from "./model";
 
 const step = (change: Partial<Step>): Step => ({ rows_planned: 10, rows: 12_345, never: false, ...change }) as Step;
 
@@ -40,4 +49,22 @@ describe("the ledger", () => {
     expect(planSentence(plan)).toBe("Took 1.23 s. missing index, 1.12 s of it at stake (91%).");
     expect(planSentence({ ...plan, total_ms: null, analysed: false, findings: [] })).toContain("An estimate");
   });
+});
+
+describe("what executions tell beside a plan", () => {
+  it("counts them, and says nothing where none is known", () => {
+    expect(executedWords({ executed: { executions: 75, mean_ms: 196 } })).toBe(
+      "75 captured executions with it took 196 ms each.",
+    );
+    expect(executedWords({ executed: { executions: 1, mean_ms: 2.5 } })).toBe(
+      "The one captured execution with it took 2.5 ms.",
+    );
+    expect(executedWords({ executed: null })).toBe("");
+  });
+});
+
+it("calls a plan healthy only where it was run", () => {
+  expect(suspicionWords("healthy", true)).toBe("nothing wrong here");
+  expect(suspicionWords("healthy", false)).toBe("nothing to see yet");
+  expect(suspicionWords("sort_spill", false)).toBe("sort on disk");
 });

@@ -85,11 +85,24 @@ export function timeWords(plan: Plan): string {
   return plan.analysed ? "Run without timing" : "An estimate: it was not run";
 }
 
+/** "75 captured executions with it took 196 ms each"; empty where none is known. */
+export function executedWords(plan: Pick<Plan, "executed">): string {
+  if (!plan.executed) return "";
+  const { executions, mean_ms: mean } = plan.executed;
+  return executions === 1
+    ? `The one captured execution with it took ${duration(mean)}.`
+    : `${count(executions)} captured executions with it took ${duration(mean)} each.`;
+}
+
+/** What a finding is called; that an estimate shows nothing does not mean that nothing is wrong. */
+export const suspicionWords = (code: string, analysed: boolean): string =>
+  code === "healthy" && !analysed ? "nothing to see yet" : (SUSPICION_WORDS[code] ?? code);
+
 /** One line above the ledger: what it is and how long it took. */
 export function planSentence(plan: Plan): string {
   const worst = plan.findings[0];
   const time = timeWords(plan);
-  if (!worst || worst.code === "healthy") return `${time}. ${worst?.sentence ?? ""}`;
+  if (!worst || worst.code === "healthy") return `${time}.`;
   const stake =
     worst.share === null || worst.at_stake_ms === null
       ? ""
