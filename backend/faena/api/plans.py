@@ -233,7 +233,8 @@ def compare_plans(request: HttpRequest, key: str, other: str) -> ComparisonOut:
     kept = [selectors.brought(one) for one in (key, other)]
     first, second = (read_plan(one.written) for one in kept)
     found = compare(first, second)
-    told = executed_words(_executed(kept[0], first), _executed(kept[1], second))
+    costs = first.root.cost_total, second.root.cost_total
+    told = executed_words(_executed(kept[0], first), _executed(kept[1], second), costs)
     return ComparisonOut(
         before=_plan(kept[0], first),
         after=_plan(kept[1], second),

@@ -43,6 +43,9 @@ def test_what_a_plan_did_to_executions_is_said_with_its_evidence() -> None:
     assert executed_words(quick, slow) == (
         "An execution took 2.93 ms with the first plan and 196 ms with the second, 67 times as long (75 and 40 captured)."
     )
+    misled = executed_words(quick, slow, (71.0, 39.0))
+    assert "The planner expected less (cost 71 became 39)" in misled
+    assert "planner" not in executed_words(quick, slow, (39.0, 71.0)) + executed_words(slow, quick, (71.0, 39.0))
     assert "67 times quicker" in executed_words(slow, quick)
     assert "about the same" in executed_words(quick, Executed(executions=1, mean_ms=3.1))
     assert executed_words(quick, None) == executed_words(None, slow) == ""

@@ -10,7 +10,8 @@ import pytest
 from faena.core.errors import BadInput, SourceError, SourceRefused
 from faena.core.plans.guard import Unexplainable, explainable, parameter_values, runnable
 from faena.core.plans.indexhealth import HealthKind, examine_schema
-from faena.core.plans.model import Plan
+from faena.core.plans.model import Plan, walk
+from faena.core.plans.naming import bare, identifier
 from faena.core.plans.proposals import IndexProposal, propose
 from faena.core.plans.reader import read_plan
 from faena.core.plans.schema import SchemaFacts
@@ -166,15 +167,16 @@ def made_and_measured(proposal: IndexProposal, statement: str, before: Plan, cos
     """The plan with the proposed index, which is dropped again. What was foretold came true within a factor of two."""
     with owner("shop") as keeper:
         keeper.execute(proposal.ddl.encode())
-        (name, size) = keeper.execute(
-            "SELECT indexrelid::regclass::text, pg_relation_size(indexrelid) FROM pg_index ORDER BY pg_index.indexrelid DESC LIMIT 1"
-        ).fetchone() or ("", 0)
+        (name, index, table, size) = keeper.execute(
+            "SELECT c.relname, indexrelid::regclass::text, indrelid::regclass::text, pg_relation_size(indexrelid) "
+            "FROM pg_index i JOIN pg_class c ON c.oid = indexrelid ORDER BY i.indexrelid DESC LIMIT 1"
+        ).fetchone() or ("", "", "", 0)
         try:
-            keeper.execute("ANALYZE passage")  # statistics of an expression come with it
+            keeper.execute(f"ANALYZE {table}".encode())  # statistics of an expression come with it
             after, cost_after = plan_of(statement)
         finally:
-            keeper.execute(f"DROP INDEX {name}".encode())
-    assert name in repr(after.root), "the planner uses it"
+            keeper.execute(f"DROP INDEX {index}".encode())
+    assert name in {step.index for _, step in walk(after.root)}, "the planner uses it"
     assert cost_after < cost_before
     predicted = proposal.cost_after + (cost_before - proposal.cost_before)
     assert 0.5 <= predicted / cost_after <= 2, f"{predicted:.1f} foretold, {cost_after:.1f} came"
@@ -227,6 +229,61 @@ def test_health_names_what_is_dispensable_and_keeps_what_is_bound(shop: Target) 
     stale = {one.table for one in examine_schema(read_schema(shop)) if one.kind is HealthKind.STALE_STATISTICS}
     assert "heap" in stale
     assert facts.table("heap") is not None
+
+
+# Pairs that have the same columns, and yet another use each.
+LOOK_ALIKES = {
+    "for patterns": ("(note)", "(note text_pattern_ops)"),
+    "of another language": ("(note)", '(note COLLATE "C")'),
+    "of mixed order": ("(b, c)", "(b, c DESC)"),
+    "with nulls elsewhere": ("(b)", "(b NULLS FIRST)"),
+    "of some rows": ("(b)", "(b) WHERE c > 3"),
+}
+ALIKE = {"backwards": ("(b, c)", "(b DESC, c DESC)"), "backwards, one": ("(b)", "(b DESC)")}
+
+
+def dispensable(shop: Target, keys: tuple[str, str]) -> list[str]:
+    """Which of two indexes on a table of their own could go."""
+    with owner("shop") as keeper:
+        keeper.execute("DROP TABLE IF EXISTS twins")
+        keeper.execute("CREATE TABLE twins (b int, c int, note text)")
+        for name, key in zip(("one", "other"), keys, strict=True):
+            keeper.execute(f"CREATE INDEX {name} ON twins {key}".encode())
+    (table,) = read_schema(shop, ["twins"]).tables
+    told = {index.name: index.written for index in table.indexes}
+    assert told == {"one": keys[0], "other": keys[1].replace("c > 3", "(c > 3)")}
+    kinds = {HealthKind.DUPLICATE, HealthKind.OVERLAPPING}
+    return [one.index for one in examine_schema(read_schema(shop, ["twins"])) if one.kind in kinds]
+
+
+@pytest.mark.parametrize("keys", LOOK_ALIKES.values(), ids=LOOK_ALIKES)
+def test_indexes_that_only_look_alike_both_stay(shop: Target, keys: tuple[str, str]) -> None:
+    assert dispensable(shop, keys) == []
+
+
+@pytest.mark.parametrize("keys", ALIKE.values(), ids=ALIKE)
+def test_an_index_read_backwards_is_the_same(shop: Target, keys: tuple[str, str]) -> None:
+    assert len(dispensable(shop, keys)) == 1
+
+
+@pytest.mark.parametrize(
+    ("key", "serves"),
+    [
+        ("(sailing, made DESC)", True), ("(sailing DESC, made)", True), ("(sailing, made, id)", True),
+        ("(sailing, made) WHERE id > 5", False), ("(made, sailing)", False),
+    ],
+)  # fmt: skip
+def test_an_order_is_served_from_either_end(shop: Target, key: str, serves: bool) -> None:
+    before, _ = plan_of("SELECT * FROM passage WHERE sailing = 9 ORDER BY made DESC LIMIT 5")
+    with owner("shop") as keeper:
+        keeper.execute(f"CREATE INDEX there ON passage {key}".encode())
+        try:
+            found, refused = propose(before, read_schema(shop))
+        finally:
+            keeper.execute("DROP INDEX there")
+    assert (not found) == serves
+    if serves:
+        assert "there on passage begins with" in refused[0].sentence
 
 
 def test_an_estimate_is_asked_for_values_and_for_none(shop: Target) -> None:
@@ -316,3 +373,51 @@ def test_statistics_are_there_for_what_may_be_read(shop: Target) -> None:
     assert table.rows == pytest.approx(200_000, rel=0.01)
     assert set(table.columns["state"].common) == {"paid", "held"}
     assert facts.costs.random_page_cost > 0
+
+
+ODD = """
+CREATE SCHEMA "Yard";
+CREATE TABLE "Yard"."Order" (id int PRIMARY KEY, "userId" int, "from" text, "odd ""name" int, kind text);
+INSERT INTO "Yard"."Order" SELECT i, i % 5000, 'q' || i, i % 3001,
+  CASE WHEN i % 50 = 0 THEN 'O''Brien' ELSE 'plain' END FROM generate_series(1, 100000) i;
+"""
+ODDLY_NAMED = {
+    "capitals": ('"userId" = 17', ["userId"]),
+    "a reserved word": ("\"from\" = 'q77'", ["from"]),
+    "quotes and spaces": ('"odd ""name" = 5', ['odd "name']),
+    "an expression": ("upper(\"from\") = 'Q12'", ["upper(from)"]),
+    "an order": ('"userId" = 12 ORDER BY "odd ""name" DESC LIMIT 3', ["userId", 'odd "name DESC']),
+    "a value with a quote": ("kind = 'O''Brien' AND \"userId\" BETWEEN 10 AND 400", ["userId"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("condition", "columns"), ODDLY_NAMED.values(), ids=ODDLY_NAMED)
+def test_names_that_need_quotes_get_them(shop: Target, condition: str, columns: list[str]) -> None:
+    """The proposal runs as it stands, is used, and is not made a second time."""
+    with owner("shop") as keeper:
+        keeper.execute('DROP SCHEMA IF EXISTS "Yard" CASCADE')
+        keeper.execute(ODD.encode())
+        keeper.execute('ANALYZE "Yard"."Order"')
+    statement = f'SELECT * FROM "Yard"."Order" WHERE {condition}'
+    before, cost_before = plan_of(statement)
+    (proposal, *_), _ = propose(before, read_schema(shop))
+    assert list(proposal.columns) == columns
+    made_and_measured(proposal, statement, before, cost_before)
+    with owner("shop") as keeper:
+        keeper.execute(proposal.ddl.replace(" CONCURRENTLY", "").encode())
+    again, refused = propose(before, read_schema(shop))
+    assert again == [], "it is there now"
+    assert "begins with" in refused[0].sentence
+
+
+@pytest.mark.parametrize("name", ["plain", "Capital", "order", "two words", 'quo"te', "übermut", "$1", "1st", "user"])
+def test_identifiers_are_those_the_server_writes(shop: Target, name: str) -> None:
+    with owner("shop") as keeper:
+        keeper.execute(f"CREATE TEMPORARY TABLE t ({identifier(name)} int)".encode())
+        made = keeper.execute(
+            "SELECT attname FROM pg_attribute WHERE attrelid = 't'::regclass AND attnum = 1"
+        ).fetchone()
+        written = keeper.execute("SELECT quote_ident(%s)", [name]).fetchone()
+    assert made == (name,)
+    assert written is not None
+    assert bare(written[0]) == bare(identifier(name)) == name

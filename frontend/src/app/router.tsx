@@ -103,22 +103,24 @@ const servers = createRoute({
 const plans = createRoute({
   getParentRoute: () => inside,
   path: "/plans",
+  validateSearch: readSearch, // the window that a plan was looked at from stays picked
   component: function Plans() {
     const navigate = useNavigate();
-    return <BringPage onPlan={(key) => void navigate({ to: "/plans/$key", params: { key } })} />;
+    return <BringPage onPlan={(key) => void navigate({ to: "/plans/$key", params: { key }, search: true })} />;
   },
 });
 
 const plan = createRoute({
   getParentRoute: () => inside,
   path: "/plans/$key",
+  validateSearch: readSearch,
   component: function Plan() {
     const { key } = plan.useParams();
     const navigate = useNavigate();
     return (
       <PlanPage
         planKey={key}
-        onAgainst={(other) => void navigate({ to: "/plans/$key/against/$other", params: { key, other } })}
+        onAgainst={(other) => void navigate({ to: "/plans/$key/against/$other", params: { key, other }, search: true })}
       />
     );
   },
@@ -127,6 +129,7 @@ const plan = createRoute({
 const plansCompared = createRoute({
   getParentRoute: () => inside,
   path: "/plans/$key/against/$other",
+  validateSearch: readSearch,
   component: function Compared() {
     const { key, other } = plansCompared.useParams();
     return <ComparePage planKey={key} other={other} />;

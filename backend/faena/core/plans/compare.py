@@ -47,8 +47,13 @@ class Executed:
     mean_ms: float
 
 
-def executed_words(before: Executed | None, after: Executed | None) -> str:
-    """What the change of plan did to real executions; empty where they are not known of both plans."""
+def executed_words(
+    before: Executed | None, after: Executed | None, costs: tuple[float | None, float | None] = (None, None)
+) -> str:
+    """What the change of plan did to real executions; empty where they are not known of both plans.
+
+    `costs` are the planner's of both plans: where it expected the opposite, that is said.
+    """
     if before is None or after is None:
         return ""
     ratio = max(after.mean_ms, 1e-6) / max(before.mean_ms, 1e-6)
@@ -57,10 +62,17 @@ def executed_words(before: Executed | None, after: Executed | None) -> str:
         words = f"{ratio:.{0 if ratio >= 10 else 1}f} times as long"
     elif ratio <= 1 / NOTABLE_TIMES:
         words = f"{1 / ratio:.{0 if ratio <= 0.1 else 1}f} times quicker"
-    return (
+    told = (
         f"An execution took {_ms(before.mean_ms)} with the first plan and {_ms(after.mean_ms)} with the second, {words} "
         f"({before.executions} and {after.executions} captured)."
     )
+    first, second = costs
+    if first and second and ratio >= NOTABLE_TIMES and second < first:
+        told += (
+            f" The planner expected less (cost {first:.0f} became {second:.0f}), so its idea of how many rows match is "
+            "wrong: look at the rows expected, and ANALYZE their table."
+        )
+    return told
 
 
 def _relations(step: Step) -> frozenset[str]:

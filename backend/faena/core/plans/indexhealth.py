@@ -4,6 +4,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
+from faena.core.plans.look import count
+from faena.core.plans.naming import qualified
 from faena.core.plans.schema import IndexFacts, SchemaFacts, TableFacts
 
 MIN_DAYS = 1.0  # counters younger than this say nothing about what is never used
@@ -63,7 +65,7 @@ def _unused(table: TableFacts, index: IndexFacts, days: float | None) -> Iterato
     young = days is not None and days < MIN_DAYS
     yield _finding(
         HealthKind.UNUSED, table, index,
-        f"was never read {since}, while {writes} changes of rows wrote to it"
+        f"was never read {since}, while {count(writes)} changes of rows wrote to it"
         + ("; that is too short to tell" if young else ""),
         "Wait for a month end, and look at the replicas, which count for themselves."
         if young
@@ -90,19 +92,20 @@ def _overlaps(table: TableFacts) -> Iterator[HealthFinding]:
         if longer is not None:
             yield _finding(
                 HealthKind.OVERLAPPING, table, index,
-                f"({', '.join(index.columns)}) is the beginning of {longer.name} ({', '.join(longer.columns)}), which serves "
+                f"{index.written} is the beginning of {longer.name} {longer.written}, which serves "
                 "the same searches",
                 f"DROP INDEX CONCURRENTLY {_named(table, index)};  -- unless it is read much more often for being smaller",
             )  # fmt: skip
 
 
 def _same(one: IndexFacts, index: IndexFacts) -> bool:
-    return one.columns == index.columns and set(index.included) <= set(one.included)
+    return (
+        len(one.columns) == len(index.columns) and one.begins_like(index) and set(index.included) <= set(one.included)
+    )
 
 
 def _begins(one: IndexFacts, index: IndexFacts) -> bool:
-    width = len(index.columns)
-    return len(one.columns) > width and one.columns[:width] == index.columns and not index.included
+    return len(one.columns) > len(index.columns) and one.begins_like(index) and not index.included
 
 
 def _dispensable(index: IndexFacts) -> bool:
@@ -114,19 +117,19 @@ def _housekeeping(table: TableFacts) -> Iterator[HealthFinding]:
         return
     if table.analyzed_at is None:
         yield _about(
-            HealthKind.NEVER_ANALYZED, table, "was never analyzed: the planner guesses", f"ANALYZE {table.full_name};"
+            HealthKind.NEVER_ANALYZED, table, "was never analyzed: the planner guesses", f"ANALYZE {table.sql_name};"
         )
     elif table.changed_since_analyze > STALE_SHARE * max(table.rows, 1):
         share = table.changed_since_analyze / max(table.rows, 1)
         yield _about(
             HealthKind.STALE_STATISTICS, table,
-            f"{table.changed_since_analyze} rows ({share:.0%}) changed since it was last analyzed",
-            f"ANALYZE {table.full_name};",
+            f"{count(table.changed_since_analyze)} rows ({share:.0%}) changed since it was last analyzed",
+            f"ANALYZE {table.sql_name};",
         )  # fmt: skip
     if table.vacuumed_at is None and table.dead > DEAD_SHARE * max(table.rows, MIN_ROWS):
         yield _about(
-            HealthKind.NEVER_VACUUMED, table, f"was never vacuumed and holds {table.dead} dead rows",
-            f"VACUUM (ANALYZE) {table.full_name};",
+            HealthKind.NEVER_VACUUMED, table, f"was never vacuumed and holds {count(table.dead)} dead rows",
+            f"VACUUM (ANALYZE) {table.sql_name};",
         )  # fmt: skip
 
 
@@ -144,7 +147,7 @@ def _about(kind: HealthKind, table: TableFacts, words: str, step: str) -> Health
 
 
 def _named(table: TableFacts, index: IndexFacts) -> str:
-    return index.name if table.schema == "public" else f"{table.schema}.{index.name}"
+    return qualified(table.schema, index.name)
 
 
 def _days(days: float) -> str:

@@ -5,6 +5,8 @@ from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import NamedTuple
 
+from faena.core.plans.naming import qualified
+
 MAX_STEPS = 20_000  # refuse rather than stall: reading happens inside a web request
 
 
@@ -84,6 +86,11 @@ class Step(NamedTuple):
     def rows(self) -> float | None:
         """Rows in all, over all loops and processes; None when it was not run or did not count."""
         return None if self.actual is None else self.actual.rows * self.actual.loops
+
+    @property
+    def sql_name(self) -> str:
+        """Of the table it reads, for statements to copy."""
+        return qualified(self.schema, self.table)
 
     @property
     def target(self) -> str:

@@ -3,7 +3,9 @@
 import re
 from dataclasses import dataclass
 
-_NAME = r"(?:\"[^\"]+\"|[a-z_][\w$]*)"
+from faena.core.plans.naming import bare
+
+_NAME = r"(?:\"(?:[^\"]|\"\")+\"|[a-z_][\w$]*)"
 _COLUMN = rf"(?:(?P<alias>{_NAME})\.)?(?P<column>{_NAME})"
 _OPERATOR = r"(?P<op>=|<>|<=|>=|<|>|~~\*?|!~~\*?|IS NULL|IS NOT NULL)"
 _PLAIN = re.compile(rf"\(*{_COLUMN}\)*(?:::(?:text|character varying|bpchar|varchar))?\s*{_OPERATOR}\s*(?P<value>.*)")
@@ -13,7 +15,7 @@ _FUNCTION = re.compile(
 )
 _NO_FUNCTIONS = {"any", "all", "in", "not", "and", "or", "array", "row", "exists", "now", "current_date", "hashed"}
 _CAST = re.compile(
-    rf"\(({_NAME}(?:\.{_NAME})?)\)::(?P<type>numeric|double precision|real|integer|bigint|smallint|date|timestamp[a-z ]*|time[a-z ]*)\s*(?:=|<>|<=|>=|<|>)"
+    rf"\((?:{_NAME}\.)?(?P<column>{_NAME})\)::(?P<type>numeric|double precision|real|integer|bigint|smallint|date|timestamp[a-z ]*|time[a-z ]*)\s*(?:=|<>|<=|>=|<|>)"
 )
 _WIDENED = ("numeric", "double precision", "real", "integer", "bigint", "smallint")
 _WILDCARD = re.compile(r"~~\*?\s*'%")
@@ -84,7 +86,7 @@ def predicates(condition: str) -> list[Predicate]:
     for part in conjuncts(condition):
         match = _PLAIN.fullmatch(part)
         if match and match["op"] not in ("<>", "!~~", "!~~*", "IS NOT NULL"):
-            column = match["column"].strip('"')
+            column = bare(match["column"])
             equal = match["op"] in ("=", "IS NULL")
             if column not in found or equal:
                 found[column] = Predicate(column, equal)
@@ -106,7 +108,7 @@ def implicit_cast(condition: str) -> tuple[str, str] | None:
     """Column and the type it is turned into before it is compared; casts that an index still serves are none."""
     for match in _CAST.finditer(condition):
         if match["type"] in _WIDENED:
-            return match[1].split(".")[-1].strip('"'), match["type"]
+            return bare(match["column"]), match["type"]
     return None
 
 
@@ -143,6 +145,9 @@ _WRAPPED = re.compile(rf"(?P<call>[a-z_]\w*)\(\(*{_COLUMN}\)*(?:::text)?\)")
 _LITERAL = re.compile(
     r"\(*'(?P<text>(?:[^']|'')*)'(?:::[\w\" .\[\]()]+)?\)*|\(*(?P<number>-?\d+(?:\.\d+)?)\)*(?:::\w+)?"
 )
+_KEY = re.compile(
+    rf"(?:{_NAME}\.)?(?P<column>{_NAME})(?P<way>(?: COLLATE \S+)?(?: USING \S+)?(?: (?:ASC|DESC))?(?: NULLS (?:FIRST|LAST))?)"
+)
 _LINKED = re.compile(rf"\(*(?P<a>{_NAME})\.(?P<x>{_NAME})\)*\s*=\s*\(*(?P<b>{_NAME})\.(?P<y>{_NAME})\)*")
 
 
@@ -158,7 +163,7 @@ def comparisons(condition: str) -> list[Comparison]:
         side = left or call
         if side is None:
             continue
-        column, alias = side["column"].strip('"'), (side["alias"] or "").strip('"')
+        column, alias = bare(side["column"]), bare(side["alias"] or "")
         expression = f"{call['call']}({column})" if call else column
         operator = match["op"] + (" ANY" if match["any"] else "")
         literal = _LITERAL.fullmatch(match["right"].strip())
@@ -169,12 +174,18 @@ def comparisons(condition: str) -> list[Comparison]:
     return found
 
 
+def sort_key(key: str) -> tuple[str, str] | None:
+    """Column and way ("", " DESC", " NULLS FIRST" …) of a key of a sort; None for an expression."""
+    match = _KEY.fullmatch(key)
+    return None if match is None else (bare(match["column"]), match["way"])
+
+
 def links(condition: str) -> list[tuple[tuple[str, str], tuple[str, str]]]:
     """Equal columns of two tables, each as (alias, column)."""
     found = []
     for part in conjuncts(condition):
         match = _LINKED.fullmatch(part)
         if match:
-            a, x, b, y = (match[name].strip('"') for name in ("a", "x", "b", "y"))
+            a, x, b, y = (bare(match[name]) for name in ("a", "x", "b", "y"))
             found.append(((a, x), (b, y)))
     return found

@@ -1,5 +1,6 @@
 """Proposes an index where a plan would gain from one, says why its columns stand as they do, and refuses where not."""
 
+import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
@@ -14,9 +15,10 @@ from faena.core.plans.indexcost import (
     range_share,
     search_cost,
 )
-from faena.core.plans.look import Look, look_at
+from faena.core.plans.look import Look, count, look_at
 from faena.core.plans.model import Plan, Step
-from faena.core.plans.predicates import Comparison, comparisons, links
+from faena.core.plans.naming import identifier, literal
+from faena.core.plans.predicates import Comparison, comparisons, links, sort_key
 from faena.core.plans.schema import ColumnFacts, CostSettings, IndexFacts, SchemaFacts, TableFacts
 
 WORTH = 0.5  # of the step's cost must go, or the index is not worth its upkeep
@@ -134,12 +136,13 @@ def _wanted_order(look: Look, step: Step) -> tuple[Sequence[str], float | None]:
     above = _sort_above(look, step)
     if above is None:
         return (), None
-    keys = [key.split(".")[-1].strip('"') for key in above.keys.get("Sort Key", ())]
+    told = [sort_key(key) for key in above.keys.get("Sort Key", ())]
+    keys = ["".join(one) for one in told if one is not None]
     limit = look.parent(above)
     while limit is not None and limit.kind in ("Gather", "Gather Merge"):
         limit = look.parent(limit)
     wanted = limit.rows_planned if limit is not None and limit.kind == "Limit" else None
-    if not keys or any("(" in key for key in keys):
+    if not keys or None in told:
         return (), wanted
     return keys, wanted
 
@@ -175,7 +178,7 @@ def _judged(look: Look, c: _Candidate, costs: CostSettings) -> IndexProposal | R
     at, table = look.index(c.step), c.table
     own = look.own(c.step)
     if c.before < MIN_COST or (own is not None and own < MIN_MS):
-        took = f"at a cost of {c.before:.0f}" if own is None else f"in {own:.2g} ms"
+        took = f"at a cost of {_cost(c.before)}" if own is None else f"in {own:.2g} ms"
         return Refusal(
             step=at, table=table.full_name,
             sentence=f"{table.full_name} is read {took}: too little for an index to pay.",
@@ -187,7 +190,7 @@ def _judged(look: Look, c: _Candidate, costs: CostSettings) -> IndexProposal | R
             step=at, table=table.full_name,
             sentence=f"No condition on {table.full_name} compares a column with a value, so no plain index serves it.",
         )  # fmt: skip
-    served = _served_by(table, columns, partial)
+    served = _served_by(c, columns, partial)
     if served is not None:
         return Refusal(
             step=at, table=table.full_name,
@@ -212,7 +215,7 @@ def _judged(look: Look, c: _Candidate, costs: CostSettings) -> IndexProposal | R
         return Refusal(
             step=at, table=table.full_name,
             sentence=f"An index on {table.full_name} ({', '.join(columns)}) would find {share:.1%} of the rows, and reading them "
-            f"that way would cost {after:.0f} instead of {c.before:.0f}: not worth its upkeep.",
+            f"that way would cost {_cost(after)} instead of {_cost(c.before)}: not worth its upkeep.",
         )  # fmt: skip
     index = _Index(columns, [one.name for one in carried or ()], partial, why, size)
     return _proposal(at, c, index, share, max(1.0, share * table.rows), after, costs)
@@ -257,10 +260,10 @@ def _hidden(table: TableFacts) -> float:
 
 def _carried(look: Look, c: _Candidate, columns: Sequence[str], partial: str) -> Sequence[ColumnFacts] | None:
     """What else the plan needs of the table; None where it does not tell, or that is much."""
-    needed = columns_needed(look.steps[0], c.step, c.table.columns, partial.partition(" ")[0])
+    needed = columns_needed(look.steps[0], c.step, c.table.columns, partial.partition(" = ")[0])
     if needed is None:
         return None
-    rest = sorted(needed - {name.split(" ")[0] for name in columns})
+    rest = sorted(needed - {_bare(c.table, name) for name in columns})
     found = [c.table.columns[name] for name in rest]
     little = len(found) <= MAX_CARRIED and sum(max(1, one.width) for one in found) <= MAX_CARRIED_BYTES
     return tuple(found) if little else None
@@ -271,15 +274,17 @@ def _proposal(
 ) -> IndexProposal:
     table = c.table
     where = f" WHERE {index.predicate}" if index.predicate else ""
-    with_ = f" INCLUDE ({', '.join(index.included)})" if index.included else ""
-    columns, form = tuple(index.columns), f"{table.full_name} ({', '.join(index.columns)}){with_}{where}"
+    with_ = f" INCLUDE ({', '.join(map(identifier, index.included))})" if index.included else ""
+    columns, written = tuple(index.columns), tuple(_written(table, one) for one in index.columns)
+    form = f"{table.sql_name} ({', '.join(written)}){with_}{where}"
+    made = _as_facts(table, columns)
     overlaps = [
-        f"{one.name} ({', '.join(one.columns)}) begins it and could go then"
+        f"{one.name} {one.written} begins it and could go then"
         for one in table.indexes
-        if not (one.unique or one.constraint) and one.columns == columns[: len(one.columns)] and not one.predicate
+        if not (one.unique or one.constraint or one.predicate or one.included) and made.begins_like(one)
     ]
     writes = table.inserted + table.updated - table.updated_in_place
-    more = f", {c.times:.0f} times" if c.times > 1 else ""
+    more = f", {count(c.times)} times" if c.times > 1 else ""
     return IndexProposal(
         step=at,
         table=table.full_name,
@@ -295,17 +300,17 @@ def _proposal(
         size_bytes=index.size.bytes(costs.block_size),
         writes=writes,
         overlaps=overlaps,
-        sentence=f"An index on {form} would find {rows:.0f} of {table.rows:.0f} "
+        sentence=f"An index on {form} would find {count(rows)} of {count(table.rows)} "
         f"rows{more}: estimated cost {_cost(after)} instead of {_cost(c.before)}.",
     )
 
 
 def _rows_of(rows: float) -> str:
-    return "one row" if rows < 1.5 else f"{rows:.3g} rows" if rows < 1000 else f"{rows:,.0f} rows".replace(",", " ")
+    return "one row" if rows < 1.5 else f"{rows:.3g} rows" if rows < 1000 else f"{count(rows)} rows"
 
 
 def _cost(value: float) -> str:
-    return f"{value:,.0f}".replace(",", " ") if value >= 100 else f"{value:.3g}"
+    return count(value) if value >= 100 else f"{value:.3g}"
 
 
 def _partial(c: _Candidate) -> tuple[str, Sequence[Comparison]]:
@@ -316,8 +321,8 @@ def _partial(c: _Candidate) -> tuple[str, Sequence[Comparison]]:
         facts = c.table.columns.get(one.of)
         few = facts is not None and one.value in facts.common and facts.common[one.value] <= PARTIAL_BELOW
         if few and facts is not None and facts.distinct > 0 and facts.distinct <= 20:
-            value = one.value if facts.type in ("integer", "bigint", "smallint") else f"'{one.value}'"
-            return f"{one.of} = {value}", [other for other in c.compared if other is not one]
+            value = one.value if facts.type in ("integer", "bigint", "smallint") else literal(one.value)
+            return f"{identifier(one.of)} = {value}", [other for other in c.compared if other is not one]
     return "", c.compared
 
 
@@ -337,8 +342,7 @@ def _ordered(
         why.append((one.column, f"compared for equality, {_rows_of(share * rows)} of one value"))
     if c.order:
         for key in c.order:
-            bare = key.split(" ")[0]
-            if bare not in columns and len(columns) < MAX_COLUMNS:
+            if _bare(c.table, key) not in columns and len(columns) < MAX_COLUMNS:
                 columns.append(key)
                 why.append((key, "gives the order that is asked for, so that nothing is sorted"))
     elif ranges and len(columns) < MAX_COLUMNS:
@@ -387,19 +391,57 @@ def _share_of(table: TableFacts, partial: str) -> float:
 
 def _column(table: TableFacts, name: str) -> ColumnFacts:
     """Of a column, or of the column in an expression; one that is not known has many values."""
-    bare = name.split(" ")[0]
-    inside = bare[bare.index("(") + 1 : -1] if "(" in bare else bare
+    call = _CALL.fullmatch(name)
+    inside = call["column"] if call and name not in table.columns else _bare(table, name)
     return table.columns.get(inside) or ColumnFacts(name=inside, type="", width=UNKNOWN_WIDTH)
 
 
-def _served_by(table: TableFacts, columns: Sequence[str], partial: str) -> IndexFacts | None:
-    wanted = tuple(columns)
-    for one in table.indexes:
-        if (
-            one.valid
-            and one.method == "btree"
-            and one.predicate in ("", partial)
-            and one.columns[: len(wanted)] == wanted
-        ):
+_CALL = re.compile(r"(?P<function>[a-z_]\w*)\((?P<column>.+)\)")
+
+
+def _bare(table: TableFacts, key: str) -> str:
+    """The column of a key, which may say behind it in which order its values come."""
+    if key in table.columns:
+        return key
+    return max((name for name in table.columns if key.startswith(f"{name} ")), key=len, default=key.split(" ")[0])
+
+
+def _written(table: TableFacts, key: str) -> str:
+    """A key as CREATE INDEX wants it, and as the server writes it of an index that is there."""
+    call = _CALL.fullmatch(key)
+    if call and key not in table.columns:
+        return f"{call['function']}({identifier(call['column'])})"
+    name = _bare(table, key)
+    return identifier(name) + key[len(name) :]
+
+
+def _as_facts(table: TableFacts, columns: Sequence[str]) -> IndexFacts:
+    """An index that is not there, as one that is."""
+    written = [_written(table, one) for one in columns]
+    return IndexFacts(
+        name="",
+        columns=tuple(one.removesuffix(" DESC") for one in written),
+        descending=tuple(one.endswith(" DESC") for one in written),
+    )
+
+
+def _served_by(c: _Candidate, columns: Sequence[str], partial: str) -> IndexFacts | None:
+    """An index that does already what one on these columns would.
+
+    Which way a column runs matters only for an order, and for equality its operators may be those of patterns.
+    """
+    wanted, width = _as_facts(c.table, columns), len(columns)
+    equal = {one.column for one in c.compared if one.equal}
+    for one in c.table.indexes:
+        if not one.valid or one.method != "btree" or one.columns[:width] != wanted.columns:
+            continue
+        if one.predicate and comparisons(one.predicate) != comparisons(partial):
+            continue
+        turned = {a != b for name, a, b in zip(columns, one.ways, wanted.ways, strict=False) if name in c.order}
+        plain = all(
+            not trait or (name in equal and trait.endswith("_pattern_ops"))
+            for name, trait in zip(columns, one.all_traits, strict=False)
+        )
+        if plain and len(turned) <= 1:
             return one
     return None

@@ -3,6 +3,7 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from faena.core.plans.naming import qualified
 from faena.core.units import EpochMs
 
 
@@ -22,10 +23,16 @@ class ColumnFacts:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class IndexFacts:
-    """One index. `columns` in order, an expression as it is written; counts since `TableFacts.counted_since`."""
+    """One index. `columns` in order, as they are written; counts since `TableFacts.counted_since`.
+
+    `traits` of each column are what makes it serve other comparisons or another order than plain ones: a collation, an
+    operator class, where its nulls stand.
+    """
 
     name: str
     columns: tuple[str, ...]
+    descending: tuple[bool, ...] = ()  # empty: none is
+    traits: tuple[str, ...] = ()  # empty: none has any
     included: tuple[str, ...] = ()
     predicate: str = ""
     method: str = "btree"
@@ -38,10 +45,31 @@ class IndexFacts:
     definition: str = ""
 
     @property
+    def ways(self) -> tuple[bool, ...]:
+        """Of each column, whether it descends."""
+        return self.descending or (False,) * len(self.columns)
+
+    @property
+    def all_traits(self) -> tuple[str, ...]:
+        return self.traits or ("",) * len(self.columns)
+
+    def begins_like(self, other: "IndexFacts") -> bool:
+        """Whether its first columns are those of `other`, in the same order or in that order backwards."""
+        width = len(other.columns)
+        turned = {mine != theirs for mine, theirs in zip(self.ways, other.ways, strict=False)}
+        return (
+            self.columns[:width] == other.columns and self.all_traits[:width] == other.all_traits and len(turned) <= 1
+        )
+
+    @property
     def written(self) -> str:
         """Its columns as CREATE INDEX writes them, with what it carries along and where it applies."""
+        keys = [
+            " ".join(filter(None, (column, trait, "DESC" if down else "")))
+            for column, trait, down in zip(self.columns, self.all_traits, self.ways, strict=True)
+        ]
         carried = f" INCLUDE ({', '.join(self.included)})" if self.included else ""
-        return f"({', '.join(self.columns)}){carried}{f' WHERE {self.predicate}' if self.predicate else ''}"
+        return f"({', '.join(keys)}){carried}{f' WHERE {self.predicate}' if self.predicate else ''}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -72,7 +100,12 @@ class TableFacts:
 
     @property
     def full_name(self) -> str:
+        """For reading; `sql_name` is for statements."""
         return self.name if self.schema == "public" else f"{self.schema}.{self.name}"
+
+    @property
+    def sql_name(self) -> str:
+        return qualified(self.schema, self.name)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

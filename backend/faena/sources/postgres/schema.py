@@ -50,6 +50,15 @@ _INDEXES: LiteralString = """
            EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid) AS bound,
            coalesce(pg_get_expr(i.indpred, i.indrelid), '') AS predicate, i.indnkeyatts,
            ARRAY(SELECT pg_get_indexdef(i.indexrelid, k, true) FROM generate_series(1, i.indnatts) k) AS columns,
+           ARRAY(SELECT i.indoption[k - 1] & 1 = 1 FROM generate_series(1, i.indnkeyatts) k) AS descending,
+           ARRAY(SELECT concat_ws(' ',
+                   CASE WHEN l.oid <> coalesce(a.attcollation, l.oid) THEN 'COLLATE ' || quote_ident(l.collname) END,
+                   CASE WHEN NOT o.opcdefault THEN o.opcname END,
+                   CASE i.indoption[k - 1] & 3 WHEN 2 THEN 'NULLS FIRST' WHEN 1 THEN 'NULLS LAST' END)
+                   FROM generate_series(1, i.indnkeyatts) k JOIN pg_opclass o ON o.oid = i.indclass[k - 1]
+                   LEFT JOIN pg_collation l ON l.oid = i.indcollation[k - 1]
+                   LEFT JOIN pg_attribute a ON a.attrelid = i.indrelid AND a.attnum = i.indkey[k - 1]
+                  ORDER BY k) AS traits,
            pg_relation_size(i.indexrelid) AS size, coalesce(s.idx_scan, 0) AS scans, pg_get_indexdef(i.indexrelid) AS ddl
       FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid JOIN pg_am am ON am.oid = c.relam
       LEFT JOIN pg_stat_user_indexes s ON s.indexrelid = i.indexrelid
@@ -141,6 +150,8 @@ def _index(row: DictRow) -> IndexFacts:
     return IndexFacts(
         name=row["relname"],
         columns=tuple(row["columns"][:keys]),
+        descending=tuple(row["descending"]),
+        traits=tuple(row["traits"]),
         included=tuple(row["columns"][keys:]),
         predicate=row["predicate"],
         method=row["amname"],

@@ -114,13 +114,13 @@ const Shares = ({ column, onPick }: SharesProps) => {
           <li key={row.value}>
             <button
               type="button"
-              className="hover:bg-raised grid w-full grid-cols-[minmax(0,1fr)_60px_120px] items-center gap-2 text-left text-sm"
+              className="hover:bg-raised grid w-full grid-cols-[minmax(0,1fr)_50px_140px] items-center gap-2 text-left text-sm"
               onClick={() => onPick(row.value)}
               title={`${row.label}: only these`}
             >
               <span className="truncate">{row.label || "not told"}</span>
-              <svg width="60" height="8" aria-hidden="true">
-                <rect width={most ? (row.total_ms / most) * 60 : 0} height="8" fill="var(--running)" />
+              <svg width="50" height="8" aria-hidden="true">
+                <rect width={most ? (row.total_ms / most) * 50 : 0} height="8" fill="var(--running)" />
               </svg>
               <span className="text-right whitespace-nowrap">
                 {duration(row.total_ms)} <span className="text-muted">in {count(Math.round(row.executions))}</span>

@@ -71,7 +71,9 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
                   <button
                     type="button"
                     className="text-accent hover:underline"
-                    onClick={() => void open(plan.id).then((key) => navigate({ to: "/plans/$key", params: { key } }))}
+                    onClick={() =>
+                      void open(plan.id).then((key) => navigate({ to: "/plans/$key", params: { key }, search: true }))
+                    }
                   >
                     {plan.gist}
                   </button>
@@ -150,7 +152,7 @@ export function useComparePlans(server: number): (before: number, after: number)
   const open = useOpenPlan(server);
   return (before, after) =>
     void Promise.all([open(before), open(after)]).then(([key, other]) =>
-      navigate({ to: "/plans/$key/against/$other", params: { key, other } }),
+      navigate({ to: "/plans/$key/against/$other", params: { key, other }, search: true }),
     );
 }
 
@@ -177,7 +179,7 @@ export function useAsk(server: number) {
           body: { query_id: null, text: "", execution: "", run: false, confirmed: false, ...body },
         }),
       ),
-    onSuccess: (found) => void navigate({ to: "/plans/$key", params: { key: found.key } }),
+    onSuccess: (found) => void navigate({ to: "/plans/$key", params: { key: found.key }, search: true }),
   });
 }
 

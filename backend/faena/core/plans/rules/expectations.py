@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from faena.core.plans.look import MANY_ROWS, Finding, Look, Suspicion, count, off
 from faena.core.plans.model import Step
+from faena.core.plans.naming import identifier
 from faena.core.plans.predicates import predicates
 
 OFF_FACTOR = 10.0  # between rows expected and found
@@ -33,7 +34,7 @@ def stale_statistics(look: Look) -> Iterator[Finding]:
             yield look.finding(
                 Suspicion.STALE_STATS, step, look.whole(step),
                 f"{step.target} was expected to have {count(step.rows_planned or 0)} rows and has {count(step.actual.rows)}",
-                f"ANALYZE {step.table};",
+                f"ANALYZE {step.sql_name};",
             )  # fmt: skip
 
 
@@ -55,9 +56,10 @@ def wrong_estimate(look: Look) -> Iterator[Finding]:
             continue
         columns = list(dict.fromkeys(p.column for text in step.conditions.values() for p in predicates(text)))
         advice = (
-            f"CREATE STATISTICS (dependencies, mcv) ON {', '.join(columns[:4])} FROM {step.table}; ANALYZE {step.table};"
+            f"CREATE STATISTICS (dependencies, mcv) ON {', '.join(map(identifier, columns[:4]))} FROM {step.sql_name}; "
+            f"ANALYZE {step.sql_name};"
             if step.table and len(columns) > 1
-            else f"ANALYZE {step.table}; and if that does not help, a higher statistics target for its columns"
+            else f"ANALYZE {step.sql_name}; and if that does not help, a higher statistics target for its columns"
             if step.table
             else "ANALYZE the tables below; where columns depend on each other, extended statistics"
         )

@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from faena.core.plans.look import FORESEEN_COST, MANY_ROWS, Finding, Look, Suspicion, count
 from faena.core.plans.model import Step
+from faena.core.plans.naming import identifier
 from faena.core.plans.predicates import predicates
 
 BET_PER_ROW = 100.0  # cost that an estimate puts on finding one row: thousands are thrown away, or each lies elsewhere
@@ -42,8 +43,8 @@ def limit_misleads(look: Look) -> Iterator[Finding]:
         sorted_above = any("Sort" in one.kind for one in look.above(step))
         if "Index Scan" not in step.kind or "Filter" not in step.conditions or limit is None or sorted_above:
             continue
-        columns = [one.column for one in predicates(step.conditions["Filter"])][:2]
-        mend = f"an index that has what is filtered first: ON {step.table} ({', '.join([*columns, 'the ORDER BY columns'])})"
+        columns = [identifier(one.column) for one in predicates(step.conditions["Filter"])][:2]
+        mend = f"an index that has what is filtered first: ON {step.sql_name} ({', '.join([*columns, 'the ORDER BY columns'])})"
         if look.estimated and (words := _bet(step, limit)):
             yield look.finding(Suspicion.LIMIT_BAD_INDEX_CHOICE, step, None, words, mend)
         if step.actual is None:

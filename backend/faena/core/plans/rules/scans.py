@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 from faena.core.plans.look import FORESEEN_COST, MANY_ROWS, Finding, Look, Suspicion, count
 from faena.core.plans.model import Step
+from faena.core.plans.naming import identifier
 from faena.core.plans.predicates import alternatives, function_on_column, implicit_cast, leading_wildcard, predicates
 
 THROWN_AWAY = 0.9  # share of rows read and not wanted from which a scan is suspected
@@ -62,11 +63,11 @@ def missing_index(look: Look) -> Iterator[Finding]:
             or alternatives(condition)
         ):
             continue  # an index on the bare column would not be used; the other rules say what would
-        columns = [one.column for one in predicates(condition)][:3]
+        columns = [identifier(one.column) for one in predicates(condition)][:3]
         if columns:
             yield look.finding(
                 Suspicion.MISSING_INDEX, step, look.own(step), reads,
-                f"CREATE INDEX CONCURRENTLY ON {step.table} ({', '.join(columns)});",
+                f"CREATE INDEX CONCURRENTLY ON {step.sql_name} ({', '.join(columns)});",
             )  # fmt: skip
 
 
@@ -137,7 +138,7 @@ def heap_fetches(look: Look) -> Iterator[Finding]:
             yield look.finding(
                 Suspicion.INDEX_ONLY_HEAP_FETCHES, step, look.own(step),
                 f"looked into the table for {count(fetched)} of {count(step.rows or 0)} rows although the index has all columns",
-                f"VACUUM {step.table}; and let autovacuum come more often",
+                f"VACUUM {step.sql_name}; and let autovacuum come more often",
             )  # fmt: skip
 
 
