@@ -10,8 +10,8 @@ from faena.api.parameters import WindowIn, now_ms
 from faena.apps.plans import proposals
 from faena.apps.plans import selectors as plans
 from faena.apps.servers import selectors as servers
-from faena.core.plans.indexhealth import HealthFinding
-from faena.core.plans.proposals import IndexProposal, Refusal
+from faena.core.plans.indexes.health import HealthFinding
+from faena.core.plans.indexes.proposals import IndexProposal, Refusal
 
 router = Router(tags=["indexes"])
 

@@ -61,7 +61,9 @@ def _indexes(plan: Plan, dsn: str | None) -> dict[int, dict[str, Any]]:
     """Proposals by the step they are for; none without a server to judge them by. Raises SourceError, BadInput."""
     if dsn is None:
         return {}
-    from faena.core.plans.proposals import propose  # with the driver only where a server is asked: it loads in 100 ms
+    from faena.core.plans.indexes.proposals import (
+        propose,  # with the driver only where a server is asked: it loads in 100 ms
+    )
     from faena.sources.postgres.schema import read_schema
     from faena.sources.postgres.source import target_of
 

@@ -8,8 +8,8 @@ from faena.apps.servers.actions import target_of
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.errors import BadInput
-from faena.core.plans.indexhealth import HealthFinding, examine_schema
-from faena.core.plans.proposals import IndexProposal, Refusal, propose
+from faena.core.plans.indexes.health import HealthFinding, examine_schema
+from faena.core.plans.indexes.proposals import IndexProposal, Refusal, propose
 from faena.core.plans.reader import BadPlan, read_plan
 from faena.core.plans.schema import SchemaFacts
 from faena.core.series.window import Window

@@ -1,0 +1,1 @@
+"""Indexes: which would help a plan, what they would cost, and which only cost."""
