@@ -170,6 +170,13 @@ def _executed(kept: BroughtPlan, plan: Plan) -> Executed | None:
     return None if found is None else Executed(executions=found[0], mean_ms=found[1])
 
 
+def _text_of(kept: BroughtPlan) -> str:
+    if kept.server_id is None or kept.query_id is None:
+        return ""
+    found = statements.texts(kept.server_id, [kept.query_id]).get(kept.query_id)
+    return found.text if found else ""
+
+
 def _plan(kept: BroughtPlan, plan: Plan) -> PlanOut:
     found = ledger(plan)
     executed = _executed(kept, plan)
@@ -179,7 +186,7 @@ def _plan(kept: BroughtPlan, plan: Plan) -> PlanOut:
         query_id=None if kept.query_id is None else str(kept.query_id),
         title=kept.title,
         form=plan.form,
-        statement=plan.statement,
+        statement=plan.statement or _text_of(kept),
         analysed=plan.analysed,
         planning_ms=plan.planning_ms,
         execution_ms=plan.execution_ms,
