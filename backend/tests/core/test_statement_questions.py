@@ -81,10 +81,10 @@ def test_a_change_of_plan_far_away_is_not_blamed() -> None:
 
 def test_the_usual_cost_is_the_median_of_earlier_days_at_that_hour() -> None:
     day = 24 * MS_PER_HOUR
-    buckets = Buckets(start=EpochMs(20 * day + 9 * MS_PER_HOUR), width_ms=MS_PER_HOUR, count=2)
+    buckets = Buckets(start=EpochMs(22 * day + 9 * MS_PER_HOUR), width_ms=MS_PER_HOUR, count=2)  # a Friday
     noughts = dict.fromkeys(COUNTER_FIELDS, 0.0)
     hours = {
-        (20 - back) * day + 9 * MS_PER_HOUR: {**noughts, "calls": 3600.0, "total_ms": 3600.0 * ms, "rows": 7200.0}
+        (22 - back) * day + 9 * MS_PER_HOUR: {**noughts, "calls": 3600.0, "total_ms": 3600.0 * ms, "rows": 7200.0}
         for back, ms in enumerate((99, 4, 5, 400, 6))
     }
     found = usual_cost(hours, buckets, 14)
@@ -94,15 +94,21 @@ def test_the_usual_cost_is_the_median_of_earlier_days_at_that_hour() -> None:
     assert found.calls_per_s == [1.0, None]
     assert found.days == 0
     assert usual_cost(hours, buckets, 2).per_call["total_ms"] == [None, None], "two days are no rule"
+    weekend = Buckets(start=EpochMs(23 * day + 9 * MS_PER_HOUR), width_ms=MS_PER_HOUR, count=1)
+    found = usual_cost(hours, weekend, 14)
+    assert found.calls_per_s == [None], "how often it is called on workdays says nothing of a Saturday"
+    assert found.per_call["total_ms"] == [6.0], "what a call costs then does"
     idle = usual_cost(dict.fromkeys(hours, noughts), buckets, 14)
     assert (idle.per_call["total_ms"], idle.calls_per_s) == ([None, None], [0.0, None])
 
 
 def test_the_hours_before_are_those_of_earlier_days_only() -> None:
     day = 24 * MS_PER_HOUR
-    night = Buckets(start=EpochMs(20 * day - MS_PER_HOUR), width_ms=MS_PER_HOUR // 2, count=4)
-    late, early = 20 * day - MS_PER_HOUR, 20 * day
-    assert hours_before(night, 2) == sorted(hour - back * day for hour in (late, early) for back in (1, 2))
+    tuesday = 19 * day
+    night = Buckets(start=EpochMs(tuesday + 23 * MS_PER_HOUR), width_ms=MS_PER_HOUR // 2, count=4)
+    friday, sunday, monday = (tuesday - back * day + 23 * MS_PER_HOUR for back in (4, 2, 1))
+    midnights = [tuesday - day, tuesday]
+    assert hours_before(night, 2) == sorted([friday, sunday, monday, *midnights]), "two of any kind and two alike"
 
 
 def plan(node: str, *, literal: str = "'a'", cost: float = 1.0) -> str:

@@ -5,11 +5,11 @@ from dataclasses import replace
 import numpy as np
 import pytest
 from faena.core.readings import COUNTER_FIELDS
-from faena.core.series.window import Window
+from faena.core.series.window import Buckets, Window
 from faena.core.statements.counters import Break, difference
 from faena.core.statements.figures import Measure, StatementFigures, figures_of, order, spread, sum_of_squares
 from faena.core.statements.tables import tables_of
-from faena.core.statements.usualcost import hours_alike, usual_times
+from faena.core.statements.usualcost import hours_alike, hours_before, usual_times
 from faena.core.texts import fingerprint, gist, normalise
 from faena.core.units import EpochMs, QueryId
 from faena.testing.builders import counters
@@ -149,15 +149,31 @@ DAY = 24 * HOUR
 
 
 def test_usual_time_is_the_median_of_days_alike_by_the_part_of_each_hour() -> None:
-    window = Window(start=EpochMs(30 * DAY + HOUR // 2), end=EpochMs(30 * DAY + 2 * HOUR))
+    friday = 29 * DAY  # 1970-01-30
+    window = Window(start=EpochMs(friday + HOUR // 2), end=EpochMs(friday + 2 * HOUR))
     days = hours_alike(window, 5)
-    assert days[0] == [(29 * DAY, 0.5), (29 * DAY + HOUR, 1.0)]
-    counted = {hour for day in days for hour, _ in day}
-    worked = {
-        7: {hour: 3_600_000.0 * (10 if day == 2 else 1) for day, hours in enumerate(days) for hour, _ in hours},
-        8: {29 * DAY: 1.0},
-    }
-    found = usual_times(worked, counted, days)
-    assert found[7] == pytest.approx(1000), "one bad day does not become the rule"
-    assert found[8] == 0, "it mostly does not run then"
-    assert usual_times(worked, {hour for day in days[:2] for hour, _ in day}, days) == {}, "two days are no rule"
+    assert days[0] == [(28 * DAY, 0.5), (28 * DAY + HOUR, 1.0)]
+    hours = sorted({hour for day in days for hour, _ in day})
+    worked = np.full((2, len(hours)), 3_600_000.0)
+    worked[0, :2] *= 10
+    worked[1, 1:] = 0
+    found = usual_times(hours, worked, set(hours), days)
+    assert found is not None
+    assert found[0] == pytest.approx(1000), "one bad day does not become the rule"
+    assert found[1] == 0, "it mostly does not run then"
+    assert usual_times(hours, worked, set(hours[-4:]), days) is None, "two days are no rule"
+
+
+def test_workdays_are_compared_with_workdays_and_weekends_with_weekends() -> None:
+    def backs(day: int, hours: int = 1) -> list[int]:
+        window = Window(start=EpochMs(day * DAY + 20 * HOUR), end=EpochMs(day * DAY + (20 + hours) * HOUR))
+        return [(window.start - alike[0][0]) // DAY for alike in hours_alike(window, 5)]
+
+    monday, saturday = 32, 30
+    assert backs(monday) == [3, 4, 5, 6, 7], "not the weekend before it"
+    assert backs(saturday) == [6, 7, 13, 14, 20]
+    assert backs(saturday - 1, hours=8) == [7, 14, 21, 28], "from Friday into Saturday: only such nights"
+    for first in (monday, saturday, saturday - 1):
+        cells = Buckets(start=EpochMs(first * DAY + 20 * HOUR), width_ms=HOUR, count=8)
+        for hour in hours_before(cells, 5):
+            assert any((at - hour) % DAY == 0 and at > hour for at in cells.starts())

@@ -14,6 +14,7 @@ from playwright.sync_api import APIRequestContext, Browser, Page, expect, sync_p
 URL = os.environ.get("FAENA_TRIAL_URL", "http://127.0.0.1:8720")
 SWITCHES = Path(os.environ.get("FERRY_SWITCHES", ".faena/trial/troubles"))
 PASSWORD = "tidewrack-demo"
+AXE = Path(__file__).parents[3] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 ARGUMENTS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
@@ -75,6 +76,16 @@ def api(page: Page, path: str) -> Any:
     answer = request.get(f"{URL}/api/v1{path}")
     assert answer.ok, f"{answer.status}: {answer.text()[:300]}"
     return json.loads(answer.text())
+
+
+def serious(page: Page) -> list[str]:
+    """What axe finds serious or worse on the page as it is."""
+    page.evaluate(AXE.read_text())  # through the debugger, which the content security policy does not bind
+    found: list[str] = page.evaluate(
+        "axe.run().then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact))"
+        ".map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))"
+    )
+    return found
 
 
 def wait_for(condition: Callable[[], bool], seconds: float, what: str) -> None:

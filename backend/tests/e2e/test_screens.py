@@ -3,10 +3,8 @@
 from pathlib import Path
 
 import pytest
-from conftest import api, sign_in
+from conftest import api, serious, sign_in
 from playwright.sync_api import Page, expect
-
-AXE = Path(__file__).parents[3] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 def test_a_wrong_password_is_said_and_a_deep_link_survives_signing_in(anyone: Page) -> None:
@@ -157,13 +155,7 @@ def test_axe_finds_nothing_serious(page: Page, path: str, theme: str) -> None:
     page.evaluate(f"localStorage.setItem('faena-theme', '{theme}')")
     page.goto(path)
     page.wait_for_load_state("networkidle") if path == "/sign-in" else page.wait_for_timeout(4000)
-    source = AXE.read_text()
-    page.evaluate(source)  # through the debugger, which the content security policy does not bind
-    found = page.evaluate(
-        "axe.run().then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact))"
-        ".map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))"
-    )
-    assert found == []
+    assert serious(page) == []
 
 
 def test_ten_twenty_four_wide_shows_everything(page: Page) -> None:

@@ -1,8 +1,10 @@
 """From an expensive statement to its plan and its index: incidents of the past, and the live server's missing index."""
 
+import re
 import time
 
-from conftest import api, trouble, wait_for
+import pytest
+from conftest import api, serious, trouble, wait_for
 from faena.launch.installation import Installation
 from faena.launch.places import trial_place
 from playwright.sync_api import Page, expect
@@ -157,3 +159,51 @@ def test_the_missing_index_of_the_live_server_is_proposed_and_pays(page: Page) -
             assert found["cost"] < 0, found["sentence"]
         finally:
             ferry.run_sql("DROP INDEX by_hand", "ferry")
+
+
+def test_calls_that_have_not_ended_are_told_beside_the_ranking(page: Page) -> None:
+    with trouble("idle-console"):
+        page.goto("/servers/1/statements?last=60")
+        told = page.get_by_role("status").filter(has_text="Not in these figures")
+        expect(told).to_contain_text("UPDATE deck_slot", timeout=60_000)
+        told.get_by_role("link").first.click()
+        expect(page.get_by_role("heading", level=1)).to_contain_text("mostly waiting: row and table locks")
+
+
+def test_a_mark_on_the_rail_leads_to_what_it_tells(page: Page) -> None:
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/load?from={ago(6, 9)}&to={ago(6, 10)}")
+    page.get_by_role("button", name=re.compile("switch of plan")).first.click()
+    page.wait_for_url("**/statements/*")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("when its plan changed")
+
+
+def test_the_tables_of_a_live_statement_come_with_their_indexes(page: Page) -> None:
+    row = next(one for one in api(page, "/servers/1/statements?last=900")["rows"] if "FROM crew_roster" in one["label"])
+    page.goto(f"/servers/1/statements/{row['query_id']}?last=900")
+    tables = page.get_by_label("Tables", exact=True)
+    expect(tables).to_contain_text("crew_roster_crew_id_idx")
+    expect(tables).to_contain_text("(crew_id)")
+    expect(tables).to_contain_text("MiB")
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_axe_finds_nothing_serious_on_a_statement_and_its_plans(page: Page, theme: str) -> None:
+    page.evaluate(f"localStorage.setItem('faena-theme', '{theme}')")
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/statements?from={ago(6, 10)}&to={ago(6, 15)}")
+    page.get_by_role("row").nth(1).get_by_role("link").click()
+    compare = page.get_by_role("button", name="compare the plans before and after")
+    expect(page.get_by_label("Tables", exact=True)).to_contain_text("booking")
+    expect(page.get_by_role("table", name="Executions")).to_be_visible()
+    assert serious(page) == []
+    compare.click()
+    expect(page.get_by_role("table", name="Ledger of the plan").last).to_be_visible()
+    assert serious(page) == []
+    page.get_by_role("link", name=re.compile("^First")).click()
+    page.wait_for_url(re.compile(r"/plans/[^/]+\?"))
+    expect(page.get_by_role("table", name="Ledger of the plan")).to_have_count(1)
+    assert serious(page) == []
+    page.get_by_role("link", name="another plan").click()
+    expect(page.get_by_role("button", name="read it")).to_be_visible()
+    assert serious(page) == []

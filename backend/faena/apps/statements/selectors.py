@@ -6,6 +6,7 @@ from typing import Any, TypedDict, Unpack
 
 import numpy as np
 import numpy.typing as npt
+from django.contrib.postgres.aggregates import ArrayAgg
 from django.contrib.postgres.fields import ArrayField
 from django.db.models import Count, F, FloatField, Func, IntegerField, Q, QuerySet, Sum
 from django.db.models.functions import Cast
@@ -122,7 +123,7 @@ def _sums(fields: Sequence[str]) -> Func:
 
 
 def usual_times(server_id: int, window: Window, *, without_user: str = "") -> dict[int, float]:
-    """Milliseconds a second that each statement takes at these hours of other days; empty for more than two days at once."""
+    """Milliseconds a second that each statement takes at these hours of days alike; empty for more than two days at once."""
     if window.length_ms > USUAL_UP_TO_MS:
         return {}
     days = hours_alike(window, USUAL_DAYS if window.length_ms <= USUAL_UP_TO_MS / 4 else USUAL_DAYS // 2)
@@ -130,10 +131,14 @@ def usual_times(server_id: int, window: Window, *, without_user: str = "") -> di
     counted = SummedHour.objects.filter(server_id=server_id, hour_ms__in=wanted).values_list("hour_ms", flat=True)
     rows = WorkHour.objects.filter(server_id=server_id, hour_ms__in=wanted)
     rows = rows.exclude(user=without_user) if without_user else rows
-    worked: dict[int, dict[int, float]] = {}
-    for statement, hour, ms in rows.values_list("query_id", "hour_ms").annotate(ms=Sum("total_ms")).order_by():
-        worked.setdefault(statement, {})[hour] = ms
-    return usual_times_of(worked, set(counted), days)
+    # A statement's hours as two arrays: a value each costs more to take over than to add up.
+    lists = rows.values("query_id").annotate(at=ArrayAgg("hour_ms"), ms=ArrayAgg("total_ms")).order_by()
+    found = list(lists.values_list("query_id", "at", "ms"))
+    worked = np.zeros((len(found), len(wanted)))
+    for row, (_, at, ms) in enumerate(found):
+        np.add.at(worked[row], np.searchsorted(wanted, at), ms)
+    usual = usual_times_of(wanted, worked, set(counted), days)
+    return {} if usual is None else dict(zip((query_id for query_id, _, _ in found), usual.tolist(), strict=True))
 
 
 def _touching_tables(rows: QuerySet[Any, Any], server_id: int, conditions: Sequence[Condition]) -> QuerySet[Any, Any]:

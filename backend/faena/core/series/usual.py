@@ -5,7 +5,7 @@ Robust on purpose: medians over days, so that an incident on one of them does no
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from typing import overload
 
 import numpy as np
 import numpy.typing as npt
@@ -50,6 +50,15 @@ class UsualBand:
     days: int
 
 
+@overload
+def is_weekend(at_ms: int) -> bool: ...
+@overload
+def is_weekend(at_ms: npt.NDArray[np.int64]) -> Flags: ...
+def is_weekend(at_ms: int | npt.NDArray[np.int64]) -> bool | Flags:
+    """In UTC, as all hours are kept: 1970-01-01 was a Thursday."""
+    return (at_ms // (24 * MS_PER_HOUR) + 3) % 7 >= 5
+
+
 def usual(past: PastHours, buckets: Buckets, period_ms: int, marked: Sequence[tuple[int, int]] = ()) -> UsualBand:
     """The band over the buckets, gliding from the middle of one hour to that of the next.
 
@@ -81,9 +90,7 @@ def _alike(hours: npt.NDArray[np.int64], hour: int) -> Flags:
     same_hour: Flags = before & ((hour - hours) % (7 * 24 * MS_PER_HOUR) == 0)
     if same_hour.sum() >= SAME_HOUR_WEEKS:
         return same_hour
-    weekday = (hours // (24 * MS_PER_HOUR) + 3) % 7  # 1970-01-01 was a Thursday; 0 is Monday
-    weekend = datetime.fromtimestamp(hour / 1000, UTC).weekday() >= 5
-    same_kind: Flags = ((hour - hours) % (24 * MS_PER_HOUR) == 0) & ((weekday >= 5) == weekend)
+    same_kind: Flags = ((hour - hours) % (24 * MS_PER_HOUR) == 0) & (is_weekend(hours) == is_weekend(hour))
     both: Flags = before & same_kind
     return both
 

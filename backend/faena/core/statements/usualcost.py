@@ -2,21 +2,28 @@
 
 from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass
+from itertools import islice
 from statistics import median
 from typing import NamedTuple
 
+import numpy as np
+import numpy.typing as npt
+
 from faena.core.readings import COUNTER_FIELDS
+from faena.core.series.usual import is_weekend
 from faena.core.series.window import Buckets, Window
 from faena.core.units import MS_PER_HOUR
 
+Floats = npt.NDArray[np.float64]
 MIN_DAYS = 3  # fewer days, and nothing is called usual
 DAY_MS = 24 * MS_PER_HOUR
+LOOK_BACK_DAYS = 28
 _COSTS = tuple(name for name in COUNTER_FIELDS if name != "calls")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class UsualCost:
-    """Per bucket, None where fewer than MIN_DAYS earlier days are known at that hour. `days` behind the least known.
+    """Per bucket, None where fewer than MIN_DAYS earlier days are known at that hour. `days` behind the least known cost.
 
     `per_call` has a series for each counter but the calls.
     """
@@ -27,13 +34,23 @@ class UsualCost:
 
 
 def hours_before(buckets: Buckets, days: int) -> list[int]:
-    """Starts of the hours that buckets lie in, on so many days before; hours of a bucket's own day are none of them."""
+    """Starts of the hours from which is told what is usual in these buckets: of so many earlier days, of any and alike."""
     own = {start // MS_PER_HOUR * MS_PER_HOUR for start in buckets.starts()}
-    return sorted({hour - back * DAY_MS for hour in own for back in range(1, days + 1)})
+    return sorted({at for hour in own for at in (*_alike(hour, days), *_before(hour, days))})
+
+
+def _before(hour: int, days: int) -> list[int]:
+    """The same hour on the newest so many days before."""
+    return [hour - back * DAY_MS for back in range(1, days + 1)]
+
+
+def _alike(hour: int, days: int) -> list[int]:
+    """The same hour on the newest so many days before that are workdays, or weekends, as its own is."""
+    return [at for at in _before(hour, LOOK_BACK_DAYS) if is_weekend(at) == is_weekend(hour)][:days]
 
 
 def usual_cost(hours: Mapping[int, Mapping[str, float]], buckets: Buckets, days: int) -> UsualCost:
-    """From COUNTER_FIELDS of counted hours by their start; so many days before each bucket's own day count.
+    """From COUNTER_FIELDS of counted hours by their start; so many days before each bucket's own count.
 
     Medians over days, so that one bad day does not become the rule.
     """
@@ -53,38 +70,53 @@ class _UsualHour(NamedTuple):
 
 
 def _usual_hour(hours: Mapping[int, Mapping[str, float]], hour: int, days: int) -> _UsualHour:
-    alike = [hours[at] for back in range(1, days + 1) if (at := (hour - 24 * back) * MS_PER_HOUR) in hours]
+    """How often it is called depends on the kind of day; what a call costs much less, so other days do as well."""
+    alike = [hours[at] for at in _alike(hour * MS_PER_HOUR, days) if at in hours]
+    before = [hours[at] for at in _before(hour * MS_PER_HOUR, days) if at in hours]
     ran = [one for one in alike if one["calls"] > 0]
+    if len(ran) < MIN_DAYS:
+        ran = [one for one in before if one["calls"] > 0]
     known = len(ran) >= MIN_DAYS
     return _UsualHour(
         per_call=[median(one[name] / one["calls"] for one in ran) if known else None for name in _COSTS],
         calls_per_s=median(one["calls"] * 1000 / MS_PER_HOUR for one in alike) if len(alike) >= MIN_DAYS else None,
-        days=len(alike),
+        days=len(ran),
     )
 
 
 def hours_alike(window: Window, days: int) -> list[list[tuple[int, float]]]:
-    """For each of so many days before: the hours that the window touches then, each with the share of it."""
+    """The hours that the window touches, each with the share of it, as they lay on so many days before.
+
+    Of the newest days on which each of these hours is on a workday, or on a weekend, as it is in the window.
+    """
     first = window.start // MS_PER_HOUR * MS_PER_HOUR
     touched = [
         (hour, (min(window.end, hour + MS_PER_HOUR) - max(window.start, hour)) / MS_PER_HOUR)
         for hour in range(first, window.end, MS_PER_HOUR)
     ]
-    return [[(hour - back * DAY_MS, part) for hour, part in touched] for back in range(1, days + 1)]
+    alike = (
+        back
+        for back in range(1, LOOK_BACK_DAYS + 1)
+        if all(is_weekend(hour - back * DAY_MS) == is_weekend(hour) for hour, _ in touched)
+    )
+    return [[(hour - back * DAY_MS, part) for hour, part in touched] for back in islice(alike, days)]
 
 
 def usual_times(
-    worked: Mapping[int, Mapping[int, float]], counted: Set[int], days: Sequence[Sequence[tuple[int, float]]]
-) -> dict[int, float]:
+    hours: Sequence[int], worked: Floats, counted: Set[int], days: Sequence[Sequence[tuple[int, float]]]
+) -> Floats | None:
     """Milliseconds a second that each statement usually takes: the median over the days whose hours were all counted.
 
-    `worked` has by statement the milliseconds of each hour. Empty where fewer than MIN_DAYS days are known.
+    `worked` (statements, hours) has the milliseconds of each. None where fewer than MIN_DAYS days are known.
     """
     known = [day for day in days if all(hour in counted for hour, _ in day)]
     if len(known) < MIN_DAYS:
-        return {}
+        return None
+    place = {hour: i for i, hour in enumerate(hours)}
+    part_of = np.zeros((len(hours), len(known)))
+    for column, day in enumerate(known):
+        for hour, part in day:
+            part_of[place[hour], column] = part
     seconds = sum(part for _, part in known[0]) * MS_PER_HOUR / 1000
-    return {
-        statement: median(sum(part * hours.get(hour, 0.0) for hour, part in day) / seconds for day in known)
-        for statement, hours in worked.items()
-    }
+    found: Floats = np.median(worked @ part_of, axis=1) / seconds
+    return found

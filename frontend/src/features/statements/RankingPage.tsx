@@ -308,7 +308,7 @@ const RankingRow = ({ row, inIt, usual, sort, most, server, search }: RowProps) 
               className={`pl-3 text-right whitespace-nowrap ${(usual ?? 1) >= 2 ? "font-semibold" : ""}`}
               title={
                 usual === null
-                  ? "fewer than three earlier days are known"
+                  ? "fewer than three earlier days alike are known"
                   : `${usual.toPrecision(3)} times its usual time`
               }
             >
