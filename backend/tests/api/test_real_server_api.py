@@ -31,12 +31,12 @@ TEXTS = {
 
 
 @pytest.fixture(scope="module")
-def harbour() -> Iterator[None]:
+def marina() -> Iterator[None]:
     """A database beside the one that Faena connects to, with a plain table, a partitioned one and a view."""
     with owner("postgres") as connection:
-        connection.execute("DROP DATABASE IF EXISTS harbour WITH (FORCE)")
-        connection.execute("CREATE DATABASE harbour")
-    with owner("harbour") as connection:
+        connection.execute("DROP DATABASE IF EXISTS marina WITH (FORCE)")
+        connection.execute("CREATE DATABASE marina")
+    with owner("marina") as connection:
         connection.execute("CREATE TABLE berth (id int PRIMARY KEY, quay int, draught int)")
         connection.execute("CREATE INDEX berth_deep ON berth (draught) INCLUDE (quay) WHERE draught > 10")
         connection.execute("INSERT INTO berth SELECT i, i % 9000, i % 20 FROM generate_series(1, 60000) i")
@@ -51,12 +51,12 @@ def harbour() -> Iterator[None]:
         connection.execute("ANALYZE berth")
     yield
     with owner("postgres") as connection:
-        connection.execute("DROP DATABASE harbour WITH (FORCE)")
+        connection.execute("DROP DATABASE marina WITH (FORCE)")
 
 
 @pytest.fixture
-def server(tmp_path: Path, harbour: None) -> Server:
-    """Connected to `postgres`, while all statements ran in `harbour`."""
+def server(tmp_path: Path, marina: None) -> Server:
+    """Connected to `postgres`, while all statements ran in `marina`."""
     form = ServerForm(
         name="port", host="127.0.0.1", port=PORT, database="postgres", username="keeper",
         password=os.environ["FAENA_TEST_FERRY_PASSWORD"],
@@ -66,7 +66,7 @@ def server(tmp_path: Path, harbour: None) -> Server:
     delta = difference(
         counters(0, q7=(0, 0.0), q8=(0, 0.0), q9=(0, 0.0)), counters(60, q7=(9, 900.0), q8=(1, 9.0), q9=(1, 0.1))
     )
-    there = replace(delta, keys=tuple(replace(key, database="harbour", user="app") for key in delta.keys))
+    there = replace(delta, keys=tuple(replace(key, database="marina", user="app") for key in delta.keys))
     DjangoStore(tmp_path).deliver([Learned(server_id=made.id, texts=texts), Counted(server_id=made.id, delta=there)])
     return made
 
@@ -113,7 +113,7 @@ def test_the_tables_of_a_statement_come_with_their_indexes(get: Callable[..., An
 
 
 def test_the_index_that_the_newest_plan_uses_is_marked(server: Server, get: Callable[..., Any]) -> None:
-    with owner("harbour") as connection:
+    with owner("marina") as connection:
         connection.execute("SET enable_seqscan = off")
         row = connection.execute("EXPLAIN (ANALYZE, FORMAT JSON) SELECT * FROM berth WHERE id = 4").fetchone()
     assert row
@@ -134,9 +134,9 @@ def test_what_is_no_table_is_named_and_what_touches_none_has_none(get: Callable[
 
 def test_indexes_are_those_of_the_database_with_most_work_unless_another_is_chosen(get: Callable[..., Any]) -> None:
     found = get(f"indexes?{WINDOW}")
-    assert (found["database"], found["databases"]) == ("harbour", ["harbour"])
+    assert (found["database"], found["databases"]) == ("marina", ["marina"])
     assert found["tables"] == 3
     other = get(f"indexes?{WINDOW}&database=postgres")
-    assert (other["database"], other["databases"]) == ("postgres", ["harbour", "postgres"])
+    assert (other["database"], other["databases"]) == ("postgres", ["marina", "postgres"])
     assert "berth" not in {one["table"] for one in other["findings"]}
     assert get(f"indexes?{WINDOW}&database=nowhere", status=422)["type"].startswith("urn:faena:")

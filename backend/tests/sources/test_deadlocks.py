@@ -127,6 +127,18 @@ def close(stage: Scene, circle: Circle, literals: dict[str, int], tag: str) -> N
         player.join()
 
 
+def wait_long(stage: Scene) -> None:
+    """A wait that is no deadlock, and long enough for the server to log it."""
+    holder, waiter = stage.player("holder"), stage.player("waiter")
+    holder.ask("BEGIN")
+    holder.ask("UPDATE roster SET duty = 'a' WHERE crew = 9")
+    waiter.start("UPDATE roster SET duty = 'b' WHERE crew = 9")
+    stage.until_waiting(waiter)
+    time.sleep(0.5)  # more than its deadlock_timeout
+    holder.ask("COMMIT")
+    waiter.join()
+
+
 @pytest.fixture(scope="module")
 def logs(target: Target) -> Iterator[dict[str, bytes]]:
     """Every circle twice, with other literals and the roles swapped."""
@@ -158,6 +170,7 @@ def logs(target: Target) -> Iterator[dict[str, bytes]]:
                         else circle
                     )
                     close(stage, swapped, literals, name.replace(" ", "_") + f"-{again}")
+            wait_long(stage)
         with owner("harbour") as keeper:
             keeper.execute("SELECT 'the end of it'")
         yield {form: written(form, "the end of it") for form in FORMS}
