@@ -84,7 +84,7 @@ def test_indicators_are_chosen_and_stay_chosen(page: Page) -> None:
     page.get_by_role("button", name="replay lag", exact=True).click()
     page.wait_for_url("**view=lag*")
     page.reload()
-    expect(page.get_by_role("img", name="replay lag")).to_be_visible()
+    expect(page.get_by_role("application", name="replay lag")).to_be_visible()
     page.get_by_role("button", name="remove replay lag").click()
     expect(page.get_by_role("button", name="replay lag", exact=True)).to_have_count(0)
 

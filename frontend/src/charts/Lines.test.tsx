@@ -1,4 +1,4 @@
-import { cleanup, render, screen } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 
 import { Lines } from "./Lines";
@@ -19,7 +19,7 @@ const show = (values: (number | null)[]): string => {
       say={(v) => `${v} rows`}
     />,
   );
-  return screen.getByRole("img").getAttribute("aria-label") ?? "";
+  return screen.getByRole("application").getAttribute("aria-label") ?? "";
 };
 
 describe("Lines", () => {
@@ -33,6 +33,16 @@ describe("Lines", () => {
 
   it("says that nothing was counted", () => {
     expect(show([null, null])).toBe("rows per call: not counted in this window");
+  });
+
+  it("is read point by point with the arrow keys, a gap being a gap", () => {
+    show([1, null, 4]);
+    const chart = screen.getByRole("application");
+    const told = ["ArrowLeft", "ArrowLeft", "ArrowLeft"].map((key) => {
+      fireEvent.keyDown(chart, { key });
+      return (document.querySelector("[aria-live]")?.textContent ?? "").slice(9);
+    });
+    expect(told).toEqual(["4 rows", "not counted", "1 rows"]);
   });
 
   it("draws a lonely point between gaps as a dot", () => {

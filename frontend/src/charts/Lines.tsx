@@ -1,9 +1,9 @@
 import { line } from "d3-shape";
-import { useState } from "react";
 
 import { clock } from "../lib/time";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks } from "./geometry/axis";
+import { useCursor } from "./useCursor";
 import { useSize } from "./useSize";
 
 interface Props {
@@ -22,7 +22,7 @@ interface Props {
 /** One measure over time. Gaps stay open; a single point between gaps is a dot. */
 export const Lines = ({ title, starts, bucketMs, start, end, values, now, say, usual = [], marks = [] }: Props) => {
   const [ref, size] = useSize<HTMLDivElement>();
-  const [cursor, setCursor] = useState<number | null>(null);
+  const { cursor, point, keys } = useCursor(starts.length);
   const height = Math.max(10, size.height - 32);
   const known = values.filter((v): v is number => v !== null);
   const most = Math.max(...known, 0);
@@ -60,14 +60,13 @@ export const Lines = ({ title, starts, bucketMs, start, end, values, now, say, u
           width={size.width}
           height={size.height}
           className="block"
-          role="img"
           aria-label={`${title}: ${reading}`}
+          {...keys}
           onPointerMove={(event) => {
             const px = event.clientX - event.currentTarget.getBoundingClientRect().left;
             const at = start + (px / size.width) * (end - start);
-            setCursor(Math.max(0, Math.min(starts.length - 1, Math.floor((at - (starts[0] ?? start)) / bucketMs))));
+            point(Math.max(0, Math.min(starts.length - 1, Math.floor((at - (starts[0] ?? start)) / bucketMs))));
           }}
-          onPointerLeave={() => setCursor(null)}
         >
           <text y={11} fontSize="12" fontWeight="600" fill="var(--ink)">
             {title}
@@ -110,6 +109,9 @@ export const Lines = ({ title, starts, bucketMs, start, end, values, now, say, u
           )}
           {cursor !== null && shown !== null ? <circle cx={x(cursor)} cy={y(shown)} r="3" fill="var(--ink)" /> : null}
         </svg>
+        <p aria-live="polite" className="sr-only">
+          {cursor === null ? "" : `${clock(starts[cursor] ?? start)} ${shown === null ? "not counted" : say(shown)}`}
+        </p>
       </div>
     </ChartFrame>
   );

@@ -1,4 +1,4 @@
-import { cleanup, render, screen } from "@testing-library/react";
+import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 
 import { ManyLines } from "./ManyLines";
@@ -23,9 +23,23 @@ describe("several servers on one chart", () => {
         ]}
       />,
     );
-    expect(screen.getByRole("img").getAttribute("aria-label")).toBe(
+    expect(screen.getByRole("application").getAttribute("aria-label")).toBe(
       "load: main 3 sessions, replica 5 sessions, crew not read",
     );
+  });
+
+  it("is read point by point with the arrow keys", () => {
+    const { container } = render(
+      <ManyLines {...common} title="load" say={(v) => `${v}`} lines={[{ name: "main", values: [1, null, 3] }]} />,
+    );
+    const chart = screen.getByRole("application");
+    const told = ["ArrowRight", "ArrowRight", "ArrowRight", "ArrowLeft"].map((key) => {
+      fireEvent.keyDown(chart, { key });
+      return /main .*/.exec(container.querySelector("[aria-live]")?.textContent ?? "")?.[0];
+    });
+    expect(told).toEqual(["main 1", "main not read", "main 3", "main not read"]);
+    fireEvent.blur(chart);
+    expect(container.querySelector("[aria-live]")?.textContent).toBe("");
   });
 
   it("tells lines apart without colour", () => {
@@ -63,6 +77,6 @@ describe("tracks of the machine", () => {
         ]}
       />,
     );
-    expect(screen.getByRole("img").getAttribute("aria-label")).toBe("Machine: user 25%, system not read");
+    expect(screen.getByRole("application").getAttribute("aria-label")).toBe("Machine: user 25%, system not read");
   });
 });

@@ -1,9 +1,9 @@
 import { line } from "d3-shape";
-import { useState } from "react";
 
 import { clock } from "../lib/time";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks, valueTicks } from "./geometry/axis";
+import { useCursor } from "./useCursor";
 import { useSize } from "./useSize";
 
 export interface NamedLine {
@@ -31,7 +31,7 @@ const color = (i: number): string => `var(--tone-${i % 6})`;
 /** One measure of several servers on one axis. Lines carry their names at their right end; gaps stay open. */
 export const ManyLines = ({ title, starts, bucketMs, start, end, lines, now, say }: Props) => {
   const [ref, size] = useSize<HTMLDivElement>();
-  const [cursor, setCursor] = useState<number | null>(null);
+  const { cursor, point, keys } = useCursor(starts.length);
   const plot = { width: Math.max(10, size.width - LEFT - RIGHT), height: Math.max(10, size.height - 40) };
   const most = Math.max(...lines.flatMap((one) => one.values.map((v) => v ?? 0)), 0) || 1;
   const x = (i: number): number => (((starts[i] ?? start) + bucketMs / 2 - start) / (end - start)) * plot.width;
@@ -63,15 +63,14 @@ export const ManyLines = ({ title, starts, bucketMs, start, end, lines, now, say
           width={size.width}
           height={size.height}
           className="block"
-          role="img"
           aria-label={`${title}: ${reading}`}
+          {...keys}
           onPointerMove={(event) => {
             const px = event.clientX - event.currentTarget.getBoundingClientRect().left - LEFT;
             const moment = start + (px / plot.width) * (end - start);
             const cell = Math.floor((moment - (starts[0] ?? start)) / bucketMs);
-            setCursor(cell >= 0 && cell < starts.length ? cell : null);
+            point(cell >= 0 && cell < starts.length ? cell : null);
           }}
-          onPointerLeave={() => setCursor(null)}
         >
           <text y={12} fontSize="12" fontWeight="600" fill="var(--ink)">
             {title}
@@ -124,6 +123,9 @@ export const ManyLines = ({ title, starts, bucketMs, start, end, lines, now, say
             ))}
           </g>
         </svg>
+        <p aria-live="polite" className="sr-only">
+          {cursor === null ? "" : `${clock(starts[at] ?? start)}: ${reading}`}
+        </p>
       </div>
     </ChartFrame>
   );

@@ -1,9 +1,8 @@
-import { useState } from "react";
-
 import { clock } from "../lib/time";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks } from "./geometry/axis";
 import { type Track, trackPaths } from "./geometry/tracks";
+import { useCursor } from "./useCursor";
 import { useSize } from "./useSize";
 
 interface Props {
@@ -22,7 +21,7 @@ const ROW = 44;
 /** Measures one under the other on the same time axis, each with its own scale, its name and the figure at the pointer. */
 export const Tracks = ({ title, starts, bucketMs, start, end, tracks, now, left = 34 }: Props) => {
   const [ref, size] = useSize<HTMLDivElement>();
-  const [cursor, setCursor] = useState<number | null>(null);
+  const { cursor, point, keys } = useCursor(starts.length);
   const width = Math.max(10, size.width - left);
   const x = (at: number): number => Math.min(width, Math.max(0, ((at - start) / (end - start)) * width));
   const last = (row: readonly (number | null)[]): number | null =>
@@ -34,11 +33,12 @@ export const Tracks = ({ title, starts, bucketMs, start, end, tracks, now, left 
         return `${label} ${value === null ? "not read" : track.say(value)}`;
       })
       .join(", ");
+  const reading = tracks.map(words).join("; ");
   const height = ROW * tracks.length + 18;
   return (
     <ChartFrame
       title={title}
-      reading={tracks.map(words).join("; ")}
+      reading={reading}
       table={() => ({
         columns: ["from", ...tracks.flatMap((t) => t.parts.map(({ label }) => label))],
         rows: starts.map((s, i) => [
@@ -53,14 +53,13 @@ export const Tracks = ({ title, starts, bucketMs, start, end, tracks, now, left 
           width={size.width}
           height={height}
           className="block"
-          role="img"
-          aria-label={`${title}: ${tracks.map(words).join("; ")}`}
+          aria-label={`${title}: ${reading}`}
+          {...keys}
           onPointerMove={(event) => {
             const px = event.clientX - event.currentTarget.getBoundingClientRect().left - left;
             const cell = Math.floor((start + (px / width) * (end - start) - (starts[0] ?? start)) / bucketMs);
-            setCursor(cell >= 0 && cell < starts.length ? cell : null);
+            point(cell >= 0 && cell < starts.length ? cell : null);
           }}
-          onPointerLeave={() => setCursor(null)}
         >
           {tracks.map((track, row) => (
             <g key={track.name} transform={`translate(${left} ${ROW * row})`}>
@@ -92,6 +91,9 @@ export const Tracks = ({ title, starts, bucketMs, start, end, tracks, now, left 
             </text>
           ))}
         </svg>
+        <p aria-live="polite" className="sr-only">
+          {cursor === null ? "" : `${clock(starts[cursor] ?? start)}: ${reading}`}
+        </p>
       </div>
     </ChartFrame>
   );

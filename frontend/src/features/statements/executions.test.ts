@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import { cellWords, distributionSentence, readPivot, runnable } from "./executions";
+import { addsUp, cellWords, distributionSentence, pivotTitle, readPivot, runnable } from "./executions";
 
 const found = (change: Partial<Schemas["DistributionOut"]>): Schemas["DistributionOut"] =>
   ({
@@ -47,5 +47,25 @@ describe("a table of executions", () => {
 describe("a statement to run elsewhere", () => {
   it("has its parameters in place, also where they hold what looks like one", () => {
     expect(runnable("SELECT $1, $2, $10", "$1 = 'it''s $2', $2 = NULL, $3 = '5'")).toBe("SELECT 'it''s $2', NULL, $10");
+  });
+});
+
+describe("a table of executions as a chart", () => {
+  it("is named by what it tells", () => {
+    expect(pivotTitle(readPivot({}))).toBe("how many executions, by program and duration");
+    expect(pivotTitle(readPivot({ aggregate: "p95", measure: "bind_ms", rows: "client", cells: "none" }))).toBe(
+      "time to bind, 95% are below, by client host",
+    );
+  });
+
+  it("stacks only what adds up", () => {
+    expect((["sum", "count", "mean", "median", "p95", "max"] as const).map(addsUp)).toEqual([
+      true,
+      true,
+      false,
+      false,
+      false,
+      false,
+    ]);
   });
 });

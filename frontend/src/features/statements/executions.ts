@@ -62,6 +62,22 @@ export function cellWords(value: number | null, spec: PivotSpec): string {
   return spec.measure === "temp_bytes" ? bytes(value) : duration(value);
 }
 
+/** Whether the figures of a row's cells make up that of the whole row. */
+export const addsUp = (aggregate: Aggregate): boolean => aggregate === "sum" || aggregate === "count";
+
+const wordFor = <T extends string>(all: readonly (readonly [T, string])[], name: T): string =>
+  all.find(([one]) => one === name)?.[1] ?? name;
+
+/** What the table tells, as a title: "how many executions, by program and duration". */
+export function pivotTitle(spec: PivotSpec): string {
+  const what =
+    spec.aggregate === "count"
+      ? "how many executions"
+      : `${wordFor(PIVOT_MEASURES, spec.measure)}, ${wordFor(AGGREGATES, spec.aggregate)}`;
+  const columns = spec.columns === "none" ? "" : ` and ${wordFor(PIVOT_BY, spec.columns)}`;
+  return `${what}, by ${wordFor(PIVOT_BY, spec.rows)}${columns}`;
+}
+
 /** A name of a row or column: hours come as milliseconds since 1970. */
 export const valueWords = (by: PivotBy | "none", label: string): string => {
   if (by === "hour" && /^\d+$/.test(label)) return clock(Number(label));
