@@ -114,6 +114,11 @@ def test_a_region_of_the_picture_says_whose_it_is_and_the_table_counts(page: Pag
     page.wait_for_url("**rows=statement*")
     table = page.get_by_label("Table of executions")
     expect(table.get_by_role("row").nth(1)).to_contain_text("SELECT")
+    table.get_by_role("button", name="as chart").click()
+    drawn = table.get_by_role("application", name="how many executions, by statement and duration")
+    drawn.press("ArrowRight")
+    expect(table.locator("figure [aria-live]")).to_contain_text("SELECT")
+    table.get_by_role("button", name="as table").click()
     found = api(page, f"/servers/{server}/executions/pivot?last=86400&rows=program&columns=duration&aggregate=count")
     assert sum(cell or 0 for row in found["cells"] for cell in row) == found["total"]
 

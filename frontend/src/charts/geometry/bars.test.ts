@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 
 import { bars } from "./bars";
 
-const SIZE = { width: 300, rowHeight: 20 };
+const SIZE = { width: 300, bar: 20 };
 const figures = fc.array(
   fc.array(fc.option(fc.double({ min: 0, max: 1e9, noNaN: true }), { nil: null }), { minLength: 3, maxLength: 3 }),
   { minLength: 1, maxLength: 8 },
@@ -19,35 +19,44 @@ describe("bars", () => {
       SIZE,
       true,
     );
-    expect(found.map(({ row, column, x, width }) => [row, column, x, width])).toEqual([
-      [0, 0, 0, 100],
-      [0, 2, 100, 200],
-      [1, 1, 0, 100],
+    expect(found.pieces.map(({ row, column, x, y, width }) => [row, column, x, y, width])).toEqual([
+      [0, 0, 0, 0, 100],
+      [0, 2, 100, 0, 200],
+      [1, 1, 0, 20, 100],
     ]);
+    expect(found.height).toBe(40);
   });
 
-  it("put figures that do not add up below each other", () => {
-    const found = bars([[1, 3]], { width: 300, rowHeight: 23 }, false);
-    expect(found.map(({ x, y, width, height }) => [x, y, width, height])).toEqual([
-      [0, 0, 100, 10],
-      [0, 10, 300, 10],
+  it("put figures that do not add up below each other, with no room for those that are not there", () => {
+    const found = bars([[null, 1, 3], [null, null, null], [3]], SIZE, false);
+    expect(found.pieces.map(({ x, y, width }) => [x, y, width])).toEqual([
+      [0, 0, 100],
+      [0, 20, 300],
+      [0, 72, 300],
+    ]);
+    expect(found.rows).toEqual([
+      { y: 0, height: 40 },
+      { y: 46, height: 20 },
+      { y: 72, height: 20 },
     ]);
   });
 
   it("are none where there is nothing", () => {
-    expect(bars([[null, 0]], SIZE, true)).toEqual([]);
-    expect(bars([], SIZE, false)).toEqual([]);
-    expect(bars([[1]], { ...SIZE, width: 0 }, true)).toEqual([]);
+    expect(bars([[null, 0]], SIZE, true).pieces).toEqual([]);
+    expect(bars([], SIZE, false)).toEqual({ pieces: [], rows: [], height: 0 });
+    expect(bars([[1]], { ...SIZE, width: 0 }, true).pieces).toEqual([]);
   });
 
   it("stay inside, in proportion, whatever the figures are", () => {
     fc.assert(
       fc.property(figures, fc.boolean(), (cells, stacked) => {
-        for (const piece of bars(cells, SIZE, stacked)) {
+        const found = bars(cells, SIZE, stacked);
+        for (const piece of found.pieces) {
           expect(piece.x + piece.width).toBeLessThanOrEqual(SIZE.width * (1 + 1e-9));
-          expect(piece.y + piece.height).toBeLessThanOrEqual(cells.length * SIZE.rowHeight);
+          expect(piece.y + SIZE.bar).toBeLessThanOrEqual(found.height);
           expect(piece.value).toBe(cells[piece.row]?.[piece.column]);
         }
+        expect(found.pieces).toHaveLength(cells.flat().filter(Boolean).length);
       }),
     );
   });

@@ -41,7 +41,7 @@ export const PivotTable = ({ server, search, onSearch }: Props) => {
   return (
     <section aria-label="Table of executions" className="mt-5">
       <h2 className="border-strong flex flex-wrap items-baseline gap-x-4 border-b pb-0.5">
-        <span className="font-semibold">As a table</span>
+        <span className="font-semibold">{drawn ? "As a chart" : "As a table"}</span>
         <span className="text-sm">
           rows{" "}
           <Choice
@@ -109,6 +109,7 @@ const Drawn = ({ found, spec }: { readonly found: Schemas["PivotOut"]; readonly 
         columns={found.column_labels.map((label) => valueWords(spec.columns, label))}
         cells={found.cells.slice(0, MOST_BARS)}
         stacked={addsUp(spec.aggregate)}
+        ordered={spec.columns === "duration" || spec.columns === "hour"}
         say={(value) => cellWords(value, spec)}
         table={() => asTable(found, spec)}
       />
