@@ -6,7 +6,7 @@ import { type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Distribution } from "./Distribution";
 import { PivotTable } from "./PivotTable";
-import { RunDialog, useAsk } from "./Plans";
+import { RunDialog, useAsk } from "./asking";
 
 interface Props {
   readonly server: number;
@@ -48,7 +48,7 @@ export const ExecutionsPage = ({ server, search, onSearch }: Props) => {
         />
       ) : null}
       <PivotTable server={server} search={search} onSearch={onSearch} />
-      <RunDialog server={server} execution={running} serverName="the watched server" onClose={() => setRunning(null)} />
+      <RunDialog server={server} execution={running} onClose={() => setRunning(null)} />
     </div>
   );
 };

@@ -17,7 +17,8 @@ import { Distribution } from "./Distribution";
 import { Memory } from "./Memory";
 import { statementSentence, turningPoint } from "./model";
 import { Nodes } from "./Nodes";
-import { Plans, RunDialog, useAsk, useComparePlans } from "./Plans";
+import { RunDialog, useAsk, useComparePlans } from "./asking";
+import { Plans } from "./Plans";
 import { statementQuery } from "./queries";
 import { Star } from "./Star";
 import { Tables } from "./Tables";
@@ -122,7 +123,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
       </section>
       <Memory server={server} spec={windowOf(search)} statement={found} />
       <Nodes server={server} query={query} spec={windowOf(search)} />
-      <RunDialog server={server} execution={running} serverName="the watched server" onClose={() => setRunning(null)} />
+      <RunDialog server={server} execution={running} onClose={() => setRunning(null)} />
     </div>
   );
 };

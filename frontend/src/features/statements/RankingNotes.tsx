@@ -1,0 +1,57 @@
+import { Link } from "@tanstack/react-router";
+import { Fragment } from "react";
+
+import type { Schemas } from "../../api/client";
+import { duration, sessions } from "../../lib/units";
+import type { ViewSearch } from "../../lib/view";
+import { type SampledLoad, uncounted } from "./model";
+
+/** How much of the window the counters cover, and what broke them. */
+export const Coverage = ({ found, span }: { readonly found: Schemas["RankingOut"]; readonly span: number }) => {
+  const partly = found.covered_ms < span * 0.9;
+  if (!partly && found.breaks.length === 0) return null;
+  return (
+    <p className="text-muted mb-1 text-sm">
+      {partly ? `Counters cover ${duration(found.covered_ms)} of this window's ${duration(span)}. ` : ""}
+      {found.breaks.includes("reset") ? "Counters were reset in between: work just before is missing. " : ""}
+      {found.breaks.includes("restart") ? "The server restarted in between. " : ""}
+      {found.breaks.includes("eviction")
+        ? "The server threw out rarely used statements for want of room: theirs is missing."
+        : ""}
+    </p>
+  );
+};
+
+interface UncountedProps {
+  readonly found: Schemas["RankingOut"];
+  readonly load: SampledLoad;
+  readonly server: number;
+  readonly search: ViewSearch;
+}
+
+/** What the figures below cannot show yet, though it may be what hurts. */
+export const Uncounted = ({ found, load, server, search }: UncountedProps) => {
+  const missing = uncounted(load, new Map(found.rows.map((row) => [row.query_id, row.total_ms])));
+  if (missing.length === 0) return null;
+  return (
+    <p className="mb-1 text-sm" role="status">
+      <b className="font-semibold">Not in these figures:</b> the server counts a call when it ends well. Sampled in
+      calls that had not ended, or that failed:{" "}
+      {missing.map((row, i) => (
+        <Fragment key={row.value}>
+          {i ? "; " : ""}
+          <Link
+            to="/servers/$server/statements/$query"
+            params={{ server: String(server), query: row.value }}
+            search={search}
+            className="text-accent hover:underline"
+          >
+            <span className="font-mono text-xs">{row.label}</span>
+          </Link>{" "}
+          <b className="font-semibold">{sessions(row.sessions)} sessions</b>
+        </Fragment>
+      ))}
+      .
+    </p>
+  );
+};

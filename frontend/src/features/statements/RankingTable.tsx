@@ -1,0 +1,161 @@
+import { Link } from "@tanstack/react-router";
+import { Fragment } from "react";
+
+import type { Schemas } from "../../api/client";
+import { sessions } from "../../lib/units";
+import type { ViewSearch } from "../../lib/view";
+import { againstUsual, type Measure, MEASURES, type SampledLoad, times } from "./model";
+import { Star } from "./Star";
+
+const SHOWN: readonly Measure[] = [
+  "total_ms",
+  "change",
+  "calls",
+  "mean_ms",
+  "stddev_ms",
+  "rows",
+  "blocks_hit",
+  "blocks_read",
+  "read_ms",
+  "temp_written",
+  "wal_bytes",
+  "plan_ms",
+  "errors",
+];
+const UNKNOWN: Partial<Record<Measure, string>> = {
+  stddev_ms: "fewer than two calls",
+  change: "it did not run in the window before, or that was not counted",
+};
+
+interface Props {
+  readonly found: Schemas["RankingOut"];
+  readonly usual: ReadonlyMap<string, number> | undefined; // ms a second, by statement
+  readonly load: SampledLoad | undefined;
+  readonly sort: Measure;
+  readonly server: number;
+  readonly search: ViewSearch;
+  readonly onSort: (name: Measure) => void;
+}
+
+/** The ranking itself: a statement a row, its figures as columns. */
+export const RankingTable = ({ found, usual, load, sort, server, search, onSort }: Props) => {
+  const most = Math.max(0, ...found.rows.map((row) => row[sort] ?? 0));
+  return (
+    <table className="font-condensed w-full">
+      <thead className="bg-ground sticky top-0">
+        <tr className="border-strong border-b">
+          <th className="w-5" aria-label="star" />
+          <th className="py-1 text-left font-normal">statement</th>
+          <th
+            className="pl-3 text-right font-normal whitespace-nowrap"
+            title="sessions in it on average, as sampled: also in calls that have not ended"
+          >
+            sessions
+          </th>
+          {SHOWN.map((name) => (
+            <Fragment key={name}>
+              <th
+                className="pl-3 text-right font-normal whitespace-nowrap"
+                aria-sort={name === sort ? "descending" : "none"}
+              >
+                <button
+                  type="button"
+                  title={MEASURES[name].title}
+                  onClick={() => onSort(name)}
+                  className={`hover:text-accent ${name === sort ? "font-semibold" : ""}`}
+                >
+                  {MEASURES[name].label}
+                </button>
+              </th>
+              {name === "change" ? (
+                <th
+                  className="pl-3 text-right font-normal whitespace-nowrap"
+                  title="time a second, against this hour of other days"
+                >
+                  of usual
+                </th>
+              ) : null}
+            </Fragment>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {found.rows.map((row) => (
+          <RankingRow
+            key={row.query_id}
+            row={row}
+            inIt={load?.rows.get(row.query_id)}
+            usual={againstUsual(row.total_ms, found.covered_ms, usual?.get(row.query_id))}
+            sort={sort}
+            most={most}
+            server={server}
+            search={search}
+          />
+        ))}
+      </tbody>
+    </table>
+  );
+};
+
+interface RowProps {
+  readonly row: Schemas["FiguresOut"];
+  readonly inIt: { readonly sessions: number; readonly sessions_margin: number } | undefined;
+  readonly usual: number | null; // how many times
+  readonly sort: Measure;
+  readonly most: number;
+  readonly server: number;
+  readonly search: ViewSearch;
+}
+
+const RankingRow = ({ row, inIt, usual, sort, most, server, search }: RowProps) => (
+  <tr className="border-line hover:bg-raised border-b">
+    <td>
+      <Star server={server} query={row.query_id} starred={row.starred} />
+    </td>
+    <td className="max-w-0 w-2/5 py-1 pr-3">
+      <Link
+        to="/servers/$server/statements/$query"
+        params={{ server: String(server), query: row.query_id }}
+        search={search}
+        className="hover:text-accent block truncate font-mono text-xs"
+        title={row.tables ? `${row.label}\ntouches ${row.tables}` : row.label}
+      >
+        {row.label}
+      </Link>
+      <svg className="mt-0.5 block h-1 w-full" aria-hidden="true">
+        <rect width={`${most ? ((row[sort] ?? 0) / most) * 100 : 0}%`} height="4" fill="var(--running)" />
+      </svg>
+    </td>
+    <td
+      className="pl-3 text-right whitespace-nowrap"
+      title={inIt ? `${inIt.sessions} ± ${inIt.sessions_margin.toPrecision(2)}` : "never seen in it"}
+    >
+      {inIt ? sessions(inIt.sessions) : <span className="text-muted">0</span>}
+    </td>
+    {SHOWN.map((name) => {
+      const value = row[name];
+      return (
+        <Fragment key={name}>
+          <td
+            className={`pl-3 text-right whitespace-nowrap ${name === sort ? "font-semibold" : ""}`}
+            title={value === null ? UNKNOWN[name] : String(value)}
+          >
+            {value === null ? "–" : value === 0 ? <span className="text-muted">0</span> : MEASURES[name].say(value)}
+          </td>
+          {name === "change" ? (
+            <td
+              className={`pl-3 text-right whitespace-nowrap ${(usual ?? 1) >= 2 ? "font-semibold" : ""}`}
+              title={
+                usual === null
+                  ? "fewer than three earlier days alike are known"
+                  : `${usual.toPrecision(3)} times its usual time`
+              }
+            >
+              {usual === null ? "–" : times(usual)}
+            </td>
+          ) : null}
+        </Fragment>
+      );
+    })}
+  </tr>
+);

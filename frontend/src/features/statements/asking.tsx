@@ -1,0 +1,98 @@
+// Getting at plans: those a server used, put under a link, and those it is asked for.
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useNavigate } from "@tanstack/react-router";
+
+import { ask, client, type Schemas } from "../../api/client";
+import { ApiError } from "../../api/problem";
+import { serversQuery } from "../../api/queries";
+import { duration } from "../../lib/units";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Failure";
+import { Window } from "../../ui/Window";
+import { runnable } from "./executions";
+
+/** Goes to two captured plans beside each other. */
+export function useComparePlans(server: number): (before: number, after: number) => void {
+  const navigate = useNavigate();
+  const open = useOpenPlan(server);
+  return (before, after) =>
+    void Promise.all([open(before), open(after)]).then(([key, other]) =>
+      navigate({ to: "/plans/$key/against/$other", params: { key, other }, search: true }),
+    );
+}
+
+/** Puts a captured plan under a link and gives its key. */
+export function useOpenPlan(server: number): (plan: number) => Promise<string> {
+  return async (plan) => {
+    const found = await ask(
+      client.POST("/api/v1/servers/{server_id}/captured-plans/{plan_id}", {
+        params: { path: { server_id: server, plan_id: plan } },
+      }),
+    );
+    return found.key;
+  };
+}
+
+/** Asks the watched server for a plan and goes to it. */
+export function useAsk(server: number) {
+  const navigate = useNavigate();
+  return useMutation({
+    mutationFn: (body: Partial<Schemas["AskBody"]>) =>
+      ask(
+        client.POST("/api/v1/servers/{server_id}/ask", {
+          params: { path: { server_id: server } },
+          body: { query_id: null, text: "", execution: "", run: false, confirmed: false, ...body },
+        }),
+      ),
+    onSuccess: (found) => void navigate({ to: "/plans/$key", params: { key: found.key }, search: true }),
+  });
+}
+
+interface RunProps {
+  readonly server: number;
+  readonly execution: Schemas["ExecutionOut"] | null;
+  readonly onClose: () => void;
+}
+
+/** Running a statement to measure it is never one click: the dialog names what will run and where. */
+export const RunDialog = ({ server, execution, onClose }: RunProps) => {
+  const question = useAsk(server);
+  const servers = useQuery(serversQuery).data?.servers ?? [];
+  const name = servers.find((one) => one.id === server)?.name ?? "the watched server";
+  const text = execution ? runnable(execution.statement, execution.parameters) : "";
+  return (
+    <Window open={execution !== null} title={`Run this on ${name}, once, to measure it`} onClose={onClose}>
+      <pre className="bg-ground max-h-60 overflow-auto p-2 font-mono text-xs whitespace-pre-wrap">{text}</pre>
+      <p className="py-2 text-sm">
+        It took {execution ? duration(execution.took_ms) : ""} last time. It runs in a transaction that is rolled back
+        whatever happens, and is broken off after a minute. While it runs it takes the locks it takes, its triggers
+        fire, and numbers it draws from sequences are gone. That you ran it is noted.
+      </p>
+      {question.error ? (
+        <Failure
+          title="It was not measured"
+          detail={question.error.message}
+          remedy={question.error instanceof ApiError ? question.error.remedy : null}
+        />
+      ) : null}
+      <div className="flex justify-end gap-2">
+        <Button onClick={onClose}>no</Button>
+        <Button
+          look="action"
+          disabled={question.isPending}
+          onClick={() => {
+            if (execution)
+              question.mutate({
+                query_id: execution.query_id,
+                execution: `${execution.ended} ${execution.pid} ${execution.place}`,
+                run: true,
+                confirmed: true,
+              });
+          }}
+        >
+          {question.isPending ? "running …" : "yes, run it and roll back"}
+        </Button>
+      </div>
+    </Window>
+  );
+};
