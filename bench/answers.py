@@ -13,20 +13,18 @@ from django.test import Client  # noqa: E402
 from faena.apps.accounts.actions import save_user  # noqa: E402
 from faena.apps.accounts.models import Role  # noqa: E402
 from faena.apps.samples import packing  # noqa: E402
-from faena.apps.samples.actions import Codebook, store_ticks  # noqa: E402
-from faena.apps.samples.closing import PER_TICK, close_hours, put_hours  # noqa: E402
+from faena.apps.samples.closing import PER_TICK, put_hours  # noqa: E402
 from faena.apps.samples.dictionary import read_dictionary  # noqa: E402
 from faena.apps.samples.hours import read_frame  # noqa: E402
 from faena.apps.samples.models import Chunk  # noqa: E402
 from faena.apps.samples.rows import OPEN_COLUMNS  # noqa: E402
 from faena.apps.servers.models import Holdings, Server  # noqa: E402
-from faena.core.readings import SampleReading  # noqa: E402
 from faena.core.sampling.dimensions import Dimension  # noqa: E402
 from faena.core.sampling.load import count_codes, load_by, rank  # noqa: E402
 from faena.core.sampling.rollup import unit_for  # noqa: E402
 from faena.core.series.window import Window, cut  # noqa: E402
-from faena.core.units import MS_PER_HOUR, EpochMs, Millis  # noqa: E402
-from faena.testing.steady import SteadySource  # noqa: E402
+from faena.core.units import MS_PER_HOUR, EpochMs  # noqa: E402
+from filling import filled  # noqa: E402
 from reporting import report, timed  # noqa: E402
 
 COLUMNS = (*PER_TICK, "tick", *OPEN_COLUMNS[1:])
@@ -40,24 +38,6 @@ DIMENSIONS = [
     Dimension.USER,
 ]
 PICKS = ["", "&pick=program:booking-web", "&pick=program:booking-web&pick=!kind:lock"]
-
-
-def fill(hours: int) -> tuple[Server, int]:
-    """A server with so many hours of samples up to now; the last one open, all others closed."""
-    Server.objects.filter(name="bench").delete()
-    server = Server.objects.create(name="bench", enabled=False, cores=4)
-    source, codebook = SteadySource(seed=1, mean_sessions=12, combinations=800), Codebook(server.id)
-    end = int(time.time() * 1000) // 1000 * 1000
-    begun = time.perf_counter()
-    for start in range(end - hours * MS_PER_HOUR, end, 300_000):
-        dues = [EpochMs(at) for at in range(start, start + 300_000, 1000)]
-        readings = [SampleReading(due=due, took=Millis(0.5), sessions=source.sessions_at(due)) for due in dues]
-        store_ticks(server.id, [(reading, 0) for reading in readings], codebook)
-    print(f"filled {hours} h in {time.perf_counter() - begun:.0f} s", flush=True)
-    begun = time.perf_counter()
-    closed = close_hours(server.id, end)
-    print(f"closed {closed} hours in {time.perf_counter() - begun:.1f} s", flush=True)
-    return server, end
 
 
 def lengthen(server: Server, end: int, days: int) -> None:
@@ -126,7 +106,7 @@ def sizes(server: Server) -> None:
     )
 
 
-server, end = fill(24)
+server, end = filled("bench", 24)
 measure(server, end, 1, 30)
 measure(server, end, 24, 60)
 sizes(server)

@@ -1,7 +1,5 @@
 """Ranking, a statement's page, cause split and distribution over 24 h at the API, with two weeks of history behind."""
 
-import time
-
 import django
 
 django.setup()
@@ -21,6 +19,7 @@ from faena.apps.statements.models import SummedHour, WorkHour  # noqa: E402
 from faena.core.logged import Execution  # noqa: E402
 from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText  # noqa: E402
 from faena.core.units import MS_PER_HOUR, EpochMs, Pid, QueryId  # noqa: E402
+from filling import filled  # noqa: E402
 from reporting import report, timed  # noqa: E402
 
 settings.ALLOWED_HOSTS.append("testserver")
@@ -32,10 +31,9 @@ USUAL_DAYS = 14  # of summed hours, from which is told what is usual
 
 
 def fill() -> tuple[Server, int]:
-    Server.objects.filter(name="bench").delete()
-    server = Server.objects.create(name="bench", enabled=False, cores=4)
+    server, end = filled("bench-statements", 24)
     chance = np.random.default_rng(1)
-    end = int(time.time() * 1000) // 15_000 * 15_000
+    end = end // 15_000 * 15_000
     learn_texts(
         server.id,
         [

@@ -198,9 +198,7 @@ def get_statement(
         plans=seen_plans,
         switches=switched,
         starred=query_id in stars_of(request, server_id),
-        totals=written_out(Ranked(figures=totals, share=1.0), text.text if text else None, text.tables if text else "")
-        if totals
-        else None,
+        totals=written_out(Ranked(figures=totals, share=1.0), text) if totals else None,
         covered_ms=cover.covered_ms,
         breaks=list(cover.breaks),
         users=[UserOut.model_validate(one) for one in selectors.by_user(server_id, number, window)],

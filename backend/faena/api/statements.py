@@ -1,7 +1,9 @@
 """Statements ranked over a window, with filters and stars."""
 
+from collections.abc import Sequence
 from typing import Annotated, NamedTuple, Unpack
 
+import numpy as np
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Path, Query, Router, Schema
 from pydantic import Field
@@ -10,13 +12,21 @@ from faena.api.exports import Format, export
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.accounts import preferences
+from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.models import Server
 from faena.apps.statements import executions, selectors
+from faena.apps.statements.models import Text
+from faena.core.readings import COUNTER_FIELDS
+from faena.core.sampling.dimensions import Dimension
+from faena.core.sampling.trail import Pick
 from faena.core.series.window import Window
-from faena.core.statements.conditions import NumberCondition, read_conditions
-from faena.core.statements.figures import Measure, StatementFigures
+from faena.core.statements.conditions import Condition, NameCondition, NumberCondition, read_conditions
+from faena.core.statements.figures import Measure, StatementFigures, figures_of
+from faena.core.statements.seen import Seen, uncounted
 from faena.core.texts import gist
+from faena.core.units import QueryId
+from faena.core.waits.kinds import WaitKind
 
 router = Router(tags=["statements"])
 
@@ -42,14 +52,26 @@ class FiguresOut(Out):
     share: float
     errors: int
     change: float | None
+    sessions: float | None
+    on_cpu: float | None
     starred: bool
+
+
+class UncountedOut(Out):
+    """A statement that sessions were seen in for far longer than its counted calls took."""
+
+    query_id: str
+    label: str
+    sessions: float
 
 
 class RankingOut(Out):
     """`covered_ms` of the window's length was counted; `breaks` say why some work may be missing.
 
     A row's `change` is its time a second over that of the window before: null when it is new or that was not counted.
-    `hidden` statements of tools and of the system were left out, `unfit` by conditions on figures.
+    `hidden` statements of tools and of the system were left out, `unfit` by conditions on figures. `sessions` and
+    `on_cpu` of a row are sampled means, null where nothing was sampled; `uncounted`, told where nothing is narrowed, are
+    statements most of whose sampled time is not in the counters.
     """
 
     hidden: int
@@ -63,9 +85,7 @@ class RankingOut(Out):
     total_ms: float
     covered_ms: int
     breaks: list[str]
-
-
-_DERIVED = ("query_id", "label", "tables", "share", "errors", "change", "starred")
+    uncounted: list[UncountedOut]
 
 
 class Ranked(NamedTuple):
@@ -76,6 +96,8 @@ class Ranked(NamedTuple):
     errors: int = 0
     change: float | None = None
     starred: bool = False
+    sessions: float | None = None
+    on_cpu: float | None = None
 
     def value(self, name: str) -> float | None:
         found: float | None = getattr(self if name in self._fields else self.figures, name)
@@ -87,22 +109,25 @@ class Ranked(NamedTuple):
         return value is None, -(value or 0.0), self.figures.query_id
 
 
+_DERIVED = {"query_id", "label", "tables", *Ranked._fields}
+
+
 def _change(after_ms: float, after_s: float, before_ms: float, before_s: float) -> float | None:
     """Time a second over that of the window before."""
     return (after_ms / after_s) / (before_ms / before_s) if before_ms and before_s and after_s else None
 
 
-def written_out(one: Ranked, text: str | None, tables: str) -> FiguresOut:
+def _label(text: Text | None, query_id: QueryId) -> str:
+    return gist(text.text, 160) if text else f"statement {query_id}, text not known yet"
+
+
+def written_out(one: Ranked, text: Text | None) -> FiguresOut:
+    """A ranked statement with its text as far as that was learned."""
     query_id = one.figures.query_id
+    beside = {name: getattr(one, name) for name in Ranked._fields if name != "figures"}
+    counted = {n: getattr(one.figures, n) for n in FiguresOut.model_fields if n not in _DERIVED}
     return FiguresOut(
-        query_id=str(query_id),
-        label=gist(text, 160) if text else f"statement {query_id}, text not known yet",
-        tables=tables,
-        share=one.share,
-        errors=one.errors,
-        change=one.change,
-        starred=one.starred,
-        **{n: getattr(one.figures, n) for n in FiguresOut.model_fields if n not in _DERIVED},
+        query_id=str(query_id), label=_label(text, query_id), tables=text.tables if text else "", **beside, **counted
     )
 
 
@@ -120,7 +145,10 @@ def _ranking(request: HttpRequest, server: Server, window: Window, given: Rankin
     """Without what Faena's own account ran: the watching must not pose as load of the application."""
     conditions = read_conditions(given.where)
     narrowing = selectors.Narrowing(containing=given.containing, without_user=server.username, conditions=conditions)
-    found = selectors.figures(server.id, window, **narrowing)
+    counted = selectors.figures(server.id, window, **narrowing)
+    sampled = _seen(server, window, conditions)
+    whole = not (given.containing or conditions or given.starred)
+    found = [*counted, *_not_counted(counted, sampled)] if whole else counted
     hidden = set() if given.tools else selectors.tools(server.id, [one.query_id for one in found])
     found = [one for one in found if one.query_id not in hidden]
     total_ms = sum(one.total_ms for one in found)
@@ -137,29 +165,78 @@ def _ranking(request: HttpRequest, server: Server, window: Window, given: Rankin
             errors=failed.get(one.query_id, 0),
             change=_change(one.total_ms, cover.covered_ms, previous.get(one.query_id, 0.0), before_ms),
             starred=str(one.query_id) in stars,
+            sessions=sampled.of(one.query_id, "sessions"),
+            on_cpu=sampled.of(one.query_id, "on_cpu"),
         )
         for one in found
     ]
     numbers = [one for one in conditions if isinstance(one, NumberCondition)]
     fit = [row for row in rows if all(one.fits(row.value(one.field)) for one in numbers)]
     fit.sort(key=lambda row: row.place(given.sort))
-    texts = selectors.texts(server.id, [row.figures.query_id for row in fit[:limit]])
-    shown = []
-    for row in fit[:limit]:
-        text = texts.get(row.figures.query_id)
-        shown.append(written_out(row, text.text if text else None, text.tables if text else ""))
+    counted_ms = {one.query_id: one.total_ms for one in found}
+    beside = [one for one in sampled.statements.values() if one.query_id in counted_ms]
+    missing = uncounted(beside, counted_ms, sampled.sampled_ms) if whole else []
+    texts = selectors.texts(
+        server.id, [row.figures.query_id for row in fit[:limit]] + [one.query_id for one in missing]
+    )
     return RankingOut(
         start=window.start,
         end=window.end,
-        rows=shown,
-        more=len(fit) - len(shown),
+        rows=[written_out(row, texts.get(row.figures.query_id)) for row in fit[:limit]],
+        more=max(0, len(fit) - limit),
         total_ms=total_ms,
         covered_ms=cover.covered_ms,
         breaks=list(cover.breaks),
         hidden=len(hidden),
         unfit=len(rows) - len(fit),
         previous_covered_ms=before_ms,
+        uncounted=[
+            UncountedOut(
+                query_id=str(one.query_id), label=_label(texts.get(one.query_id), one.query_id), sessions=one.sessions
+            )
+            for one in missing
+        ],
     )
+
+
+class _Sampled(NamedTuple):
+    """What sessions were seen doing in a window of which so many milliseconds were sampled."""
+
+    statements: dict[QueryId, Seen]
+    sampled_ms: float
+
+    def of(self, query_id: QueryId, name: str) -> float | None:
+        """A figure of a statement; 0 where it was not seen, None where nothing was sampled."""
+        one = self.statements.get(query_id)
+        return (float(getattr(one, name)) if one else 0.0) if self.sampled_ms else None
+
+
+def _not_counted(counted: Sequence[StatementFigures], sampled: _Sampled) -> list[StatementFigures]:
+    """Statements that no counter has, since none of their calls ended."""
+    known = {one.query_id for one in counted}
+    return [figures_of(i, np.zeros(len(COUNTER_FIELDS))) for i in sampled.statements if i not in known]
+
+
+def _seen(server: Server, window: Window, conditions: Sequence[Condition]) -> _Sampled:
+    """Statements as sessions were seen in them, narrowed as far as samples tell."""
+    picks = [
+        Pick(Dimension(one.field), one.name, exclude=not one.wanted)
+        for one in conditions
+        if isinstance(one, NameCondition) and one.field in ("user", "database")
+    ]
+    (column,), ticks = samples.sieve(server.id, window, [Dimension.STATEMENT], picks, at_most=10_000)
+    found = [
+        Seen(
+            query_id=QueryId(int(row.value)),
+            sessions=row.sessions,
+            margin=row.sessions_margin,
+            on_cpu=row.by_kind.get(WaitKind.RUNNING, 0.0),
+        )
+        for row in column.rows
+        if row.value.lstrip("-").isdigit()
+    ]
+    sampled_ms = float(min(ticks * server.period_ms, window.length_ms))
+    return _Sampled({one.query_id: one for one in found}, sampled_ms)
 
 
 def _previous(server: Server, window: Window, **narrowing: Unpack[selectors.Narrowing]) -> tuple[dict[int, float], int]:

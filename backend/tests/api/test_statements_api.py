@@ -5,6 +5,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from itertools import pairwise
 from pathlib import Path
+from typing import Any
 
 import orjson
 import pytest
@@ -15,7 +16,7 @@ from faena.apps.servers.models import Server
 from faena.apps.statements.hours import sum_up
 from faena.apps.statements.models import Execution, LogEvent, WorkHour
 from faena.apps.statements.selectors import figures
-from faena.collector.records import Counted, Learned, Logged
+from faena.collector.records import Counted, Learned, Logged, Sampled
 from faena.core.logged import EventKind, LogPosition, LogReading
 from faena.core.logged import Execution as Run
 from faena.core.logged import LogEvent as Event
@@ -23,7 +24,7 @@ from faena.core.readings import COUNTER_FIELDS, StatementText
 from faena.core.series.window import Window
 from faena.core.statements.counters import difference
 from faena.core.units import EpochMs, Pid, QueryId
-from faena.testing.builders import START, counters
+from faena.testing.builders import START, counters, reading, session
 from signing import signed_in
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -105,6 +106,40 @@ def test_ranking_hides_tools_and_keeps_conditions(ask: Callable[..., dict[str, o
     assert ids("where=table != booking&tools=true") == ["8", "9"]
     assert ids("where=user != nobody&where=calls > 100") == ["7"]
     assert ask("statements", "where=calls > 100")["unfit"] == 1
+
+
+def test_sessions_stand_beside_the_counters_also_of_calls_that_did_not_end(
+    store: DjangoStore, server: Server, ask: Callable[..., dict[str, Any]]
+) -> None:
+    store.deliver(
+        [Learned(server_id=server.id, texts=(StatementText(query_id=QueryId(70), text="LOCK TABLE booking"),))]
+    )
+    for second in range(60):
+        waiting = [
+            session(pid, query_id=QueryId(70), wait_type="Lock", wait_event="relation", user="late")
+            for pid in range(1, 1 + 5 * (second >= 30))
+        ]
+        running = [session(90, query_id=QueryId(7))] if second % 4 == 0 else []
+        store.deliver([Sampled(server_id=server.id, reading=reading(second, *waiting, *running), missed=0)])
+    found = ask("statements", "sort=sessions")
+    rows = {row["query_id"]: row for row in found["rows"]}
+    assert [row["query_id"] for row in found["rows"]][:2] == ["70", "7"]
+    lock, lookup, other = rows["70"], rows["7"], rows["8"]
+    assert (lock["sessions"], lock["on_cpu"], lock["calls"], lock["mean_ms"]) == (2.5, 0.0, 0.0, None)
+    assert (lookup["sessions"], lookup["on_cpu"], lookup["calls"]) == (0.25, 0.25, 600.0)
+    assert (other["sessions"], other["on_cpu"]) == (0.0, 0.0)
+    assert found["uncounted"] == [{"query_id": "70", "label": "LOCK TABLE booking", "sessions": 2.5}]
+    narrowed = ask("statements", "where=user = u")
+    assert [row["query_id"] for row in narrowed["rows"]] == ["7", "8"], (
+        "what was only seen is no part of a narrowed ranking"
+    )
+    assert narrowed["uncounted"] == []
+    assert [row["query_id"] for row in ask("statements", "where=on_cpu > 0.2")["rows"]] == ["7"]
+
+
+def test_without_samples_sessions_are_not_known(ask: Callable[..., dict[str, Any]]) -> None:
+    assert {row["sessions"] for row in ask("statements")["rows"]} == {None}
+    assert ask("statements")["uncounted"] == []
 
 
 def test_a_condition_that_cannot_be_read_is_named(server: Server) -> None:

@@ -1,15 +1,19 @@
 """Chains from a real server under real contention, checked against what the server itself says at that moment."""
 
-from collections.abc import Iterator
+import asyncio
+import time
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
+from typing import LiteralString
 
 import pytest
 from contention import Player, Scene, sampled, scene
 from faena.core.locks.chains import Chain, RootState, chains_at
 from faena.core.locks.table import Names, edges_of
 from faena.core.readings import LockEdge, SampleReading, Via
-from faena.core.units import Pid
-from faena.sources.postgres import Target
+from faena.core.units import EpochMs, Pid
+from faena.sources.postgres import PostgresSource, Target
+from psycopg.rows import TupleRow
 from watched import owner
 
 SETUP = """
@@ -272,6 +276,68 @@ def test_a_holder_that_the_lock_table_does_not_show(quay: Target, stage: Scene) 
     reading, (chain,) = seen(quay, stage)
     assert names(chain)[0][0] == other.name
     assert edge(reading, web, other).fact.object == "row of sailing"
+
+
+def readings(quay: Target, *between: Callable[[], None]) -> tuple[list[SampleReading], list[int]]:
+    """Samples on one connection with something done between them, and how often each asked for the lock table."""
+    asked = [0]
+
+    async def take() -> list[SampleReading]:
+        source = PostgresSource(quay)
+        await source.connect()
+        quickly = source._locks._quickly
+
+        async def counted(query: LiteralString, args: Sequence[object] | None) -> list[TupleRow]:
+            asked[-1] += "pg_lock_status" in query
+            return await quickly(query, args)
+
+        source._locks._quickly = counted
+        found = [await source.sample(EpochMs(0))]
+        for act in between:
+            asked.append(0)
+            await asyncio.to_thread(act)
+            found.append(await source.sample(EpochMs(0)))
+        await source.close()
+        return found
+
+    return asyncio.run(take()), asked
+
+
+def test_the_lock_table_is_asked_for_anew_only_when_other_waits_are_there(quay: Target, stage: Scene) -> None:
+    holder, web, late = stage.player("holder"), stage.player("web"), stage.player("late")
+    holder.ask("BEGIN")
+    holder.ask("UPDATE sailing SET booked = 1 WHERE id = 41")
+    web.start("UPDATE sailing SET booked = 2 WHERE id = 41")
+    stage.until_waiting(web)
+
+    def more() -> None:
+        holder.ask("SELECT 1")  # a root at work changes nothing for those behind it
+        time.sleep(0.3)
+
+    def another() -> None:
+        late.start("CREATE INDEX IF NOT EXISTS late ON sailing (booked)")
+        stage.until_waiting(late)
+
+    def a_new_transaction() -> None:
+        holder.ask("COMMIT")
+        stage.until(
+            "SELECT count(*) FROM pg_stat_activity WHERE wait_event_type = 'Lock' AND datname = %s", ("quay",), 0
+        )
+        late.join()
+        web.join()
+        for statement in ("BEGIN", "UPDATE sailing SET booked = 1 WHERE id = 42"):
+            holder.ask(statement)
+        web.start("UPDATE sailing SET booked = 2 WHERE id = 42")
+        stage.until_waiting(web)
+
+    found, asked = readings(quay, more, another, more, a_new_transaction)
+    assert asked == [1, 0, 1, 0, 1]
+    first, second, third, fourth, last = (edge(one, web, holder) for one in found)
+    assert first.fact == second.fact == third.fact == fourth.fact
+    assert first.which == second.which
+    assert 250 <= second.waited_ms - first.waited_ms <= 5000, "the wait went on meanwhile"
+    assert edge(found[3], late, holder).fact.object == "table sailing"
+    assert (last.fact.object, last.waited_ms < fourth.waited_ms) == ("row of sailing", True)
 
 
 def test_a_lock_that_is_let_go_while_we_look_leaves_an_edge_without_detail(quay: Target) -> None:

@@ -1942,6 +1942,8 @@ export interface components {
             label: string;
             /** Mean Ms */
             mean_ms: number | null;
+            /** On Cpu */
+            on_cpu: number | null;
             /** Plan Ms */
             plan_ms: number;
             /** Query Id */
@@ -1950,6 +1952,8 @@ export interface components {
             read_ms: number;
             /** Rows */
             rows: number;
+            /** Sessions */
+            sessions: number | null;
             /** Share */
             share: number;
             /** Starred */
@@ -2449,7 +2453,7 @@ export interface components {
          * @description What a ranking can be ordered by.
          * @enum {string}
          */
-        Measure: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change";
+        Measure: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu";
         /**
          * MemoryOut
          * @description `captured` executions are known singly, `spilled` of them wrote temporary files; sizes in bytes.
@@ -3027,7 +3031,7 @@ export interface components {
              */
             containing: string;
             /** @default total_ms */
-            sort: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change";
+            sort: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu";
             /**
              * Starred
              * @description only those the user has starred
@@ -3051,7 +3055,9 @@ export interface components {
          * @description `covered_ms` of the window's length was counted; `breaks` say why some work may be missing.
          *
          *     A row's `change` is its time a second over that of the window before: null when it is new or that was not counted.
-         *     `hidden` statements of tools and of the system were left out, `unfit` by conditions on figures.
+         *     `hidden` statements of tools and of the system were left out, `unfit` by conditions on figures. `sessions` and
+         *     `on_cpu` of a row are sampled means, null where nothing was sampled; `uncounted`, told where nothing is narrowed, are
+         *     statements most of whose sampled time is not in the counters.
          */
         RankingOut: {
             /** Breaks */
@@ -3072,6 +3078,8 @@ export interface components {
             start: number;
             /** Total Ms */
             total_ms: number;
+            /** Uncounted */
+            uncounted: components["schemas"]["UncountedOut"][];
             /** Unfit */
             unfit: number;
         };
@@ -3957,6 +3965,18 @@ export interface components {
              * @description dimension:value or !dimension:value; may be repeated
              */
             pick?: string[];
+        };
+        /**
+         * UncountedOut
+         * @description A statement that sessions were seen in for far longer than its counted calls took.
+         */
+        UncountedOut: {
+            /** Label */
+            label: string;
+            /** Query Id */
+            query_id: string;
+            /** Sessions */
+            sessions: number;
         };
         /** UserOut */
         UserOut: {
@@ -5617,7 +5637,7 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
-                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change";
+                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu";
                 /** @description only texts that contain this */
                 containing?: string;
                 /** @description a condition; may be repeated, and all must hold */
@@ -5656,7 +5676,7 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
-                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change";
+                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu";
                 /** @description only texts that contain this */
                 containing?: string;
                 /** @description a condition; may be repeated, and all must hold */

@@ -9,7 +9,7 @@ from faena.core.errors import BadInput
 
 NUMBERS = (
     "total_ms", "mean_ms", "calls", "rows", "stddev_ms", "plan_ms", "blocks_hit", "blocks_read", "read_ms", "temp_written",
-    "wal_bytes", "share", "errors", "change",
+    "wal_bytes", "share", "errors", "change", "sessions", "on_cpu",
 )  # fmt: skip
 NAMES = ("user", "database", "table")
 _COMPARE: Mapping[str, Callable[[float, float], bool]] = {

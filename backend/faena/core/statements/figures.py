@@ -69,6 +69,8 @@ class Measure(StrEnum):
     READ_TIME = "read_ms"
     ERRORS = "errors"
     CHANGE = "change"
+    SESSIONS = "sessions"
+    ON_CPU = "on_cpu"
 
 
 def sum_of_squares(calls: float, mean_ms: float, stddev_ms: float) -> float:

@@ -3,7 +3,7 @@
 import re
 from collections.abc import Awaitable, Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
-from typing import LiteralString
+from typing import LiteralString, NamedTuple
 
 from psycopg.rows import TupleRow
 
@@ -14,11 +14,29 @@ from faena.core.logged import EventKind, LogEvent
 from faena.core.readings import LockEdge, LockFact, SessionSample
 from faena.core.units import Pid
 from faena.sources.postgres import queries
+from faena.sources.postgres.queries import SessionRow
 
 Ask = Callable[[LiteralString, Sequence[object] | None], Awaitable[list[TupleRow]]]
 MAX_NAMES = 20_000
 _RELATION = re.compile(r"relation (\d+) of database (\d+)")
 FORGET_AFTER = 600  # readings after which names are learned anew: tables are renamed, and rarely
+
+
+MOST_USES = 10  # of a reading of the lock table, against what the sessions do not show: advisory locks, for one
+
+
+class _Kept(NamedTuple):
+    """The lock table as it was told `at` a moment of the server's clock, for waits that are told apart by `of`."""
+
+    of: frozenset[tuple[object, ...]]
+    at: float
+    rows: Sequence[LockRow]
+    uses: int
+
+
+def _later(row: LockRow, seconds: float) -> LockRow:
+    """The same entry a while later."""
+    return row if row.waited_ms is None else row._replace(waited_ms=row.waited_ms + int(seconds * 1000))
 
 
 class LockReader:
@@ -30,19 +48,18 @@ class LockReader:
         self._relations: dict[int, tuple[str, str]] = {}
         self._database: int | None = None
         self._readings = 0
+        self._kept: _Kept | None = None
 
     def begin(self, version: int) -> None:
         """After connecting: another database may be behind the same address."""
-        self._version, self._relations, self._database, self._readings = version, {}, None, 0
+        self._version, self._relations, self._database, self._readings, self._kept = version, {}, None, 0, None
 
-    async def edges(self, waiting: Mapping[Pid, Sequence[int]], leaders: Mapping[int, int]) -> list[LockEdge]:
-        """Who stands in whose way, `waiting` being the server's word on it. Without detail where it cannot be had."""
+    async def edges(self, sessions: Sequence[SessionRow]) -> list[LockEdge]:
+        """Who stands in whose way, the sessions having the server's word on it. Without detail where it cannot be had."""
+        waiting = {Pid(row.pid): row.blocked_by for row in sessions if row.blocked_by}
+        leaders = {row.pid: row.leader for row in sessions if row.leader}
         try:
-            involved = {*waiting, *(pid for blockers in waiting.values() for pid in blockers if pid)}
-            # Those the server names are leaders; what their workers hold stands under the workers' own pids.
-            involved |= {worker for worker, leader in leaders.items() if leader in involved}
-            told = await self._quickly(queries.locks(self._version), [sorted(involved)])
-            rows = [LockRow(row[0], LockedThing(*row[1:11]), row[11] or "", row[12], row[13], row[14]) for row in told]
+            rows = await self._lock_table(sessions, waiting, leaders)
             prepared: dict[int, str] = {}
             if any(pid == 0 for blockers in waiting.values() for pid in blockers):
                 prepared = dict(await self._quickly(queries.PREPARED, None))
@@ -54,6 +71,34 @@ class LockReader:
                 for pid in dict.fromkeys(blockers)
             ]
         return edges_of(rows, waiting, leaders, names)
+
+    async def _lock_table(
+        self, sessions: Sequence[SessionRow], waiting: Mapping[Pid, Sequence[int]], leaders: Mapping[int, int]
+    ) -> Sequence[LockRow]:
+        """What concerns those who wait, asked anew when somebody else waits, or for something else.
+
+        A wait ends no sooner than the transaction in its way, so while the same statements wait behind the same
+        transactions the lock table says the same. It costs the server as much as the rest of a sample.
+        """
+        involved = {*waiting, *(pid for blockers in waiting.values() for pid in blockers if pid)}
+        # Those the server names are leaders; what their workers hold stands under the workers' own pids.
+        involved |= {worker for worker, leader in leaders.items() if leader in involved}
+        now = max(row.now for row in sessions)
+        same = frozenset(
+            (row.pid, row.started_s, row.transaction_at)
+            + ((row.statement_at, row.wait_event, *row.blocked_by) if row.blocked_by else ())
+            for row in sessions
+            if row.pid in involved
+        )
+        kept = self._kept
+        if kept is not None and kept.of == same and kept.uses < MOST_USES:
+            self._kept = kept._replace(uses=kept.uses + 1)
+            return [_later(row, now - kept.at) for row in kept.rows]
+        told = await self._quickly(queries.locks(self._version), [sorted(involved)])
+        rows = [LockRow(row[0], LockedThing(*row[1:11]), row[11] or "", row[12], row[13], row[14]) for row in told]
+        whole = waiting.keys() <= {row.pid for row in rows if not row.granted}
+        self._kept = _Kept(same, now, rows, 0) if whole else None  # else something was let go in between
+        return rows
 
     async def _names(self, rows: Iterable[LockRow]) -> Mapping[int, tuple[str, str]]:
         self._readings += 1

@@ -1,15 +1,44 @@
 """Named SQL, one place, with what differs between server versions."""
 
-from typing import LiteralString
+from typing import LiteralString, NamedTuple
+
+from faena.core.readings import UNKNOWN_AGE
 
 OLDEST = 120000
+
+
+class SessionRow(NamedTuple):
+    """What `sample` asks of a session. `statement_at`, `transaction_at` and `now` are the server's clock, in seconds."""
+
+    pid: int
+    started_s: int | None
+    state: str | None
+    wait_type: str | None
+    wait_event: str | None
+    database: int
+    user: int
+    program: str | None
+    client: str | None
+    backend: str | None
+    blocked_by: list[int] | None
+    transaction_at: float | None
+    statement_at: float | None
+    leader: int | None
+    query_id: int | None
+    text: str | None
+    now: float
+
+    def age_ms(self, since: float | None) -> int:
+        """Milliseconds since a moment of the server's clock."""
+        return UNKNOWN_AGE if since is None else max(0, int((self.now - since) * 1000))
+
 
 # Marks our own connections, so that they can be left out of what they measure.
 OWN_NAME = "faena"
 
 
 def sample(version: int, *, only: bool = False) -> LiteralString:
-    """Sessions that are active or hold a transaction; blockers only for those that wait on a lock.
+    """Sessions that are active or hold a transaction, as `SessionRow` has them; blockers only of those that wait on a lock.
 
     From the function under pg_stat_activity: the view joins the names of databases and roles to every session, which
     costs a fifth more (bench/sampling.py), and those names hardly ever change.
@@ -41,10 +70,10 @@ def sample(version: int, *, only: bool = False) -> LiteralString:
                application_name, CASE WHEN client_addr IS NULL AND client_port = -1 THEN 'local'
                                       ELSE host(client_addr) END, backend_type,
                CASE WHEN wait_event_type = 'Lock' THEN pg_blocking_pids(pid) END,
-               (date_part('epoch', clock_timestamp() - xact_start) * 1000)::bigint,
-               (date_part('epoch', clock_timestamp() - query_start) * 1000)::bigint,
+               date_part('epoch', xact_start), date_part('epoch', query_start),
                {leader},
-               {identity}
+               {identity},
+               date_part('epoch', clock_timestamp())
           FROM pg_stat_get_activity(NULL)
          WHERE {which}"""
 

@@ -14,10 +14,8 @@ from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.readings import (
     COUNTER_FIELDS,
     PREPARED,
-    UNKNOWN_AGE,
     CounterKey,
     CounterReading,
-    LockEdge,
     SampleReading,
     ServerFacts,
     SessionSample,
@@ -30,6 +28,7 @@ from faena.core.units import EpochMs, Millis, Pid, QueryId
 from faena.sources.postgres import queries
 from faena.sources.postgres.locks import LockReader, in_order_of_blame
 from faena.sources.postgres.log import ServerLog, log_grant
+from faena.sources.postgres.queries import SessionRow
 from faena.sources.postgres.surveys import Counts, survey_between
 
 SAMPLE_TIMEOUT_MS = 900  # a sample that takes longer would run into the next one
@@ -178,50 +177,47 @@ class PostgresSource:
     async def sample(self, due: EpochMs) -> SampleReading:
         """All sessions that are active or hold a transaction. Raises SourceError."""
         begun = perf_counter()
-        rows = await self._ask(self._quick, queries.sample(self._version))
+        rows = await self._sessions(queries.sample(self._version))
         took = Millis((perf_counter() - begun) * 1000)
-        waiting = {Pid(row[0]): row[10] for row in rows if row[10]}
-        edges: list[LockEdge] = []
-        if waiting:
-            away = {pid for blockers in waiting.values() for pid in blockers if pid > 0} - {row[0] for row in rows}
-            if away:
-                rows += await self._ask(self._quick, queries.sample(self._version, only=True), [sorted(away)])
-            edges = await self._locks.edges(waiting, {row[0]: row[13] for row in rows if row[13]})
-        if any(row[5] not in self._databases or row[6] not in self._roles for row in rows):
+        blockers = {pid for row in rows for pid in row.blocked_by or () if pid > 0}
+        if away := blockers - {row.pid for row in rows}:
+            rows += await self._sessions(queries.sample(self._version, only=True), [sorted(away)])
+        edges = await self._locks.edges(rows) if any(row.blocked_by for row in rows) else []
+        if any(row.database not in self._databases or row.user not in self._roles for row in rows):
             await self._learn_names(rows)
         sessions = [self._session(row) for row in rows]
         return SampleReading(due=due, took=took, sessions=tuple(in_order_of_blame(sessions, edges)), edges=tuple(edges))
 
-    async def _learn_names(self, rows: Sequence[TupleRow]) -> None:
+    async def _sessions(self, query: LiteralString, args: Sequence[object] | None = None) -> list[SessionRow]:
+        return list(map(SessionRow._make, await self._ask(self._quick, query, args)))
+
+    async def _learn_names(self, rows: Sequence[SessionRow]) -> None:
         """What databases and roles are called; a number without a name (dropped meanwhile, none) is called nothing."""
-        self._databases = dict.fromkeys((row[5] for row in rows), "") | dict(
+        self._databases = dict.fromkeys((row.database for row in rows), "") | dict(
             await self._ask(self._slow, queries.DATABASES)
         )
-        self._roles = dict.fromkeys((row[6] for row in rows), "") | dict(await self._ask(self._slow, queries.ROLES))
+        self._roles = dict.fromkeys((row.user for row in rows), "") | dict(await self._ask(self._slow, queries.ROLES))
 
-    def _session(self, row: TupleRow) -> SessionSample:
-        (pid, started, state, wait_type, wait_event, database, user, program, client, backend) = row[:10]
-        blocked_by, transaction_ms, statement_ms, leader, query_id, text = row[10:]
-        if text and query_id is None:
-            query_id = self._identify(text)
-        backend = backend or "unknown process"
+    def _session(self, row: SessionRow) -> SessionSample:
+        query_id = self._identify(row.text) if row.text and row.query_id is None else row.query_id
+        backend = row.backend or "unknown process"
         return SessionSample(
-            pid=Pid(pid),
-            started_s=started or 0,
+            pid=Pid(row.pid),
+            started_s=row.started_s or 0,
             # Background processes report no state; one that does something is as active as a client.
-            state=state or "active",
-            wait_type=wait_type or "",
-            wait_event=wait_event or "",
+            state=row.state or "active",
+            wait_type=row.wait_type or "",
+            wait_event=row.wait_event or "",
             query_id=QueryId(query_id) if query_id else None,
-            database=self._databases[database],
-            user=self._roles[user],
-            program=program or ("unnamed" if backend == "client backend" else backend),
-            client=client or "",
+            database=self._databases[row.database],
+            user=self._roles[row.user],
+            program=row.program or ("unnamed" if backend == "client backend" else backend),
+            client=row.client or "",
             backend=backend,
-            blocked_by=tuple(Pid(blocker) if blocker else PREPARED for blocker in dict.fromkeys(blocked_by or ())),
-            leader=None if leader is None else Pid(leader),
-            transaction_ms=UNKNOWN_AGE if transaction_ms is None else max(0, transaction_ms),
-            statement_ms=UNKNOWN_AGE if statement_ms is None else max(0, statement_ms),
+            blocked_by=tuple(Pid(blocker) if blocker else PREPARED for blocker in dict.fromkeys(row.blocked_by or ())),
+            leader=None if row.leader is None else Pid(row.leader),
+            transaction_ms=row.age_ms(row.transaction_at),
+            statement_ms=row.age_ms(row.statement_at),
         )
 
     def _identify(self, text: str) -> QueryId:

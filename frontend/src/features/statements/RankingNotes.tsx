@@ -4,7 +4,6 @@ import { Fragment } from "react";
 import type { Schemas } from "../../api/client";
 import { duration, sessions } from "../../lib/units";
 import type { ViewSearch } from "../../lib/view";
-import { type SampledLoad, uncounted } from "./model";
 
 /** How much of the window the counters cover, and what broke them. */
 export const Coverage = ({ found, span }: { readonly found: Schemas["RankingOut"]; readonly span: number }) => {
@@ -24,25 +23,23 @@ export const Coverage = ({ found, span }: { readonly found: Schemas["RankingOut"
 
 interface UncountedProps {
   readonly found: Schemas["RankingOut"];
-  readonly load: SampledLoad;
   readonly server: number;
   readonly search: ViewSearch;
 }
 
 /** What the figures below cannot show yet, though it may be what hurts. */
-export const Uncounted = ({ found, load, server, search }: UncountedProps) => {
-  const missing = uncounted(load, new Map(found.rows.map((row) => [row.query_id, row.total_ms])));
-  if (missing.length === 0) return null;
+export const Uncounted = ({ found, server, search }: UncountedProps) => {
+  if (found.uncounted.length === 0) return null;
   return (
     <p className="mb-1 text-sm" role="status">
       <b className="font-semibold">Not in these figures:</b> the server counts a call when it ends well. Sampled in
       calls that had not ended, or that failed:{" "}
-      {missing.map((row, i) => (
-        <Fragment key={row.value}>
+      {found.uncounted.map((row, i) => (
+        <Fragment key={row.query_id}>
           {i ? "; " : ""}
           <Link
             to="/servers/$server/statements/$query"
-            params={{ server: String(server), query: row.value }}
+            params={{ server: String(server), query: row.query_id }}
             search={search}
             className="text-accent hover:underline"
           >

@@ -6,7 +6,7 @@ import { follows, type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Conditions } from "./Conditions";
 import { isMeasure, type Measure, MEASURES } from "./model";
-import { rankingQuery, statementLoadQuery, usualTimesQuery } from "./queries";
+import { rankingQuery, usualTimesQuery } from "./queries";
 import { Coverage, Uncounted } from "./RankingNotes";
 import { RankingTable } from "./RankingTable";
 
@@ -33,7 +33,6 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
   const ranking = useQuery(rankingQuery(server, spec, given));
   const found = ranking.data;
   const usual = useQuery(usualTimesQuery(server, spec)).data;
-  const load = useQuery(statementLoadQuery(server, spec)).data;
   const span = found ? found.end - found.start : 0;
   const query = new URLSearchParams({
     sort,
@@ -94,9 +93,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
         />
       ) : null}
       {found ? <Coverage found={found} span={span} /> : <p className="text-muted">Reading counters …</p>}
-      {found && load && !given.containing && !where.length && !given.starred ? (
-        <Uncounted found={found} load={load} server={server} search={search} />
-      ) : null}
+      {found ? <Uncounted found={found} server={server} search={search} /> : null}
       <p className="text-muted flex gap-4 pb-1 text-sm">
         {found && found.hidden > 0 ? (
           <button type="button" className="hover:text-accent" onClick={() => onSearch({ tools: "shown" })}>
@@ -122,7 +119,6 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
           <RankingTable
             found={found}
             usual={usual}
-            load={load}
             sort={sort}
             server={server}
             search={search}
@@ -131,8 +127,23 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
         ) : null}
         {found && found.rows.length === 0 ? (
           <p className="text-muted py-4">
-            Here will be every statement that ended in this window. Counters are read every 15 s, so a very short window
-            can hold none.
+            {found.covered_ms === 0 ? (
+              <>
+                The server&apos;s counters of statements were not read in this window: it was not watched then, or it
+                lacks pg_stat_statements.{" "}
+                <Link
+                  to="/servers/$server/load"
+                  params={{ server: String(server) }}
+                  search={true}
+                  className="text-accent hover:underline"
+                >
+                  What its sessions were seen doing
+                </Link>{" "}
+                needs none.
+              </>
+            ) : (
+              "Here will be every statement that ended in this window. Counters are read every 15 s, so a very short window can hold none."
+            )}
           </p>
         ) : null}
         {found && found.more > 0 ? (

@@ -2,13 +2,14 @@ import { Link } from "@tanstack/react-router";
 import { Fragment } from "react";
 
 import type { Schemas } from "../../api/client";
-import { sessions } from "../../lib/units";
 import type { ViewSearch } from "../../lib/view";
-import { againstUsual, type Measure, MEASURES, type SampledLoad, times } from "./model";
+import { againstUsual, type Measure, MEASURES, times } from "./model";
 import { Star } from "./Star";
 
 const SHOWN: readonly Measure[] = [
   "total_ms",
+  "sessions",
+  "on_cpu",
   "change",
   "calls",
   "mean_ms",
@@ -24,13 +25,15 @@ const SHOWN: readonly Measure[] = [
 ];
 const UNKNOWN: Partial<Record<Measure, string>> = {
   stddev_ms: "fewer than two calls",
+  sessions: "nothing was sampled in this window",
+  on_cpu: "nothing was sampled in this window",
+  mean_ms: "no call of it ended well in this window",
   change: "it did not run in the window before, or that was not counted",
 };
 
 interface Props {
   readonly found: Schemas["RankingOut"];
   readonly usual: ReadonlyMap<string, number> | undefined; // ms a second, by statement
-  readonly load: SampledLoad | undefined;
   readonly sort: Measure;
   readonly server: number;
   readonly search: ViewSearch;
@@ -38,7 +41,7 @@ interface Props {
 }
 
 /** The ranking itself: a statement a row, its figures as columns. */
-export const RankingTable = ({ found, usual, load, sort, server, search, onSort }: Props) => {
+export const RankingTable = ({ found, usual, sort, server, search, onSort }: Props) => {
   const most = Math.max(0, ...found.rows.map((row) => row[sort] ?? 0));
   return (
     <table className="font-condensed w-full">
@@ -46,12 +49,6 @@ export const RankingTable = ({ found, usual, load, sort, server, search, onSort 
         <tr className="border-strong border-b">
           <th className="w-5" aria-label="star" />
           <th className="py-1 text-left font-normal">statement</th>
-          <th
-            className="pl-3 text-right font-normal whitespace-nowrap"
-            title="sessions in it on average, as sampled: also in calls that have not ended"
-          >
-            sessions
-          </th>
           {SHOWN.map((name) => (
             <Fragment key={name}>
               <th
@@ -84,7 +81,6 @@ export const RankingTable = ({ found, usual, load, sort, server, search, onSort 
           <RankingRow
             key={row.query_id}
             row={row}
-            inIt={load?.rows.get(row.query_id)}
             usual={againstUsual(row.total_ms, found.covered_ms, usual?.get(row.query_id))}
             sort={sort}
             most={most}
@@ -99,7 +95,6 @@ export const RankingTable = ({ found, usual, load, sort, server, search, onSort 
 
 interface RowProps {
   readonly row: Schemas["FiguresOut"];
-  readonly inIt: { readonly sessions: number; readonly sessions_margin: number } | undefined;
   readonly usual: number | null; // how many times
   readonly sort: Measure;
   readonly most: number;
@@ -107,7 +102,7 @@ interface RowProps {
   readonly search: ViewSearch;
 }
 
-const RankingRow = ({ row, inIt, usual, sort, most, server, search }: RowProps) => (
+const RankingRow = ({ row, usual, sort, most, server, search }: RowProps) => (
   <tr className="border-line hover:bg-raised border-b">
     <td>
       <Star server={server} query={row.query_id} starred={row.starred} />
@@ -125,12 +120,6 @@ const RankingRow = ({ row, inIt, usual, sort, most, server, search }: RowProps) 
       <svg className="mt-0.5 block h-1 w-full" aria-hidden="true">
         <rect width={`${most ? ((row[sort] ?? 0) / most) * 100 : 0}%`} height="4" fill="var(--running)" />
       </svg>
-    </td>
-    <td
-      className="pl-3 text-right whitespace-nowrap"
-      title={inIt ? `${inIt.sessions} ± ${inIt.sessions_margin.toPrecision(2)}` : "never seen in it"}
-    >
-      {inIt ? sessions(inIt.sessions) : <span className="text-muted">0</span>}
     </td>
     {SHOWN.map((name) => {
       const value = row[name];

@@ -12,7 +12,6 @@ import {
   statementSentence,
   times,
   turningPoint,
-  uncounted,
 } from "./model";
 
 const statement = (change: Partial<Schemas["StatementOut"]>): Schemas["StatementOut"] =>
@@ -93,35 +92,6 @@ describe("againstUsual", () => {
     expect(againstUsual(6000, 0, 50)).toBeNull();
     expect(againstUsual(6000, 60_000, undefined)).toBeNull();
     expect(againstUsual(6000, 60_000, 0)).toBeNull();
-  });
-});
-
-describe("what the counters do not hold", () => {
-  const row = (value: string, of: number, margin = 0) => ({
-    value,
-    label: `statement ${value}`,
-    sessions: of,
-    sessions_margin: margin,
-  });
-  const load = (...rows: ReturnType<typeof row>[]) => ({
-    ticks: 300,
-    rows: new Map(rows.map((one) => [one.value, one])),
-  });
-
-  it("are statements whose sampled time was mostly not counted, heaviest first", () => {
-    const seen = load(row("1", 2), row("2", 6), row("-3", 1));
-    const counted = new Map([
-      ["1", 20_000], // of 600 s
-      ["-3", 290_000], // of 300 s
-    ]);
-    expect(uncounted(seen, counted).map((one) => one.value)).toEqual(["2", "1"]);
-  });
-
-  it("are none where it is little, where the samples are too few to tell, or where it is beside the point", () => {
-    expect(uncounted(load(row("1", 0.03)), new Map())).toEqual([]);
-    expect(uncounted(load(row("1", 0.5, 0.49)), new Map())).toEqual([]);
-    expect(uncounted(load(row("none", 6)), new Map())).toEqual([]);
-    expect(uncounted(load(row("1", 6), row("2", 1)), new Map()).map((one) => one.value)).toEqual(["1"]);
   });
 });
 

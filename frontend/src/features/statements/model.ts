@@ -17,7 +17,9 @@ export type Measure =
   | "plan_ms"
   | "read_ms"
   | "errors"
-  | "change";
+  | "change"
+  | "sessions"
+  | "on_cpu";
 
 interface MeasureWords {
   readonly label: string;
@@ -32,6 +34,12 @@ export const times = (ratio: number): string => `${ratio >= 100 ? ratio.toFixed(
 
 export const MEASURES: Readonly<Record<Measure, MeasureWords>> = {
   change: { label: "change", title: "time a second, against the window before", say: times },
+  sessions: {
+    label: "sessions",
+    title: "sessions in it on average, as sampled, also in calls that have not ended",
+    say: sessions,
+  },
+  on_cpu: { label: "on CPU", title: "sessions running it on CPU on average, as sampled", say: sessions },
   total_ms: { label: "time", title: "execution time in this window, all calls together", say: duration },
   calls: { label: "calls", title: "how often it ran", say: count },
   mean_ms: { label: "per call", title: "execution time per call", say: duration },
@@ -49,33 +57,6 @@ export const MEASURES: Readonly<Record<Measure, MeasureWords>> = {
 /** How many times its usual time a second a statement takes; null where nothing is usual yet. */
 export function againstUsual(totalMs: number, coveredMs: number, usual: number | undefined): number | null {
   return usual && coveredMs > 0 ? totalMs / (coveredMs / 1000) / usual : null;
-}
-
-/** Sessions seen in statements over so many ticks, by statement. */
-export interface SampledLoad {
-  readonly ticks: number;
-  readonly rows: ReadonlyMap<string, Pick<Schemas["RowOut"], "value" | "label" | "sessions" | "sessions_margin">>;
-}
-
-const LEAST_UNCOUNTED_MS = 10_000;
-const TICK_MS = 1000; // the shortest usual one: where ticks are longer, less is found uncounted, never more
-
-/**
- * Statements most of whose sampled time the counters do not hold, the heaviest first and those near it.
- *
- * Counters have a call when it ended well, from when it began to execute: not while it waits for its tables' locks.
- */
-export function uncounted(load: SampledLoad, countedMs: ReadonlyMap<string, number>) {
-  const found = [...load.rows.values()]
-    .filter((row) => /^-?\d+$/.test(row.value))
-    .filter((row) => {
-      const sampledMs = (row.sessions - row.sessions_margin) * load.ticks * TICK_MS;
-      const lost = sampledMs - (countedMs.get(row.value) ?? 0);
-      return lost > LEAST_UNCOUNTED_MS && lost > sampledMs / 2;
-    })
-    .sort((one, other) => other.sessions - one.sessions);
-  const most = found[0]?.sessions ?? 0;
-  return found.filter((row) => row.sessions > most / 5).slice(0, 3);
 }
 
 export const MEASURE_NAMES = Object.keys(MEASURES) as Measure[];
@@ -140,6 +121,8 @@ export const CONDITION_FIELDS = [
   ["plan_ms", "planning", "ms"],
   ["errors", "errors", ""],
   ["change", "change", "times"],
+  ["sessions", "sessions", ""],
+  ["on_cpu", "on CPU", "sessions"],
   ["user", "user", ""],
   ["database", "database", ""],
   ["table", "table", ""],

@@ -3,7 +3,7 @@ import { queryOptions } from "@tanstack/react-query";
 import { ask, client } from "../../api/client";
 import { refreshMs, windowQuery } from "../../api/window";
 import type { WindowSpec } from "../../lib/view";
-import type { Measure, SampledLoad } from "./model";
+import type { Measure } from "./model";
 
 const COUNTERS_EVERY_MS = 15_000; // the server's counters are read that often; asking more often shows nothing new
 
@@ -50,28 +50,6 @@ export const usualTimesQuery = (server: number, spec: WindowSpec) =>
       ),
     select: (rows) => new Map(rows.map((row) => [row.query_id, row.ms_per_s])),
     staleTime: USUAL_STALE_MS,
-  });
-
-/** What was sampled in each statement, of calls that ended and of those that had not; by statement. */
-export const statementLoadQuery = (server: number, spec: WindowSpec) =>
-  queryOptions({
-    queryKey: ["statement-load", server, spec],
-    queryFn: ({ signal }) =>
-      ask(
-        client.GET("/api/v1/servers/{server_id}/sieve", {
-          params: {
-            path: { server_id: server },
-            query: { ...windowQuery(spec), dimension: ["statement"], rows: 200 },
-          },
-          signal,
-        }),
-      ),
-    select: (found): SampledLoad => ({
-      ticks: found.ticks,
-      rows: new Map(found.columns[0]?.rows.map((row) => [row.value, row])),
-    }),
-    refetchInterval: slower(spec),
-    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
 /** One statement in a window. The identifier is a 64-bit number, so it stays a text. */
