@@ -89,13 +89,10 @@ def measure(server: Server, end: int, hours: int, budget: float) -> None:
             )
 
 
-def sizes(server: Server) -> None:
+def sizes() -> None:
     with connection.cursor() as cursor:
         cursor.execute("VACUUM FULL samples_chunk")
-        cursor.execute(
-            "SELECT pg_total_relation_size('samples_chunk'), count(*), sum(samples) FROM samples_chunk WHERE server_id = %s",
-            [server.id],
-        )
+        cursor.execute("SELECT pg_total_relation_size('samples_chunk'), count(*), sum(samples) FROM samples_chunk")
         size, hours, samples = cursor.fetchone()
     report(
         "store, a day of closed hours at 12 active sessions",
@@ -109,7 +106,7 @@ def sizes(server: Server) -> None:
 server, end = filled("bench", 24)
 measure(server, end, 1, 30)
 measure(server, end, 24, 60)
-sizes(server)
+sizes()
 lengthen(server, end, 14)
 measure(server, end, 14 * 24, 200)
 Path(settings.ENVIRONMENT.state_dir / "bench-server").write_text(f"{server.id} {end}")
