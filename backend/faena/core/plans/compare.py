@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from faena.core.plans.look import Look, look_at
+from faena.core.plans.look import Look, count, look_at
 from faena.core.plans.model import Plan, Step, walk
 
 NOTABLE_TIMES = 1.5  # between two times, below which they are called alike
@@ -64,7 +64,7 @@ def executed_words(
         words = f"{1 / ratio:.{0 if ratio <= 0.1 else 1}f} times quicker"
     told = (
         f"An execution took {_ms(before.mean_ms)} with the first plan and {_ms(after.mean_ms)} with the second, {words} "
-        f"({before.executions} and {after.executions} captured)."
+        f"({count(before.executions)} and {count(after.executions)} captured)."
     )
     first, second = costs
     if first and second and ratio >= NOTABLE_TIMES and second < first:

@@ -33,7 +33,7 @@ export const Uncounted = ({ found, server, search }: UncountedProps) => {
   return (
     <p className="mb-1 text-sm" role="status">
       <b className="font-semibold">Not in these figures:</b> the server counts a call when it ends well. Sampled in
-      calls that had not ended, or that failed:{" "}
+      calls that had not ended, that failed, or that waited before they could begin:{" "}
       {found.uncounted.map((row, i) => (
         <Fragment key={row.query_id}>
           {i ? "; " : ""}
