@@ -138,7 +138,9 @@ class TouchedTableOut(Out):
 
 
 class TouchedTablesOut(Out):
-    """`surveyed`: known from surveys alone. `missing` are names that no table of the database has: views, for one."""
+    """`surveyed`: known from surveys alone. `missing` are names that no table of the database has (views, for one), or that no
+    survey knew.
+    """
 
     tables: list[TouchedTableOut]
     missing: list[str]

@@ -6,7 +6,6 @@ from pathlib import Path
 import orjson
 import pytest
 from django.test import Client
-from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.hosts.models import HostReading
@@ -17,16 +16,10 @@ from faena.core.readings import StatementText, Survey
 from faena.core.statements.counters import difference
 from faena.core.units import EpochMs, QueryId
 from faena.testing.builders import START, counters, host_figures, reading, session, survey, vitals
+from signing import signed_in
 
 pytestmark = pytest.mark.django_db(transaction=True)
-BACKEND = "django.contrib.auth.backends.ModelBackend"
 MINUTES = f"from={START}&to={START + 600_000}"
-
-
-def signed_in(role: Role) -> Client:
-    client = Client()
-    client.force_login(save_user(str(role), "correct horse", role), backend=BACKEND)
-    return client
 
 
 @pytest.fixture
@@ -146,6 +139,22 @@ def test_the_machine_its_disk_and_its_tables(viewer: Client, pair: list[Server])
     assert heap["statements"][0]["label"] == "SELECT 1 FROM booking"  # type: ignore[index]
     nothing = get(viewer, f"/servers/{first.id}/tables?from={START - 600_000}&to={START - 60_000}")
     assert (nothing["covered_ms"], nothing["tables"]) == (0, [])
+
+
+def test_of_a_made_up_server_the_surveys_tell_how_large_a_statements_tables_are(
+    viewer: Client, pair: list[Server], tmp_path: Path
+) -> None:
+    first, _ = pair
+    Server.objects.filter(id=first.id).update(engine=Server.Engine.SIMULATED)
+    text = StatementText(query_id=QueryId(9), text="SELECT * FROM booking JOIN fare ON true")
+    DjangoStore(tmp_path).deliver([Learned(server_id=first.id, texts=(text,))])
+    found = get(viewer, f"/servers/{first.id}/statements/9/tables")
+    (booking,) = found["tables"]  # type: ignore[misc]
+    assert (booking["name"], booking["size_bytes"], booking["rows"]) == ("booking", 1_000_000, None)
+    assert booking["indexes"] == [
+        {"name": "booking_pkey", "columns": "", "size_bytes": 1_000_000, "scans": None, "used": False}
+    ]
+    assert (found["missing"], found["surveyed"]) == (["fare"], True)
 
 
 def test_a_slow_disk_is_blamed_on_who_loads_it(viewer: Client, pair: list[Server], tmp_path: Path) -> None:

@@ -3945,7 +3945,8 @@ export interface components {
         };
         /**
          * TouchedTablesOut
-         * @description `surveyed`: known from surveys alone. `missing` are names that no table of the database has: views, for one.
+         * @description `surveyed`: known from surveys alone. `missing` are names that no table of the database has (views, for one), or that no
+         *     survey knew.
          */
         TouchedTablesOut: {
             /** Missing */

@@ -19,7 +19,8 @@ from faena.sources.postgres.schema import read_schema
 class StatementTables:
     """`surveyed`: known from surveys alone, which tell sizes but neither columns nor rows.
 
-    `used`: indexes in the newest plan the statement is known to have used. `missing`: names that no table has.
+    `used`: indexes in the newest plan the statement is known to have used. `missing`: names that no table has, or that
+    no survey knew.
     """
 
     tables: Sequence[TableFacts]

@@ -46,11 +46,11 @@ const Found = ({ found }: { readonly found: Schemas["TouchedTablesOut"] }) => (
         <thead className="text-muted text-left text-sm">
           <tr>
             <th className="font-normal">table and its indexes</th>
-            <th className="pl-3 font-normal">on</th>
+            <th className="pl-3 font-normal">{found.surveyed ? "" : "on"}</th>
             <th className="pl-3 text-right font-normal">size</th>
-            <th className="pl-3 text-right font-normal">rows</th>
-            <th className="pl-3 text-right font-normal">read, since counters run</th>
-            <th className="pl-3 font-normal">statistics</th>
+            <th className="pl-3 text-right font-normal">{found.surveyed ? "" : "rows"}</th>
+            <th className="pl-3 text-right font-normal">{found.surveyed ? "" : "read, since counters run"}</th>
+            <th className="pl-3 font-normal">{found.surveyed ? "" : "statistics"}</th>
           </tr>
         </thead>
         {found.tables.map((table) => (
@@ -65,15 +65,21 @@ const Found = ({ found }: { readonly found: Schemas["TouchedTablesOut"] }) => (
     ) : null}
     <p className="text-muted py-0.5 text-sm">
       {found.tables.length === 0 && found.missing.length === 0 ? "It touches no table. " : ""}
-      {found.missing.length
-        ? `No table of this database: ${found.missing.join(", ")} (a view, a function, or gone since). `
-        : ""}
+      {missingWords(found)}
       {found.surveyed && found.tables.length
         ? "Sizes as surveyed; rows, indexes and statistics are told by real servers only."
         : ""}
     </p>
   </>
 );
+
+function missingWords(found: Schemas["TouchedTablesOut"]): string {
+  const names = found.missing.join(", ");
+  if (!names) return "";
+  return found.surveyed
+    ? `The size of ${names} was not surveyed. `
+    : `No table of this database: ${names} (a view, a function, or gone since). `;
+}
 
 const TableRow = ({ table }: { readonly table: Schemas["TouchedTableOut"] }) => {
   const stale = (table.changed_since_analyze ?? 0) > STALE_SHARE * (table.rows ?? 0);
