@@ -7,5 +7,5 @@ export default defineConfig({
   server: { proxy: { "/api": "http://127.0.0.1:8710" } },
   // Nothing as a data URL: the content security policy lets scripts, styles and fonts come from files only.
   build: { outDir: "dist", assetsInlineLimit: 0, target: "es2022" },
-  test: { environment: "jsdom", css: true, include: ["src/**/*.test.{ts,tsx}"], setupFiles: ["src/testing.ts"] },
+  test: { environment: "jsdom", css: true, include: ["src/**/*.test.{ts,tsx}"], setupFiles: ["src/testing/setup.ts"] },
 });

@@ -156,11 +156,14 @@ def test_raw_samples_page_by_page_and_as_export_are_the_same(client: Client, ser
 
 def test_statements_are_ranked_and_told_apart_from_faenas_own(client: Client, server: Server) -> None:
     found = get(client, f"/servers/{server.id}/statements?{MINUTE}&sort=calls")
-    (row,) = found["rows"]  # type: ignore[misc]
+    row, under_way = found["rows"]  # type: ignore[misc]
     assert (row["query_id"], row["calls"], row["mean_ms"], row["share"]) == ("7", 30.0, 2.0, 1.0)
+    assert (under_way["query_id"], under_way["calls"], under_way["sessions"]) == ("-42", 0.0, 3.0), "no call has ended"
+    assert [one["query_id"] for one in found["uncounted"]] == ["-42", "7"]  # type: ignore[attr-defined]
     assert found["covered_ms"] == 15_000
     Server.objects.update(username="u")  # the counters' user is Faena's account now
-    assert get(client, f"/servers/{server.id}/statements?{MINUTE}")["rows"] == []
+    own = get(client, f"/servers/{server.id}/statements?{MINUTE}")
+    assert [one["calls"] for one in own["rows"]] == [0.0, 0.0], "seen in sessions, counted for nobody"  # type: ignore[attr-defined]
     get(client, f"/servers/{server.id}/statements?{MINUTE}&sort=beauty", 400)
 
 

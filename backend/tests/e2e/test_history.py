@@ -68,7 +68,7 @@ def test_a_long_window_says_at_which_resolution_it_was_read(page: Page) -> None:
 def test_the_machine_lies_under_the_load_and_has_a_page(page: Page) -> None:
     server = server_id(page, "warehouse")
     page.goto(f"/servers/{server}/load?last=3600&under=machine")
-    expect(page.get_by_role("img", name="Machine: user")).to_be_visible()
+    expect(page.get_by_role("application", name="Machine: user")).to_be_visible()
     page.get_by_role("link", name="Machine").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("A request takes")
     expect(page.get_by_text("Who loads the disk quay-b")).to_be_visible()

@@ -33,6 +33,7 @@ import { RankingPage } from "../features/statements/RankingPage";
 import { SplitPage } from "../features/statements/SplitPage";
 import { StatementPage } from "../features/statements/StatementPage";
 import { mergeSearch, parseQuery, readSearch, type ViewSearch, type WindowSpec, writeQuery } from "../lib/view";
+import { BrokenView } from "./BrokenView";
 import { OverviewFrame } from "./OverviewFrame";
 import { ServerFrame } from "./ServerFrame";
 import { Shell } from "./Shell";
@@ -419,7 +420,13 @@ const tree = root.addChildren([
 
 let made: ReturnType<typeof build> | undefined;
 const build = (queries: QueryClient) =>
-  createRouter({ routeTree: tree, context: { queries }, parseSearch: parseQuery, stringifySearch: writeQuery });
+  createRouter({
+    routeTree: tree,
+    context: { queries },
+    parseSearch: parseQuery,
+    stringifySearch: writeQuery,
+    defaultErrorComponent: BrokenView,
+  });
 
 /** The router of this page; made once. */
 export function makeRouter(queries: QueryClient): ReturnType<typeof build> {

@@ -67,10 +67,10 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
   };
   const up = (): void => {
     if (!drag) return;
-    const wide = x(drag.to) - x(drag.from) >= 3;
+    const clicked = drag.grip === "new" && x(drag.to) - x(drag.from) < 3;
     // A click puts a window of the present length around the moment.
     const half = (window.to - window.from) / 2;
-    const span = wide ? drag : { from: drag.origin - half, to: Math.min(now, drag.origin + half) };
+    const span = clicked ? { from: drag.origin - half, to: Math.min(now, drag.origin + half) } : drag;
     if (drag.grip === "new" || drag.from !== window.from || drag.to !== window.to)
       onWindow(Math.round(span.from), Math.round(span.to));
     setDrag(null);

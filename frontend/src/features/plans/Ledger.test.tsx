@@ -1,9 +1,8 @@
-import { cleanup, render, screen, within } from "@testing-library/react";
+import { cleanup, render, screen } from "@testing-library/react";
 import { afterEach, describe, expect, it } from "vitest";
 
-import type { Schemas } from "../../api/client";
 import { Ledger } from "./Ledger";
-import { type Plan, type Step, ledgerTable, withProposals } from "./model";
+import type { Plan, Step } from "./model";
 
 afterEach(cleanup);
 
@@ -11,105 +10,113 @@ const step = (change: Partial<Step>): Step => ({
   step: 0,
   depth: 0,
   feeds: null,
-  kind: "Sort",
-  target: "",
+  kind: "Seq Scan",
+  target: "booking",
   label: "",
   relation: "",
   never: false,
-  own_ms: 12,
-  own_share: 0.12,
-  whole_ms: 100,
+  own_ms: 120,
+  own_share: 0.6,
+  whole_ms: 120,
   rows_planned: 10,
-  rows: 9000,
-  factor: 900,
+  rows: 1000,
+  factor: 100,
   loops: 1,
-  thrown_away: 0,
-  cost: 9,
-  hit: 100,
+  thrown_away: 999_000,
+  cost: 25_159,
+  hit: 128,
   read: 0,
   temp: 0,
   workers: "",
-  conditions: [],
+  conditions: [{ name: "Filter", text: "(reference = 'x'::text)" }],
   ...change,
 });
 
-const plan = {
-  rows: [
-    step({
-      step: 1,
-      depth: 1,
-      feeds: 1,
-      kind: "Seq Scan",
-      target: "booking b",
-      own_ms: 88,
-      thrown_away: 991_000,
-      conditions: [{ name: "Filter", text: "(reference = 'R5'::text)" }],
-    }),
-    step({}),
-    step({ step: 2, depth: 1, never: true, kind: "Index Scan", own_ms: null, rows: null, factor: null }),
-  ],
+const plan = (change: Partial<Plan>): Plan => ({
+  key: "k",
+  server: null,
+  query_id: null,
+  title: "",
+  form: "json",
+  statement: "",
   analysed: true,
-  findings: [
-    {
+  planning_ms: null,
+  execution_ms: null,
+  total_ms: 200,
+  jit_ms: null,
+  settings: {},
+  rows: [
+    step({ step: 1, depth: 1, feeds: 1 }),
+    step({
+      step: 0,
+      kind: "Sort",
+      target: "",
+      own_ms: 80,
+      own_share: 0.4,
+      conditions: [],
+      thrown_away: 0,
+      factor: 1,
+      rows_planned: 1000,
+      temp: 256,
+      hit: 0,
+    }),
+  ],
+  findings: [],
+  executed: null,
+  written: "",
+  ...change,
+});
+
+const told = (): string[] => screen.getAllByRole("row").map((row) => row.textContent);
+
+describe("the ledger", () => {
+  it("has a row for each step in the order in which rows flow, with its own time, rows and blocks", () => {
+    render(<Ledger plan={plan({})} />);
+    const [, scan, sort] = told();
+    expect(scan).toContain("Seq Scan booking");
+    expect(scan).toContain("Filter: (reference = 'x'::text)");
+    expect(scan).toMatch(/120 ms60%10 → 1000100 times more999 k1\.00 MiB$/);
+    expect(sort).toMatch(/Sort.*80 ms40%1000 → 10002\.00 MiB$/);
+  });
+
+  it("puts a suspicion under the row it is about, with what is at stake and what to do next", () => {
+    const finding = {
       code: "missing_index",
       step: 1,
-      at_stake_ms: 88,
-      share: 0.88,
-      sentence: "reads 1 M rows of booking and throws 991 k away",
+      at_stake_ms: 119,
+      share: 0.6,
+      sentence: "reads 1 M rows of booking and throws 999 k away",
       next_step: "CREATE INDEX CONCURRENTLY ON booking (reference);",
-    },
-    {
-      code: "jit_overhead",
-      step: null,
-      at_stake_ms: 30,
-      share: 0.3,
-      sentence: "compiled",
-      next_step: "SET jit = off;",
-    },
-  ],
-} as unknown as Plan;
-
-describe("Ledger", () => {
-  it("shows of an estimate only what an estimate tells", () => {
-    render(<Ledger plan={{ ...plan, analysed: false }} />);
-    expect(screen.getByText("rows expected")).toBeTruthy();
-    expect(screen.queryByText("thrown away")).toBeNull();
-    expect(screen.queryByText("900 times more")).toBeNull();
+    };
+    render(<Ledger plan={plan({ findings: [finding] })} />);
+    const [, scan, suspicion, sort] = told();
+    expect(scan).toContain("Seq Scan");
+    expect(suspicion).toBe(
+      "missing index, 119 ms at stake: reads 1 M rows of booking and throws 999 k away" +
+        "Next CREATE INDEX CONCURRENTLY ON booking (reference);",
+    );
+    expect(sort).toContain("Sort");
   });
 
-  it("names the index that the statistics speak for in place of the first guess", () => {
-    const ddl = "CREATE INDEX CONCURRENTLY ON booking (reference) INCLUDE (status);";
-    const better = withProposals(plan, [{ step: 1, ddl }] as unknown as Schemas["ProposalOut"][]);
-    expect(better.findings.map((one) => one.next_step)).toContain(ddl);
-    expect(withProposals(plan, [])).toBe(plan);
+  it("of an estimate tells costs, and no figures that nobody measured", () => {
+    const rows = [step({ own_ms: null, own_share: null, rows: null, factor: null, thrown_away: 0, loops: null })];
+    render(<Ledger plan={plan({ analysed: false, total_ms: null, rows })} />);
+    expect(screen.getAllByRole("columnheader").map((one) => one.textContent)).toEqual([
+      "",
+      "step, in the order in which rows flow",
+      "cost",
+      "rows expected",
+    ]);
+    expect(told()[1]).toMatch(/25\.2 k10$/);
   });
 
-  it("puts the suspicion under the row it is about, with its next step", () => {
-    render(<Ledger plan={plan} />);
-    const rows = within(screen.getByRole("table", { name: "Ledger of the plan" })).getAllByRole("row");
-    expect(rows[1]?.textContent).toContain("Seq Scan booking b");
-    expect(rows[1]?.textContent).toContain("Filter: (reference = 'R5'::text)");
-    expect(rows[2]?.textContent).toContain("missing index");
-    expect(rows[2]?.textContent).toContain("CREATE INDEX CONCURRENTLY ON booking (reference);");
-    expect(rows[3]?.textContent).toContain("Sort");
+  it("says of a step that was planned and not reached that it was never run", () => {
+    render(<Ledger plan={plan({ rows: [step({ never: true, own_ms: null, rows: null })] })} />);
+    expect(told()[1]).toContain("10 → never run");
   });
 
-  it("says what concerns the whole plan above it, and what never ran", () => {
-    render(<Ledger plan={plan} />);
-    expect(screen.getByText("compiling took long")).toBeTruthy();
-    expect(screen.getByText("10 → never run")).toBeTruthy();
-    expect(screen.getAllByText("900 times more")).toHaveLength(2);
-  });
-
-  it("shows what differs from another plan", () => {
-    render(<Ledger plan={plan} marks={new Map([[0, "Sort became Index Scan"]])} />);
-    expect(screen.getByText("Sort became Index Scan")).toBeTruthy();
-  });
-
-  it("leaves as a table with a step a row", () => {
-    const table = ledgerTable(plan);
-    expect(table.rows).toHaveLength(3);
-    expect(table.rows[0]?.at(-1)).toBe("missing_index");
-    expect(table.rows[0]).toHaveLength(table.columns.length);
+  it("says of a comparison what differs under each row", () => {
+    render(<Ledger plan={plan({})} marks={new Map([[0, "only in the first"]])} />);
+    expect(told()[3]).toBe("only in the first");
   });
 });

@@ -5,3 +5,6 @@ class NoResizeObserver {
   disconnect(): void {}
 }
 globalThis.ResizeObserver = NoResizeObserver;
+
+// Nor has it a page to scroll, which the router puts back where it was.
+window.scrollTo = () => undefined;
