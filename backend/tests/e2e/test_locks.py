@@ -59,6 +59,12 @@ def test_deadlocks_are_one_pattern_and_cross(page: Page) -> None:
     expect(handling).to_contain_text("Nothing noted yet")
 
 
+def waiting_for(page: Page, least_ms: int) -> bool:
+    """Whether somebody has waited that long."""
+    sessions = api(page, "/servers/1/sessions/now")["sessions"]
+    return any(one["blocked_by"] and (one["statement_ms"] or 0) > least_ms for one in sessions)
+
+
 def test_the_idle_console_is_ended_by_an_operator_and_its_waiters_go_on(anyone: Page) -> None:
     page = anyone
     sign_in(page, "operator")
@@ -70,6 +76,7 @@ def test_the_idle_console_is_ended_by_an_operator_and_its_waiters_go_on(anyone: 
             40, "waiters behind the console",
         )  # fmt: skip
         expect(page.get_by_role("heading", level=1)).to_contain_text("behind ops-console", timeout=20_000)
+        wait_for(lambda: waiting_for(page, 2000), 40, "a wait that is long enough for the server to log it")
         row.get_by_role("link").first.click()
         page.get_by_role("button", name="end …").click()
         dialog = page.get_by_role("dialog")
