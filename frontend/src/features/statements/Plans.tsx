@@ -1,5 +1,3 @@
-import { useNavigate } from "@tanstack/react-router";
-
 import type { Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
 import { clock, when } from "../../lib/time";
@@ -17,17 +15,19 @@ interface Props {
 /** Plans the statement used, when each was in force, and asking the server for one. */
 export const Plans = ({ server, statement, canAsk }: Props) => {
   const [first, second] = statement.plans;
-  const navigate = useNavigate();
   const open = useOpenPlan(server);
   const compare = useComparePlans(server);
   const question = useAsk(server);
+  const unopened = open.error ?? compare.error;
   return (
     <section aria-label="Plans" className="mt-4">
       <h2 className="border-strong flex items-baseline gap-3 border-b font-semibold">
         Plans
         <span className="ml-auto flex gap-2 pb-0.5 text-sm font-normal">
           {first && second ? (
-            <Button onClick={() => compare(second.id, first.id)}>the two newest side by side</Button>
+            <Button onClick={() => compare.mutate({ before: second.id, after: first.id })}>
+              the two newest side by side
+            </Button>
           ) : null}
           {canAsk ? (
             <Button
@@ -46,6 +46,7 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
           remedy={question.error instanceof ApiError ? question.error.remedy : null}
         />
       ) : null}
+      {unopened ? <Failure title="The plan cannot be opened" detail={unopened.message} /> : null}
       {statement.plans.length === 0 ? (
         <p className="text-muted py-1 text-sm">
           No plan is known. The server logs them with auto_explain, or Faena can ask for an estimate.
@@ -66,13 +67,7 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
             {statement.plans.map((plan) => (
               <tr key={plan.id} className="border-line border-b">
                 <td className="max-w-0 w-1/2 truncate" title={plan.gist}>
-                  <button
-                    type="button"
-                    className="text-accent hover:underline"
-                    onClick={() =>
-                      void open(plan.id).then((key) => navigate({ to: "/plans/$key", params: { key }, search: true }))
-                    }
-                  >
+                  <button type="button" className="text-accent hover:underline" onClick={() => open.mutate(plan.id)}>
                     {plan.gist}
                   </button>
                   {plan.asked ? <span className="text-muted"> (asked for, not seen in use)</span> : null}
@@ -96,7 +91,7 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
           <b className="font-semibold">{when(one.at)}</b> its plan changed from {one.before || "another"} to{" "}
           {one.after || "another"}.{" "}
           {one.before_plan !== null && one.after_plan !== null ? (
-            <SideBySide before={one.before_plan} after={one.after_plan} onCompare={compare} />
+            <SideBySide before={one.before_plan} after={one.after_plan} onCompare={compare.mutate} />
           ) : null}
         </p>
       ))}
@@ -107,11 +102,11 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
 interface SideBySideProps {
   readonly before: number;
   readonly after: number;
-  readonly onCompare: (before: number, after: number) => void;
+  readonly onCompare: (plans: { readonly before: number; readonly after: number }) => void;
 }
 
 const SideBySide = ({ before, after, onCompare }: SideBySideProps) => (
-  <button type="button" className="text-accent hover:underline" onClick={() => onCompare(before, after)}>
+  <button type="button" className="text-accent hover:underline" onClick={() => onCompare({ before, after })}>
     side by side
   </button>
 );

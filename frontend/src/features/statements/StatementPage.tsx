@@ -62,13 +62,14 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
         <span className="flex shrink-0 gap-2 text-sm">
           <Star server={server} query={query} starred={found.starred} />
           {changed ? (
-            <Button look="action" onClick={() => compare(changed.before, changed.after)}>
+            <Button look="action" onClick={() => compare.mutate(changed)}>
               compare the plans before and after
             </Button>
           ) : null}
           <Button onClick={() => onPick(`statement:${query}`)}>see its load in the sieve</Button>
         </span>
       </div>
+      {compare.error ? <Failure title="The plans cannot be compared" detail={compare.error.message} /> : null}
       <StatementText statement={found} />
       <div className="mt-2 grid grid-cols-[minmax(0,1fr)_340px] gap-6">
         <div className="min-w-0">

@@ -11,26 +11,31 @@ import { Failure } from "../../ui/Failure";
 import { Window } from "../../ui/Window";
 import { runnable } from "./executions";
 
-/** Goes to two captured plans beside each other. */
-export function useComparePlans(server: number): (before: number, after: number) => void {
+/** Goes to a captured plan. */
+export function useOpenPlan(server: number) {
   const navigate = useNavigate();
-  const open = useOpenPlan(server);
-  return (before, after) =>
-    void Promise.all([open(before), open(after)]).then(([key, other]) =>
-      navigate({ to: "/plans/$key/against/$other", params: { key, other }, search: true }),
-    );
+  return useMutation({
+    mutationFn: (plan: number) => linkTo(server, plan),
+    onSuccess: (key) => void navigate({ to: "/plans/$key", params: { key }, search: true }),
+  });
+}
+
+/** Goes to two captured plans beside each other. */
+export function useComparePlans(server: number) {
+  const navigate = useNavigate();
+  return useMutation({
+    mutationFn: (plans: { readonly before: number; readonly after: number }) =>
+      Promise.all([linkTo(server, plans.before), linkTo(server, plans.after)]),
+    onSuccess: ([key, other]) =>
+      void navigate({ to: "/plans/$key/against/$other", params: { key, other }, search: true }),
+  });
 }
 
 /** Puts a captured plan under a link and gives its key. */
-export function useOpenPlan(server: number): (plan: number) => Promise<string> {
-  return async (plan) => {
-    const found = await ask(
-      client.POST("/api/v1/servers/{server_id}/captured-plans/{plan_id}", {
-        params: { path: { server_id: server, plan_id: plan } },
-      }),
-    );
-    return found.key;
-  };
+async function linkTo(server: number, plan: number): Promise<string> {
+  const path = { server_id: server, plan_id: plan };
+  const found = await ask(client.POST("/api/v1/servers/{server_id}/captured-plans/{plan_id}", { params: { path } }));
+  return found.key;
 }
 
 /** Asks the watched server for a plan and goes to it. */
