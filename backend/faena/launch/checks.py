@@ -129,7 +129,11 @@ def e2e() -> bool:
         installation.fill_past()
         installation.start_programs(rota=False)
         installation.start_faena()
-        environment = {**installation.environment(), "FAENA_TRIAL_URL": installation.url}
+        environment = {
+            **installation.environment(),
+            "FAENA_TRIAL_URL": installation.url,
+            "FAENA_TRIAL_ANCHOR": installation.past_made_at(),
+        }
         return _pytest("browser tests", "tests/e2e", env=environment)
     except Trouble as trouble:
         say(f"browser tests could not start: {trouble}")

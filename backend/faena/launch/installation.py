@@ -141,6 +141,11 @@ class Installation:
                 raise Trouble(f"the past could not be made: {log.read_text()[-600:].strip()} (all of it: {log})")
         self._mark("past")
 
+    def past_made_at(self) -> str:
+        """The moment from which the past counts back, in milliseconds since 1970: a trial may be older than today."""
+        query = "SELECT simulation->>'anchor' FROM servers_server WHERE simulation IS NOT NULL ORDER BY id LIMIT 1"
+        return self.store.run_sql(query, "faena").strip()
+
     def start_programs(self, *, rota: bool) -> None:
         self.place.switches.mkdir(parents=True, exist_ok=True)
         for switch in self.place.switches.iterdir():

@@ -1,22 +1,17 @@
 """The estate's past on screen: servers, a group, indicators, the usual, the machine, settings, samples from a file."""
 
+import re
 import time
 from pathlib import Path
 
 import pytest
 from conftest import api
+from past import IDLE_CONSOLE_HOUR, IDLE_CONSOLE_QUEUE
 from playwright.sync_api import Page, expect
-
-DAY_S = 86_400
 
 
 def server_id(page: Page, name: str) -> int:
     return next(one["id"] for one in api(page, "/servers")["servers"] if one["name"] == name)
-
-
-def yesterday(hour: int, minute: int = 0) -> int:
-    midnight = int(time.time()) // DAY_S * DAY_S - DAY_S
-    return 1000 * (midnight + 3600 * hour + 60 * minute)
 
 
 def test_all_servers_are_listed_and_a_group_leads_to_its_nodes(page: Page) -> None:
@@ -34,16 +29,15 @@ def test_all_servers_are_listed_and_a_group_leads_to_its_nodes(page: Page) -> No
 def test_the_idle_console_of_yesterday_is_found_in_three_steps(page: Page) -> None:
     """The planted incident: when, what kind, who holds it up."""
     server = server_id(page, "bookings-main")
-    page.goto(f"/servers/{server}/load?from={yesterday(9)}&to={yesterday(10)}")
+    page.goto(f"/servers/{server}/load?{IDLE_CONSOLE_HOUR.query()}")
     expect(page.get_by_role("heading", level=1)).to_contain_text("Waiting: row and table locks")
     expect(page.locator("[data-rail-window]")).to_be_visible()
-    page.get_by_role("button", name="ops-console").first.click()
+    holders = page.get_by_role("region", name="Held by", exact=True)
+    holders.get_by_role("button", name=re.compile("^ops-console")).click()
     page.wait_for_url("**pick=held_by*")
     expect(page.get_by_label("Trail")).to_contain_text("ops-console")
-    found = api(
-        page,
-        f"/servers/{server}/sieve?from={yesterday(9, 22)}&to={yesterday(9, 37)}&dimension=program&pick=held_by:ops-console",
-    )
+    queue = IDLE_CONSOLE_QUEUE.query()
+    found = api(page, f"/servers/{server}/sieve?{queue}&dimension=program&pick=held_by:ops-console")
     assert found["columns"][0]["rows"][0]["value"] == "booking-web"
 
 

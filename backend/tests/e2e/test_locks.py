@@ -1,9 +1,9 @@
 """Locks told right on screen: a chain down to its disk-bound root, deadlocks with their crossing, a blocker that is ended."""
 
 import re
-import time
 
 from conftest import api, sign_in, trouble, wait_for
+from past import THREE_LAYERS
 from playwright.sync_api import Page, expect
 
 DAY_S = 86_400
@@ -13,14 +13,9 @@ def server_id(page: Page, name: str) -> int:
     return next(one["id"] for one in api(page, "/servers")["servers"] if one["name"] == name)
 
 
-def span(days: int, hour: int, minute: int, minutes: int) -> str:
-    start = 1000 * (int(time.time()) // DAY_S * DAY_S - days * DAY_S + 3600 * hour + 60 * minute)
-    return f"from={start}&to={start + 60_000 * minutes}"
-
-
 def test_the_three_layer_chain_leads_down_to_its_disk_bound_root(page: Page) -> None:
     server = server_id(page, "bookings-main")
-    page.goto(f"/servers/{server}/blocking?{span(3, 14, 5, 25)}")
+    page.goto(f"/servers/{server}/blocking?{THREE_LAYERS.query()}")
     heading = page.get_by_role("heading", level=1)
     expect(heading).to_contain_text("behind manifest-export")
     expect(heading).to_contain_text("waiting for disk")
@@ -29,7 +24,7 @@ def test_the_three_layer_chain_leads_down_to_its_disk_bound_root(page: Page) -> 
     expect(chain.nth(1)).to_contain_text("fare-engine")
     expect(chain.nth(2)).to_contain_text("booking-web")
     assert [chain.nth(i).get_attribute("aria-level") for i in range(3)] == ["1", "2", "3"]
-    found = api(page, f"/servers/{server}/blocking?{span(3, 14, 5, 25)}")
+    found = api(page, f"/servers/{server}/blocking?{THREE_LAYERS.query()}")
     for name in ("by_statement", "by_program", "by_table", "by_mode"):
         assert abs(sum(one["lost_s"] for one in found[name]) - found["lost_s"]) < 1e-6, name
     # From the root to its tape, and there to what it waited for.

@@ -7,23 +7,17 @@ import pytest
 from conftest import api, serious, trouble, wait_for
 from faena.launch.installation import Installation
 from faena.launch.places import trial_place
+from past import BEFORE_PLAN_FLIP, CHATTY_DEPLOY, PLAN_FLIP, SINGLE_ROW_COMMITS, SPILL
 from playwright.sync_api import Page, expect
-
-DAY_S = 86_400
 
 
 def server_id(page: Page, name: str) -> int:
     return next(one["id"] for one in api(page, "/servers")["servers"] if one["name"] == name)
 
 
-def ago(days: int, hour: int, minute: int = 0) -> int:
-    midnight = int(time.time()) // DAY_S * DAY_S - days * DAY_S
-    return 1000 * (midnight + 3600 * hour + 60 * minute)
-
-
 def test_a_plan_that_flipped_is_found_with_the_moment_it_did(page: Page) -> None:
     server = server_id(page, "bookings-main")
-    page.goto(f"/servers/{server}/statements?from={ago(6, 10)}&to={ago(6, 15)}")
+    page.goto(f"/servers/{server}/statements?{PLAN_FLIP.query()}")
     first = page.get_by_role("row").nth(1)
     expect(first).to_contain_text("FROM booking b WHERE b.customer_id")
     first.get_by_role("link").click()
@@ -43,11 +37,11 @@ def test_a_plan_that_flipped_is_found_with_the_moment_it_did(page: Page) -> None
 
 def test_a_deploy_that_calls_more_is_told_from_dearer_calls(page: Page) -> None:
     server = server_id(page, "bookings-main")
-    page.goto(f"/servers/{server}/statements?from={ago(4, 10)}&to={ago(4, 10, 40)}")
+    page.goto(f"/servers/{server}/statements?{CHATTY_DEPLOY.query()}")
     page.get_by_role("link", name="why it changed").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("called more often")
     expect(page.get_by_role("table").last.get_by_role("row").nth(1)).to_contain_text("FROM deck_slot")
-    split = api(page, f"/servers/{server}/split?from={ago(4, 10)}&to={ago(4, 10, 40)}")
+    split = api(page, f"/servers/{server}/split?{CHATTY_DEPLOY.query()}")
     assert (
         abs(split["before"] + split["volume"] + split["mix"] + split["cost"] - split["after"]) < 1e-6 * split["after"]
     )
@@ -55,7 +49,7 @@ def test_a_deploy_that_calls_more_is_told_from_dearer_calls(page: Page) -> None:
 
 def test_a_spill_is_ranked_and_its_executions_tell_how_much(page: Page) -> None:
     server = server_id(page, "warehouse")
-    page.goto(f"/servers/{server}/statements?from={ago(9, 3)}&to={ago(9, 4)}&sort=temp_written")
+    page.goto(f"/servers/{server}/statements?{SPILL.query()}&sort=temp_written")
     first = page.get_by_role("row").nth(1)
     expect(first).to_contain_text("fact_sailing")
     expect(first).to_contain_text("GiB")
@@ -66,7 +60,7 @@ def test_a_spill_is_ranked_and_its_executions_tell_how_much(page: Page) -> None:
 
 def test_single_row_commits_stand_out_by_what_they_log(page: Page) -> None:
     server = server_id(page, "bookings-main")
-    page.goto(f"/servers/{server}/statements?from={ago(8, 8)}&to={ago(8, 8, 50)}&sort=wal_bytes")
+    page.goto(f"/servers/{server}/statements?{SINGLE_ROW_COMMITS.query()}&sort=wal_bytes")
     first = page.get_by_role("row").nth(1)
     expect(first).to_contain_text("INSERT INTO gate_scan")
     first.get_by_role("link").click()
@@ -177,7 +171,7 @@ def test_calls_that_have_not_ended_are_told_beside_the_ranking(page: Page) -> No
 
 def test_a_mark_on_the_rail_leads_to_what_it_tells(page: Page) -> None:
     server = server_id(page, "bookings-main")
-    page.goto(f"/servers/{server}/load?from={ago(6, 9)}&to={ago(6, 10)}")
+    page.goto(f"/servers/{server}/load?{BEFORE_PLAN_FLIP.query()}")
     page.get_by_role("button", name=re.compile("switch of plan")).first.click()
     page.wait_for_url("**/statements/*")
     expect(page.get_by_role("heading", level=1)).to_contain_text("when its plan changed")
@@ -196,7 +190,7 @@ def test_the_tables_of_a_live_statement_come_with_their_indexes(page: Page) -> N
 def test_axe_finds_nothing_serious_on_a_statement_and_its_plans(page: Page, theme: str) -> None:
     page.evaluate(f"localStorage.setItem('faena-theme', '{theme}')")
     server = server_id(page, "bookings-main")
-    page.goto(f"/servers/{server}/statements?from={ago(6, 10)}&to={ago(6, 15)}")
+    page.goto(f"/servers/{server}/statements?{PLAN_FLIP.query()}")
     page.get_by_role("row").nth(1).get_by_role("link").click()
     compare = page.get_by_role("button", name="compare the plans before and after")
     expect(page.get_by_label("Tables", exact=True)).to_contain_text("booking")
