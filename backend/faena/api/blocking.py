@@ -1,5 +1,7 @@
 """Who held up whom: over a window, at a moment, and as lanes."""
 
+from collections.abc import Mapping
+
 from django.http import HttpRequest
 from ninja import Query, Router
 
@@ -20,6 +22,7 @@ from faena.apps.locks import blocking
 from faena.apps.servers import selectors as servers
 from faena.core.locks.chains import RootState
 from faena.core.locks.modes import holds, wants
+from faena.core.numbers import whole_number
 
 router = Router(tags=["blocking"])
 RARE = 0.02  # a program that makes up less of the load than this is outside the usual traffic
@@ -105,7 +108,7 @@ def get_blocking(request: HttpRequest, server_id: int, window_in: Query[WindowIn
     tick_s = max(server.period_ms, blocking.GRID_MS) / 1000
     found = blocking.blocking(server_id, window, tick_s)
     ids = {int(one.session.query_id) for one in found.episodes if one.session and one.session.query_id}
-    ids |= {int(key) for key, _ in found.by["statement"] if key.lstrip("-").isdigit()}
+    ids |= {i for key, _ in found.by["statement"] if (i := whole_number(key)) is not None}
     texts = texts_of(server_id, ids)
 
     def lost(name: str) -> list[LostOut]:
@@ -128,13 +131,13 @@ def get_blocking(request: HttpRequest, server_id: int, window_in: Query[WindowIn
     )
 
 
-def _label(name: str, key: str, texts: dict[int, str]) -> str:
-    if name == "statement" and key.lstrip("-").isdigit():
+def _label(name: str, key: str, texts: Mapping[int, str]) -> str:
+    if name == "statement" and whole_number(key) is not None:
         return texts.get(int(key), f"statement {key}, text not known")
     return "no statement" if name == "statement" and key == "none" else key
 
 
-def _episode(told: blocking.Told, texts: dict[int, str], tick_s: float) -> EpisodeOut:
+def _episode(told: blocking.Told, texts: Mapping[int, str], tick_s: float) -> EpisodeOut:
     one = told.episode
     return EpisodeOut(
         pid=one.pid, started_s=one.started_s,

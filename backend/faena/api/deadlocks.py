@@ -9,11 +9,13 @@ from pydantic import Field
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.api.sessions import texts_of
+from faena.apps.accounts.policy import permit
 from faena.apps.locks import deadlocks
 from faena.apps.locks.models import Deadlock, DeadlockPattern, PatternComment
 from faena.apps.servers import selectors as servers
 from faena.apps.statements import events
 from faena.apps.statements.models import LogEvent
+from faena.core.privacy import Normalised, Permit, shown
 from faena.core.series.window import cut
 
 router = Router(tags=["deadlocks"])
@@ -46,7 +48,7 @@ class PartyOut(Out):
 
 
 class DeadlockOut(Out):
-    """One deadlock. `waited_ms` is what its parties waited in all, `lost_ms` the age of the victim's transaction."""
+    """One deadlock; texts with their literals only for operators, and only where they are kept. `waited_ms` is what its parties waited in all, `lost_ms` the age of the victim's transaction."""
 
     at: int
     victim: int
@@ -106,12 +108,13 @@ class PatternPageOut(Out):
     deadlocks: list[DeadlockOut]
 
 
-def _one(row: Deadlock) -> DeadlockOut:
-    names = ("victim", "place", "cause", "reason", "waited_ms", "lost_ms", "raw")
+def _one(row: Deadlock, permit: Permit | None) -> DeadlockOut:
+    names = ("victim", "place", "cause", "reason", "waited_ms", "lost_ms")
     return DeadlockOut(
         at=row.at_ms,
         sentence=_sentence(row.parties),
-        parties=[PartyOut(**one) for one in row.parties],
+        parties=[PartyOut(**one) for one in deadlocks.parties_of(row, permit)],
+        raw=shown(row.record, row.record_raw, permit),
         **{name: getattr(row, name) for name in names},
     )
 
@@ -156,7 +159,7 @@ def list_patterns(request: HttpRequest, server_id: int, window_in: Query[WindowI
     )  # fmt: skip
 
 
-def _page(server_id: int, row: DeadlockPattern, window_in: WindowIn) -> PatternPageOut:
+def _page(server_id: int, row: DeadlockPattern, window_in: WindowIn, permit: Permit | None) -> PatternPageOut:
     window = window_in.window(now_ms())
     found = deadlocks.patterns(server_id, window, cut(window, at_most=SERIES, period_ms=1000), only=row)
     kept = deadlocks.of_pattern(row)
@@ -164,7 +167,7 @@ def _page(server_id: int, row: DeadlockPattern, window_in: WindowIn) -> PatternP
         pattern=_pattern(found[0]),
         mends=found[0].example.mends,
         comments=[_comment(one) for one in deadlocks.comments(row)],
-        deadlocks=[_one(one) for one in kept],
+        deadlocks=[_one(one, permit) for one in kept],
     )
 
 
@@ -175,7 +178,7 @@ def _comment(one: PatternComment) -> CommentOut:
 @router.get("/servers/{server_id}/deadlocks/{pattern}", response=PatternPageOut, operation_id="deadlocks_get")
 def get_pattern(request: HttpRequest, server_id: int, pattern: str, window_in: Query[WindowIn]) -> PatternPageOut:
     """One pattern with its deadlocks, comments and what mends it."""
-    return _page(server_id, deadlocks.pattern(server_id, pattern), window_in)
+    return _page(server_id, deadlocks.pattern(server_id, pattern), window_in, permit(request.user))
 
 
 class CommentBody(Schema):
@@ -215,7 +218,7 @@ def handle_pattern(request: HttpRequest, server_id: int, pattern: str, body: Han
 
 
 class EventOut(Out):
-    """One entry of a log. `statement` as far as its text is known, without literals unless they are kept."""
+    """One entry of a log. Texts with their literals only for operators, and only where they are kept."""
 
     at: int
     kind: str
@@ -259,23 +262,14 @@ class EventsOut(Out):
     newest: list[EventOut]
 
 
-def _event(one: LogEvent, texts: dict[int, str]) -> EventOut:
-    told = (
-        "kind",
-        "pid",
-        "severity",
-        "sqlstate",
-        "message",
-        "detail",
-        "context",
-        "program",
-        "user",
-        "database",
-        "client",
-    )
+def _event(one: LogEvent, texts: dict[int, Normalised], permit: Permit | None) -> EventOut:
+    told = ("kind", "pid", "severity", "sqlstate", "program", "user", "database", "client")
     return EventOut(
         at=one.at_ms, query_id=None if one.query_id is None else str(one.query_id), waited_ms=one.waited_ms,
-        statement=one.statement or texts.get(one.query_id or 0, ""), **{name: getattr(one, name) for name in told},
+        message=shown(one.message, one.message_raw, permit), detail=shown(one.detail, one.detail_raw, permit),
+        context=shown(one.context, one.context_raw, permit),
+        statement=shown(texts.get(one.query_id or 0, Normalised("")), one.statement, permit),
+        **{name: getattr(one, name) for name in told},
     )  # fmt: skip
 
 
@@ -296,15 +290,15 @@ def list_events(
     groups, total = events.shapes(server_id, window, kinds, containing, cells)
     newest = events.newest(server_id, window, kinds, containing, limit)
     ids = {one.query_id for one in newest if one.query_id} | {g.last.query_id for g in groups if g.last.query_id}
-    texts = texts_of(server_id, {int(i) for i in ids})
+    texts, allowed = texts_of(server_id, {int(i) for i in ids}), permit(request.user)
     return EventsOut(
         start=window.start, end=window.end, starts=cells.starts(), bucket_ms=cells.width_ms, total=total,
         shapes=[
             ShapeOut(
                 kind=one.kind, message=one.message, count=one.count, programs=list(one.programs),
-                statements=one.statements, waited_ms=one.waited_ms, series=list(one.series), last=_event(one.last, texts),
+                statements=one.statements, waited_ms=one.waited_ms, series=list(one.series), last=_event(one.last, texts, allowed),
             )
             for one in groups[:200]
         ],
-        newest=[_event(one, texts) for one in newest],
+        newest=[_event(one, texts, allowed) for one in newest],
     )  # fmt: skip

@@ -11,18 +11,19 @@ from pydantic import Field
 from faena.api.exports import Format, export
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
-from faena.apps.accounts.models import Role
-from faena.apps.accounts.policy import may
+from faena.apps.accounts.policy import permit
 from faena.apps.plans import selectors as plans
 from faena.apps.servers import selectors as servers
 from faena.apps.statements import executions
 from faena.apps.statements import selectors as statements
 from faena.apps.statements.models import Execution
 from faena.core.logged import Execution as Run
+from faena.core.numbers import whole_number
+from faena.core.privacy import Normalised, Permit, shown
 from faena.core.series.window import cut
+from faena.core.sql.texts import gist
 from faena.core.statements.density import density, quantiles
 from faena.core.statements.pivot import Aggregate, Labels, PivotBy, PivotMeasure, duration_class, pivot
-from faena.core.texts import gist
 from faena.core.units import QueryId
 
 router = Router(tags=["executions"])
@@ -30,6 +31,7 @@ FEW = 400  # up to so many executions are drawn one by one
 QUANTILES = (0.5, 0.95, 0.99)
 BY = ("program", "user", "client", "database", "plan")
 MAX_MS = 1e12
+NOTHING = Normalised("")
 
 
 class OnlyIn(Schema):
@@ -230,13 +232,13 @@ def _listed(
     texts = statements.texts(server_id, {row.query_id for row in rows if row.query_id is not None})
     labels = {i: gist(text.text, 120) for i, text in texts.items()}
     gists = plans.gists(server_id, {row.plan_id for row in rows if row.plan_id is not None})
-    shown = may(request.user, Role.OPERATOR)
     return [
-        _execution(row, labels.get(row.query_id or 0, ""), gists.get(row.plan_id or 0, ""), shown=shown) for row in rows
+        _execution(row, labels.get(row.query_id or 0, ""), gists.get(row.plan_id or 0, ""), permit(request.user))
+        for row in rows
     ]
 
 
-def _execution(row: Execution, label: str, gist: str, *, shown: bool) -> ExecutionOut:
+def _execution(row: Execution, label: str, gist: str, allowed: Permit | None) -> ExecutionOut:
     names = ("took_ms", "parse_ms", "bind_ms", "execute_ms", "pid", "place", "program", "user", "database", "client")
     return ExecutionOut(
         started=round(row.ended_ms - row.took_ms),
@@ -247,8 +249,8 @@ def _execution(row: Execution, label: str, gist: str, *, shown: bool) -> Executi
         weight=row.weight,
         plan=None if row.plan_id is None else str(row.plan_id),
         plan_gist=gist,
-        statement=row.statement if shown else "",
-        parameters=row.parameters if shown else "",
+        statement=shown(NOTHING, row.statement, allowed),
+        parameters=shown(NOTHING, row.parameters, allowed),
         **{name: getattr(row, name) for name in names},
     )
 
@@ -268,7 +270,7 @@ def pivot_executions(
     servers.server(server_id)
     found, known = executions.runs(server_id, window_in.window(now_ms()), executions.read_filters(only.only))
     table = pivot(found, LABELS, rows, columns, measure, aggregate)
-    ids = [QueryId(int(one)) for one in (*table.rows, *table.columns) if one.lstrip("-").isdigit()]
+    ids = [QueryId(i) for one in (*table.rows, *table.columns) if (i := whole_number(one)) is not None]
     texts = {str(i): gist(text.text, 100) for i, text in statements.texts(server_id, ids).items()}
     shapes = {str(i): words for i, words in plans.gists(server_id, set(map(int, ids))).items()}
 

@@ -122,7 +122,8 @@ def _health(one: HealthFinding) -> HealthOut:
 @router.get("/plans/{key}/proposals", response=ProposalsOut, operation_id="plans_proposals")
 def plan_proposals(request: HttpRequest, key: str) -> ProposalsOut:
     """Indexes for a plan, by the statistics of the server it comes from."""
-    found = proposals.for_plan(plans.brought(key))
+    kept = plans.brought(key)
+    found = proposals.for_plan(kept, plans.as_shown(kept, request.user))
     return ProposalsOut(
         proposals=[ProposalOut(**_proposal(one)) for one in found.proposals],
         refused=[_refusal(one) for one in found.refused],

@@ -19,11 +19,12 @@ from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.answers.headline import headline
 from faena.core.errors import BadInput
+from faena.core.numbers import whole_number
 from faena.core.sampling.dimensions import NO_STATEMENT, NOBODY, NOT_WAITING, Dimension
 from faena.core.sampling.load import Column
 from faena.core.series.usual import MIN_DAYS
 from faena.core.series.window import Window
-from faena.core.texts import gist
+from faena.core.sql.texts import gist
 from faena.core.units import EpochMs
 from faena.core.waits.catalogue import explain
 from faena.core.waits.kinds import LABELS, WaitKind
@@ -345,7 +346,7 @@ def _labels(server_id: int, dimension: Dimension, values: list[str]) -> dict[str
         case Dimension.KIND:
             return {v: (LABELS[WaitKind(v)],) * 2 for v in values}
         case Dimension.STATEMENT:
-            ids = [int(v) for v in values if v.lstrip("-").isdigit()]
+            ids = [i for v in values if (i := whole_number(v)) is not None]
             texts = statements.texts(server_id, ids)
             known = {str(i): (gist(t.text, LABEL_CHARACTERS), t.text) for i, t in texts.items()}
             none = ("no statement", "The server gave no identifier: a utility command, or a background process.")

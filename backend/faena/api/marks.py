@@ -10,7 +10,7 @@ from faena.apps.servers import selectors as servers
 from faena.apps.statements import events, executions
 from faena.apps.statements.selectors import texts
 from faena.core.plans.history import switches
-from faena.core.texts import gist
+from faena.core.sql.texts import gist
 
 router = Router(tags=["marks"])
 AS_LOGGED = "as the server's log tells"

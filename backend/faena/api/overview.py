@@ -16,8 +16,9 @@ from faena.apps.servers import selectors as servers
 from faena.apps.statements import selectors as statements
 from faena.core.answers.change import Change
 from faena.core.errors import BadInput
+from faena.core.privacy import Normalised
 from faena.core.series.window import cut
-from faena.core.texts import gist
+from faena.core.sql.texts import gist
 
 router = Router(tags=["overview"])
 MAX_SERVERS = 40
@@ -230,7 +231,7 @@ def _shared(nodes: list[groups.Node]) -> list[SharedStatementOut]:
         for query_id, one in node.figures.items():
             totals[query_id] = totals.get(query_id, 0.0) + one.total_ms
     top = sorted(totals, key=lambda i: -totals[i])[:SHOWN_STATEMENTS]
-    texts: dict[int, str] = {}
+    texts: dict[int, Normalised] = {}
     for node in nodes:
         texts |= {i: text.text for i, text in statements.texts(node.server.id, top).items()}
     found = []

@@ -7,18 +7,21 @@ from ninja import Router, Schema, Status
 
 from faena.api.out import Out
 from faena.api.parameters import now_ms
+from faena.apps.accounts.policy import permit
 from faena.apps.plans import actions, selectors
 from faena.apps.plans.models import BroughtPlan
 from faena.apps.servers import selectors as servers
 from faena.apps.statements import executions
 from faena.apps.statements import selectors as statements
 from faena.core.errors import NotFound
+from faena.core.numbers import whole_number
 from faena.core.plans.compare import Executed, compare, executed_words
 from faena.core.plans.guard import parameter_values
 from faena.core.plans.ledger import Row, ledger
 from faena.core.plans.model import Plan
 from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import shape
+from faena.core.privacy import Permit
 
 router = Router(tags=["plans"])
 
@@ -177,7 +180,7 @@ def _text_of(kept: BroughtPlan) -> str:
     return found.text if found else ""
 
 
-def _plan(kept: BroughtPlan, plan: Plan) -> PlanOut:
+def _plan(kept: BroughtPlan, written: str, plan: Plan) -> PlanOut:
     found = ledger(plan)
     executed = _executed(kept, plan)
     return PlanOut(
@@ -206,7 +209,7 @@ def _plan(kept: BroughtPlan, plan: Plan) -> PlanOut:
             )
             for one in found.findings
         ],
-        written=kept.written,
+        written=written,
     )
 
 
@@ -224,27 +227,30 @@ def list_plans(request: HttpRequest) -> list[PlanKeyOut]:
 def bring_plan(request: HttpRequest, body: PlanBody) -> Status[PlanOut]:
     """Read a plan and keep it under a link for 90 days."""
     kept = actions.bring(body.plan, body.title, by=request.user)
-    return Status(201, _plan(kept, read_plan(kept.written)))
+    written = selectors.as_shown(kept, request.user)
+    return Status(201, _plan(kept, written, read_plan(written)))
 
 
 @router.get("/plans/{key}", response=PlanOut, operation_id="plans_get")
 def get_plan(request: HttpRequest, key: str) -> PlanOut:
     """A plan as a ledger, with what is suspected."""
     kept = selectors.brought(key)
-    return _plan(kept, read_plan(kept.written))
+    written = selectors.as_shown(kept, request.user)
+    return _plan(kept, written, read_plan(written))
 
 
 @router.get("/plans/{key}/against/{other}", response=ComparisonOut, operation_id="plans_compare")
 def compare_plans(request: HttpRequest, key: str, other: str) -> ComparisonOut:
     """Two plans, matched step by step."""
     kept = [selectors.brought(one) for one in (key, other)]
-    first, second = (read_plan(one.written) for one in kept)
+    written = [selectors.as_shown(one, request.user) for one in kept]
+    first, second = map(read_plan, written)
     found = compare(first, second)
     costs = first.root.cost_total, second.root.cost_total
     told = executed_words(_executed(kept[0], first), _executed(kept[1], second), costs)
     return ComparisonOut(
-        before=_plan(kept[0], first),
-        after=_plan(kept[1], second),
+        before=_plan(kept[0], written[0], first),
+        after=_plan(kept[1], written[1], second),
         pairs=[PairOut(before=pair.before, after=pair.after, words=pair.words) for pair in found.pairs],
         sentence=found.sentence,
         executed=told,
@@ -276,10 +282,10 @@ class AskBody(Schema):
 def ask_for_plan(request: HttpRequest, server_id: int, body: AskBody) -> PlanKeyOut:
     """Ask the watched server for a plan, in a transaction that is rolled back and limited in time."""
     server = servers.server(server_id)
-    query_id = int(body.query_id) if body.query_id and body.query_id.lstrip("-").isdigit() else None
+    query_id = whole_number(body.query_id or "")
     statement, database, values = body.text, "", None
     if body.execution:
-        statement, database, values = _as_run(server_id, body.execution)
+        statement, database, values = _as_run(server_id, body.execution, permit(request.user))
     if query_id is not None:
         found = statements.texts(server_id, [query_id]).get(query_id)
         statement = statement or (found.text if found else "")
@@ -290,10 +296,14 @@ def ask_for_plan(request: HttpRequest, server_id: int, body: AskBody) -> PlanKey
     return _key(actions.ask(server, query_id, question, now_ms(), by=request.user))
 
 
-def _as_run(server_id: int, key: str) -> tuple[str, str, list[str | None] | None]:
-    """Statement, database and values of a captured execution; values None where it had no parameters. Raises NotFound."""
-    numbers = [int(one) for one in key.split() if one.isdigit()]
+def _as_run(server_id: int, key: str, allowed: Permit | None) -> tuple[str, str, list[str | None] | None]:
+    """Statement, database and values of a captured execution; values None where it had no parameters.
+
+    Raises NotFound, also for who may not see what it was run with.
+    """
+    numbers = [i for one in key.split()[:4] if (i := whole_number(one)) is not None]
     run = executions.one(server_id, *numbers) if len(numbers) == 3 else None
-    if run is None or not run.statement:
+    if run is None or run.statement is None or allowed is None:
         raise NotFound("this execution is not known, or was captured without its parameters")
-    return run.statement, run.database, parameter_values(run.parameters) if run.parameters else None
+    values = parameter_values(run.parameters.open(allowed)) if run.parameters else None
+    return run.statement.open(allowed), run.database, values

@@ -1,5 +1,6 @@
 """Sessions now and long past: lists, tapes, recordings, and ending one."""
 
+from collections.abc import Mapping
 from typing import Annotated, Any
 
 from django.http import HttpRequest
@@ -10,6 +11,7 @@ from faena.api.figures import wait_label
 from faena.api.load import GapOut
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
+from faena.apps.accounts.policy import permit
 from faena.apps.locks import ending, recording, sessions
 from faena.apps.locks.blocking import Moment
 from faena.apps.locks.models import EndedSession, Recording
@@ -19,10 +21,11 @@ from faena.apps.statements import selectors as statements
 from faena.apps.statements.models import LogEvent
 from faena.core.errors import NotFound
 from faena.core.locks.tape import WaitSum
+from faena.core.privacy import Normalised, Permit, shown
 from faena.core.readings import LockEdge, SessionSample
 from faena.core.sampling.dimensions import Dictionary
 from faena.core.series.window import Window
-from faena.core.texts import gist
+from faena.core.sql.texts import gist
 from faena.core.units import EpochMs
 from faena.core.waits.catalogue import explain, kind_of
 from faena.core.waits.kinds import WaitKind
@@ -185,12 +188,12 @@ class TapeOut(Out):
     alike: list[int]
 
 
-def texts_of(server_id: int, query_ids: set[int]) -> dict[int, str]:
+def texts_of(server_id: int, query_ids: set[int]) -> dict[int, Normalised]:
     """Texts in a line."""
     return {i: gist(text.text, 200) for i, text in statements.texts(server_id, query_ids).items()}
 
 
-def session_fields(one: SessionSample, texts: dict[int, str]) -> dict[str, Any]:
+def session_fields(one: SessionSample, texts: Mapping[int, str]) -> dict[str, Any]:
     """What WatchedSessionOut and its kin share."""
     wait = f"{one.wait_type}:{one.wait_event}" if one.wait_type else ""
     return {
@@ -333,7 +336,7 @@ def get_tape(
         waits=[wait_sum(one, found.dictionary) for one in found.waits],
         gaps=[GapOut(start=gap.start, end=gap.end) for gap in found.gaps],
         others=[WatchedSessionOut(**session_fields(one, texts)) for one in found.others.values()],
-        errors=[_error(one) for one in found.errors],
+        errors=[_error(one, permit(request.user)) for one in found.errors],
         executions=[
             LoggedRunOut(
                 began=round(one.ended_ms - one.took_ms), ended=one.ended_ms, took_ms=one.took_ms, query_id=_id(one.query_id)
@@ -348,8 +351,13 @@ def get_tape(
     )  # fmt: skip
 
 
-def _error(one: LogEvent) -> TapeErrorOut:
-    return TapeErrorOut(at=one.at_ms, kind=one.kind, message=one.message, detail=one.detail)
+def _error(one: LogEvent, allowed: Permit | None) -> TapeErrorOut:
+    return TapeErrorOut(
+        at=one.at_ms,
+        kind=one.kind,
+        message=shown(one.message, one.message_raw, allowed),
+        detail=shown(one.detail, one.detail_raw, allowed),
+    )
 
 
 def _id(query_id: int | None) -> str | None:

@@ -11,8 +11,9 @@ from faena.apps.servers import selectors as servers
 from faena.apps.statements import selectors
 from faena.core.answers.cause_split import cause_split, sentence
 from faena.core.errors import BadInput, NotFound
+from faena.core.privacy import Normalised
 from faena.core.series.window import Window
-from faena.core.texts import gist
+from faena.core.sql.texts import gist
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 router = Router(tags=["statements"])
@@ -91,7 +92,11 @@ def split_cause(
     shown = split.parts[:limit]
     texts = selectors.texts(server_id, [part.query_id for part in shown])
     labels = {i: gist(text.text, 120) for i, text in texts.items()}
-    first = labels.get(split.parts[0].query_id, "a statement whose text is not known") if split.parts else "nothing"
+    first = (
+        labels.get(split.parts[0].query_id, Normalised("a statement whose text is not known"))
+        if split.parts
+        else Normalised("nothing")
+    )
     names = ("before", "after", "volume", "mix", "cost", "reads_before", "reads_after", "by_count", "by_latency")
     return SplitOut(
         start=window.start,

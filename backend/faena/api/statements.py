@@ -17,14 +17,15 @@ from faena.apps.servers import selectors as servers
 from faena.apps.servers.models import Server
 from faena.apps.statements import executions, selectors
 from faena.apps.statements.models import Text
+from faena.core.numbers import whole_number
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sampling.trail import Pick
 from faena.core.series.window import Window
+from faena.core.sql.texts import gist
 from faena.core.statements.conditions import Condition, NameCondition, NumberCondition, read_conditions
 from faena.core.statements.figures import Measure, StatementFigures, figures_of
 from faena.core.statements.seen import Seen, uncounted
-from faena.core.texts import gist
 from faena.core.units import QueryId
 from faena.core.waits.kinds import WaitKind
 
@@ -233,7 +234,7 @@ def _seen(server: Server, window: Window, conditions: Sequence[Condition]) -> _S
             on_cpu=row.by_kind.get(WaitKind.RUNNING, 0.0),
         )
         for row in column.rows
-        if row.value.lstrip("-").isdigit()
+        if whole_number(row.value) is not None
     ]
     sampled_ms = float(min(ticks * server.period_ms, window.length_ms))
     return _Sampled({one.query_id: one for one in found}, sampled_ms)

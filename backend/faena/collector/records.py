@@ -22,6 +22,7 @@ from faena.core.readings import (
     Via,
 )
 from faena.core.series.schedule import WeekSpan
+from faena.core.sql.texts import conceal
 from faena.core.statements.counters import Break, CounterDelta
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
@@ -167,7 +168,7 @@ def unpack(line: bytes) -> Record:
             case "counted":
                 return Counted(server_id=server, delta=_delta(*rest))
             case "learned":
-                texts = tuple(StatementText(query_id=QueryId(i), text=text) for i, text in rest[0])
+                texts = tuple(StatementText(query_id=QueryId(i), text=conceal(text)) for i, text in rest[0])
                 return Learned(server_id=server, texts=texts)
             case "noted":
                 at, event, detail, facts = rest

@@ -11,8 +11,8 @@ from faena.core.units import EpochMs, Pid, QueryId
 class LogPosition:
     """How far a log was read: `offset` bytes of the file `name`.
 
-    `tail` is what stood just before the offset: a file that was emptied, or copied away and begun anew, and grew past
-    the offset again does not have it any more.
+    `tail` is a digest of what stood just before the offset: a file that was emptied, or copied away and begun anew, and
+    grew past the offset again does not have it any more. A digest, since this is stored and a log holds literals.
     """
 
     name: str

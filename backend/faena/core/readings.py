@@ -7,6 +7,7 @@ from enum import StrEnum
 import numpy as np
 import numpy.typing as npt
 
+from faena.core.privacy import Normalised
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
 PREPARED = Pid(-1)  # stands for a prepared transaction, which holds locks and has no session
@@ -135,10 +136,10 @@ class CounterReading:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class StatementText:
-    """Text of a statement with its literals replaced, learned once."""
+    """Text of a statement without its literals, learned once."""
 
     query_id: QueryId
-    text: str
+    text: Normalised
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

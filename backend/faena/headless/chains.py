@@ -4,7 +4,7 @@ import argparse
 import asyncio
 import sys
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import orjson
@@ -75,7 +75,7 @@ def _name(session: SessionSample | None, gid: str = "") -> str | None:
     return session.program
 
 
-def _chain(chain: SeenChain, texts: dict[QueryId, str]) -> dict[str, Any]:
+def _chain(chain: SeenChain, texts: Mapping[QueryId, str]) -> dict[str, Any]:
     root = chain.root.session
     direct = [one.edge for one in chain.edges.values() if one.edge.blocker == chain.root.pid] or [
         one.edge for one in chain.edges.values()

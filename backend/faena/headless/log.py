@@ -11,10 +11,11 @@ from typing import Any, BinaryIO
 
 import orjson
 
+from faena.core.answers.scanning import scans_what_it_locks
 from faena.core.deadlocks.reading import Deadlock, DeadlockReader
 from faena.core.deadlocks.report import BadReport
 from faena.core.logged import Execution, LogEvent
-from faena.core.texts import fingerprint
+from faena.core.sql.texts import fingerprint
 from faena.sources.logs.reading import Summary, read_stream
 
 FLUSH_AT = 1 << 16
@@ -55,7 +56,7 @@ def _print_all(
     out: BinaryIO,
 ) -> None:
     waiting, size = list[bytes](), 0
-    deadlocks = DeadlockReader()
+    deadlocks = DeadlockReader(scans_what_it_locks)
     for happening in read_stream(stream, summary, prefix=prefix, trouble_only=trouble_only):
         body = _body(happening, deadlocks, patterns)
         kinds[body["event"]] += 1

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from faena.core.errors import SourceAway, SourceError
 from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, SessionSample, StatementText, Survey
+from faena.core.sql.texts import conceal
 from faena.core.units import EpochMs, Millis, QueryId
 
 FACTS = ServerFacts(version=150000, version_text="15.0", started=EpochMs(0), max_connections=100)
@@ -41,7 +42,7 @@ class ScriptedSource:
 
     async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
         self.asked_texts.extend(wanted)
-        return [StatementText(query_id=i, text=self._texts[i]) for i in wanted if i in self._texts]
+        return [StatementText(query_id=i, text=conceal(self._texts[i])) for i in wanted if i in self._texts]
 
     async def survey(self, at: EpochMs) -> Survey:
         return Survey(at=at)

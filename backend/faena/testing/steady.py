@@ -17,8 +17,8 @@ from faena.core.readings import (
     StatementText,
     Survey,
 )
+from faena.core.sql.texts import conceal, fingerprint
 from faena.core.statements.figures import sum_of_squares
-from faena.core.texts import fingerprint
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
 STATEMENTS: tuple[tuple[str, str, float], ...] = (  # program, text, mean milliseconds
@@ -122,7 +122,7 @@ class SteadySource:
 
     async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
         known = {fingerprint(text): text for _, text, _ in STATEMENTS}
-        return [StatementText(query_id=i, text=known[i]) for i in wanted if i in known]
+        return [StatementText(query_id=i, text=conceal(known[i])) for i in wanted if i in known]
 
     async def survey(self, at: EpochMs) -> Survey:
         return Survey(at=at)

@@ -48,8 +48,8 @@ def test_a_file_becomes_load_that_can_be_narrowed() -> None:
     (programs,), _ = sieve(server.id, MINUTE, [Dimension.PROGRAM], (), at_most=5)
     assert {row.value: row.seen for row in programs.rows} == {"booking-web": 27, "gate-scan": 27}
     assert sorted(Text.objects.values_list("text", flat=True)) == [
-        "SELECT * FROM sailing WHERE id = ?",
-        "UPDATE booking SET state = ?",
+        "SELECT * FROM sailing WHERE id = $1",
+        "UPDATE booking SET state = $1",
     ], "one statement whatever its literals, and none of them kept"
 
 

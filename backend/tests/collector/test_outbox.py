@@ -21,6 +21,7 @@ from faena.collector.records import (
 )
 from faena.core.errors import StoreAway
 from faena.core.logged import EventKind, Execution, LogEvent, LogPosition, LogReading
+from faena.core.privacy import Normalised
 from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText, Survey
 from faena.core.statements.counters import Break, CounterDelta
 from faena.core.units import EpochMs, Pid, QueryId
@@ -71,7 +72,7 @@ RECORDS: list[Record] = [
             breaks=frozenset({Break.RESET}),
         ),
     ),
-    Learned(server_id=7, texts=(StatementText(query_id=QueryId(1), text="SELECT 'ü'\n"),)),
+    Learned(server_id=7, texts=(StatementText(query_id=QueryId(1), text=Normalised("SELECT ü FROM t")),)),
     Noted(server_id=7, at=START, event="away", detail="x", facts={"version": 150000}),
     Surveyed(server_id=7, survey=survey(START)),
     Surveyed(server_id=7, survey=Survey(at=START)),

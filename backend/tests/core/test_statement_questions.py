@@ -4,6 +4,7 @@ import json
 
 import pytest
 from faena.core.answers.dearer import dearer_since, near
+from faena.core.discreet import without_literals
 from faena.core.errors import BadInput
 from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import gist, shape
@@ -13,7 +14,6 @@ from faena.core.statements.conditions import NameCondition, NumberCondition, of_
 from faena.core.statements.tools import is_tool
 from faena.core.statements.usualcost import hours_before, usual_cost
 from faena.core.units import MS_PER_HOUR, EpochMs
-from faena.sources.logs.discreet import without_literals
 
 
 @pytest.mark.parametrize(

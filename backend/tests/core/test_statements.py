@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.window import Buckets, Window
+from faena.core.sql.names import tables_of
+from faena.core.sql.texts import fingerprint, gist, normalise
 from faena.core.statements.counters import Break, difference
 from faena.core.statements.figures import Measure, StatementFigures, figures_of, order, spread, sum_of_squares
-from faena.core.statements.tables import tables_of
 from faena.core.statements.usualcost import hours_alike, hours_before, usual_times
-from faena.core.texts import fingerprint, gist, normalise
 from faena.core.units import EpochMs, QueryId
 from faena.testing.builders import counters
 from hypothesis import given

@@ -13,6 +13,7 @@ from pathlib import Path
 
 import pytest
 from contention import PATIENCE_S, Scene, scene
+from faena.core.answers.scanning import scans_what_it_locks
 from faena.core.deadlocks.cause import Cause
 from faena.core.deadlocks.reading import Deadlock, DeadlockReader
 from faena.sources.logs.reading import Summary, read_stream
@@ -177,7 +178,7 @@ def logs(target: Target) -> Iterator[dict[str, bytes]]:
 
 
 def deadlocks(data: bytes) -> list[Deadlock]:
-    reader = DeadlockReader()
+    reader = DeadlockReader(scans_what_it_locks)
     found = (reader.take(one) for one in read_stream(io.BytesIO(data), Summary()))
     return [one for one in found if one is not None]
 

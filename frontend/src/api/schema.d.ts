@@ -1563,7 +1563,7 @@ export interface components {
         };
         /**
          * DeadlockOut
-         * @description One deadlock. `waited_ms` is what its parties waited in all, `lost_ms` the age of the victim's transaction.
+         * @description One deadlock; texts with their literals only for operators, and only where they are kept. `waited_ms` is what its parties waited in all, `lost_ms` the age of the victim's transaction.
          */
         DeadlockOut: {
             /** At */
@@ -1792,7 +1792,7 @@ export interface components {
         };
         /**
          * EventOut
-         * @description One entry of a log. `statement` as far as its text is known, without literals unless they are kept.
+         * @description One entry of a log. Texts with their literals only for operators, and only where they are kept.
          */
         EventOut: {
             /** At */

@@ -4,6 +4,7 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
 from faena.apps.accounts.models import Role, User
 from faena.core.errors import NotAllowed
+from faena.core.privacy import Permit
 
 _ORDER = [Role.VIEWER, Role.OPERATOR, Role.ADMIN]
 
@@ -20,3 +21,8 @@ def require(user: AbstractBaseUser | AnonymousUser, role: Role, act: str) -> Use
 def may(user: AbstractBaseUser | AnonymousUser, role: Role) -> bool:
     """Whether `require` would let the user."""
     return isinstance(user, User) and user.is_active and _ORDER.index(Role(user.role)) >= _ORDER.index(role)
+
+
+def permit(user: AbstractBaseUser | AnonymousUser) -> Permit | None:
+    """What opens texts with their literals: for operators and admins. The only place that makes one for the web."""
+    return Permit(holder=user.username) if may(user, Role.OPERATOR) and isinstance(user, User) else None

@@ -28,6 +28,7 @@ from faena.apps.statements.logged import copy_executions, put_events
 from faena.core.errors import BadInput
 from faena.core.logged import Execution
 from faena.core.readings import LockEdge, StatementText, TableFigures
+from faena.core.sql.texts import conceal
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.sources.simulated import Engine, Estate, Hour, Incident, read_estate, read_incidents
 from faena.sources.simulated.engine import texts_of
@@ -120,7 +121,7 @@ def _learn(server: Server) -> None:
     """All texts and codes that any hour can bring, so that workers side by side need not agree on codes."""
     engine = engine_of(server.simulation or {})
     texts = texts_of(engine.estate, engine.incidents, engine.server.name)
-    learn_texts(server.id, [StatementText(query_id=i, text=text) for i, text in texts.items()])
+    learn_texts(server.id, [StatementText(query_id=i, text=conceal(text)) for i, text in texts.items()])
 
 
 def fill_hours(server_id: int, start_ms: int, now_ms: int) -> None:
@@ -144,8 +145,8 @@ def fill_hours(server_id: int, start_ms: int, now_ms: int) -> None:
         copy_executions(server_id, zip(runs, shapes, strict=True))
         put_waits(server_id, [wait for hour in hours for wait in _waits(engine, hour, end)])
         events = [one for hour in hours for one in deadlock_events(engine, hour, 0, _seconds(hour, end))]
-        put_events(server_id, events)
-        deadlocks.store(server_id, events, literals=True)  # made up, so nobody's personal data
+        put_events(server_id, events, literals=True)  # made up, so nobody's personal data
+        deadlocks.store(server_id, events, literals=True)
         copy_vitals(server_id, (one for hour in hours for one in vital_minutes(engine, hour, end)))
         copy_tables(server_id, [span for hour in hours for span in _table_spans(engine, hour, end)])
         copy_host(server.machine, (one for hour in hours for one in host_minutes(engine, hour, end)))

@@ -17,6 +17,7 @@ from faena.apps.samples.closing import close_hours
 from faena.apps.servers.models import Server
 from faena.apps.statements.actions import learn_texts
 from faena.core.errors import BadInput
+from faena.core.privacy import Normalised
 from faena.core.readings import SampleReading, StatementText
 from faena.core.units import QueryId
 from faena.sources.files.neutral import COLUMNS, Faults, by_tick, read_rows
@@ -76,7 +77,10 @@ def import_samples(
 
 
 def _store(
-    server: Server, batch: list[tuple[SampleReading, dict[QueryId, str]]], codebook: Codebook, report: ImportReport
+    server: Server,
+    batch: list[tuple[SampleReading, dict[QueryId, Normalised]]],
+    codebook: Codebook,
+    report: ImportReport,
 ) -> None:
     new = len(store_ticks(server.id, [(reading, 0) for reading, _ in batch], codebook))
     texts = {i: text for _, found in batch for i, text in found.items()}

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import orjson
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db import transaction
 from django.db.models import Count, Max, Min, Sum
@@ -15,14 +16,17 @@ from faena.apps.locks.models import Deadlock, DeadlockPattern, PatternComment
 from faena.apps.plans.models import CapturedPlan
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.sessions import hours_of, read_hour
-from faena.core.deadlocks.reading import DeadlockReader, scans_what_it_locks, told
-from faena.core.deadlocks.report import BadReport, Report
+from faena.core.answers.scanning import scans_what_it_locks
+from faena.core.deadlocks.reading import DeadlockReader, told
+from faena.core.deadlocks.report import BadReport, Party, Report
+from faena.core.discreet import bare_context
 from faena.core.errors import BadInput, NotFound
 from faena.core.locks.history import SessionFrame
 from faena.core.logged import Execution, LogEvent
+from faena.core.privacy import Normalised, Permit, Raw
 from faena.core.sampling.dimensions import Combination
 from faena.core.series.window import Buckets, Window
-from faena.core.texts import normalise
+from faena.core.sql.texts import normalise, storable
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 AROUND_MS = 2_500  # how far before a deadlock its parties are looked for in the samples
@@ -34,7 +38,7 @@ def store(server_id: int, happenings: Sequence[LogEvent | Execution], *, literal
 
     Who the survivors are is filled in from what the log told before and from the samples of that second.
     """
-    reader, samples, count = DeadlockReader(), _Samples(server_id), 0
+    reader, samples, count = DeadlockReader(scans_what_it_locks), _Samples(server_id), 0
     for one in happenings:
         names = dict(one.names) if isinstance(one, LogEvent) else {}
         try:
@@ -51,9 +55,12 @@ def store(server_id: int, happenings: Sequence[LogEvent | Execution], *, literal
 def _keep(
     server_id: int, report: Report, event: LogEvent, seen: Mapping[int, Mapping[str, Any]], *, literals: bool
 ) -> None:
-    parties = [_party(one, seen.get(one.pid, {}), event, literals=literals) for one in report.parties]
+    as_they_were = [_party(one, seen.get(one.pid, {}), event) for one in report.parties]
+    parties = [_bare(one) for one in as_they_were]
     scanning = frozenset(
-        one["pid"] for one in parties if one["query_id"] and _scans(server_id, int(one["query_id"]), one["statement"])
+        one["pid"]
+        for one in as_they_were
+        if one["query_id"] and _scans(server_id, int(one["query_id"]), one["statement"])
     )
     found = told(report, scanning)
     pattern, _ = DeadlockPattern.objects.get_or_create(server_id=server_id, pattern=found.pattern)
@@ -66,41 +73,48 @@ def _keep(
                 cause=str(found.verdict.cause), reason=found.verdict.reason,
                 mends=list(found.verdict.mends),
                 waited_ms=sum(waited) if waited else event.waited_ms, lost_ms=victim.get("transaction_ms"),
-                parties=parties, raw=report.raw if literals else _discreet(report),
+                parties=parties, parties_raw=Raw(orjson.dumps(as_they_were).decode()) if literals else None,
+                record=_bare_record(report), record_raw=Raw(report.raw) if literals else None,
             )
         ],
         ignore_conflicts=True,
     )  # fmt: skip
 
 
-def _party(one: Any, seen: Mapping[str, Any], event: LogEvent, *, literals: bool) -> dict[str, Any]:
+def _party(one: Party, seen: Mapping[str, Any], event: LogEvent) -> dict[str, Any]:
     kept = {name: getattr(one, name) for name in PARTY}
     for name in ("program", "user", "client", "database"):
         kept[name] = kept[name] or seen.get(name, "")
     own = event.query_id if one.pid == event.pid else None
     query_id = own if own is not None else seen.get("query_id")
-    if not literals:
-        kept["statement"] = normalise(one.statement)
-        kept["context"] = _bare_context(one.context)
     wants = {**one.wants._asdict(), "words": one.wants.words}
-    return {**kept, "query_id": None if query_id is None else str(query_id), "wants": wants}
+    told = {**kept, "query_id": None if query_id is None else str(query_id), "wants": wants}
+    return {name: storable(value) if isinstance(value, str) else value for name, value in told.items()}
 
 
-def _bare_context(context: str) -> str:
-    """Places of rows stay; statements of functions further down lose their literals."""
-    first, line_end, rest = context.partition("\n")
-    return first + line_end + normalise(rest)
+def _bare(party: Mapping[str, Any]) -> dict[str, Any]:
+    """A party without the literals of its statement and of statements within functions."""
+    return {**party, "statement": normalise(party["statement"]), "context": bare_context(party["context"])}
 
 
-def _discreet(report: Report) -> str:
+def _bare_record(report: Report) -> Normalised:
     """The record with its statements bare: a circle's figures are no personal data, what people searched for is."""
     lines = [
         f"Process {one.pid} waits for {one.wants.mode} on {one.wants.said}; blocked by process {one.waits_for}."
         for one in report.parties
     ]
     lines += [f"Process {one.pid}: {normalise(one.statement)}" for one in report.parties]
-    context = _bare_context(report.victim.context)
-    return "ERROR:  deadlock detected\nDETAIL:  " + "\n".join(lines) + (f"\nCONTEXT:  {context}" if context else "")
+    context = bare_context(report.victim.context)
+    told = "ERROR:  deadlock detected\nDETAIL:  " + "\n".join(lines) + (f"\nCONTEXT:  {context}" if context else "")
+    return Normalised(storable(told))
+
+
+def parties_of(row: Deadlock, permit: Permit | None) -> list[dict[str, Any]]:
+    """Who was in it, with their statements as this reader may see them."""
+    if row.parties_raw is not None and permit is not None:
+        found: list[dict[str, Any]] = orjson.loads(row.parties_raw.open(permit))
+        return found
+    return list(row.parties)
 
 
 class _Samples:

@@ -5,6 +5,7 @@ from typing import ClassVar
 from django.conf import settings
 from django.db import models
 
+from faena.apps.fields import BareTextField, RawTextField
 from faena.apps.servers.models import Server
 
 
@@ -68,7 +69,7 @@ class PatternComment(models.Model):
 
 
 class Deadlock(models.Model):
-    """One deadlock as its server's log told it. `parties` as in core Party, literals gone unless they are to be kept."""
+    """One deadlock as its server's log told it. `parties` as in core Party, without literals; as they were only where capture was asked for."""
 
     pk = models.CompositePrimaryKey("server_id", "at_ms", "victim", "place")
     server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
@@ -82,7 +83,9 @@ class Deadlock(models.Model):
     waited_ms = models.FloatField(null=True)  # session-time that all parties waited, as far as it is known
     lost_ms = models.FloatField(null=True)  # age of the victim's transaction: work that was rolled back
     parties = models.JSONField()
-    raw = models.TextField()
+    parties_raw = RawTextField()  # as JSON, with statements and contexts as they were
+    record = BareTextField()
+    record_raw = RawTextField()
 
 
 class Recording(models.Model):

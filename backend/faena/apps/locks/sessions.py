@@ -15,6 +15,7 @@ from faena.apps.statements.models import Execution, LogEvent, Text
 from faena.core.errors import NotFound
 from faena.core.locks.history import SessionFrame
 from faena.core.locks.tape import Ran, Stretch, WaitSum, statements_run, stretches, wait_sums
+from faena.core.numbers import whole_number
 from faena.core.readings import SessionSample
 from faena.core.sampling.dimensions import Dictionary, Dimension
 from faena.core.series.ticks import Gap, gaps
@@ -102,8 +103,8 @@ def _matching(
     if not words:
         return np.ones(count, dtype=np.bool_)
     found = np.zeros(count, dtype=np.bool_)
-    if words.isdigit():  # a pid, and not a piece of an address
-        found[of_row[frame.pid == int(words)]] = True
+    if words.isascii() and words.isdigit():  # a pid, and not a piece of an address
+        found[of_row[frame.pid == (whole_number(words) or -2)]] = True
         return found
     texts = set(Text.objects.filter(server_id=server_id, text__icontains=words).values_list("query_id", flat=True))
     codes = np.array(

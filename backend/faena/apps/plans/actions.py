@@ -5,12 +5,13 @@ import logging
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db import transaction
 
 from faena.apps.accounts.models import Role
-from faena.apps.accounts.policy import may, require
+from faena.apps.accounts.policy import require
 from faena.apps.plans.models import BroughtPlan, CapturedPlan
 from faena.apps.servers.actions import target_of
 from faena.apps.servers.models import Server, ServerNote
@@ -18,7 +19,9 @@ from faena.core.errors import BadInput
 from faena.core.logged import Execution
 from faena.core.plans.reader import BadPlan, read_plan
 from faena.core.plans.shape import gist, shape
-from faena.sources.logs.discreet import without_literals
+from faena.core.plans.writing import bare_plan
+from faena.core.privacy import Normalised, Raw
+from faena.core.sql.texts import storable
 from faena.sources.postgres.explain import estimate, measure
 
 log = logging.getLogger(__name__)
@@ -34,36 +37,46 @@ def capture_many(server_id: int, executions: Sequence[Execution]) -> list[int | 
 
     A plan that cannot be read, because the log was cut off in it or it is of another tool, is passed over.
     """
-    read: dict[str, tuple[int, str] | None] = {}
+    read: dict[str, _Read | None] = {}
     shapes: list[int | None] = []
     kept: dict[tuple[int | None, int], CapturedPlan] = {}
     for one in executions:
         if one.plan not in read:
             read[one.plan] = _read(server_id, one.plan)
         known = read[one.plan]
-        shapes.append(None if known is None else known[0])
+        shapes.append(None if known is None else known.shape)
         if known is None:
             continue
         fresh = CapturedPlan(
-            server_id=server_id, query_id=one.query_id, shape=known[0], first_ms=one.started, last_ms=one.ended,
-            took_ms=one.took_ms, written=one.plan.replace("\0", ""), gist=known[1],
+            server_id=server_id, query_id=one.query_id, shape=known.shape, first_ms=one.started, last_ms=one.ended,
+            took_ms=one.took_ms, written=known.written, raw=known.raw, gist=known.gist,
         )  # fmt: skip
-        same = kept.get((one.query_id, known[0]))
-        kept[one.query_id, known[0]] = fresh if same is None else _joined(same, fresh)
+        same = kept.get((one.query_id, known.shape))
+        kept[one.query_id, known.shape] = fresh if same is None else _joined(same, fresh)
     for plan in kept.values():
         keep(plan)
     return shapes
 
 
-def _read(server_id: int, written: str) -> tuple[int, str] | None:
-    if not written:
+class _Read(NamedTuple):
+    """A plan that could be read. `raw` None where it came without literals."""
+
+    shape: int
+    gist: str
+    written: Normalised
+    raw: Raw | None
+
+
+def _read(server_id: int, told: str) -> _Read | None:
+    if not told:
         return None
     try:
-        plan = read_plan(written)
-    except BadPlan as error:
-        log.info("a plan of server %d was passed over: %s", server_id, error)
+        plan = read_plan(told)
+    except BadPlan:  # its words are not for a log: they cite the plan
+        log.info("a plan of server %d that cannot be read was passed over", server_id)
         return None
-    return shape(plan), gist(plan)
+    written = bare_plan(plan)
+    return _Read(shape(plan), gist(plan), written, None if told == written else Raw(told))
 
 
 def _joined(one: CapturedPlan, other: CapturedPlan) -> CapturedPlan:
@@ -71,7 +84,7 @@ def _joined(one: CapturedPlan, other: CapturedPlan) -> CapturedPlan:
     one.first_ms, one.last_ms = min(one.first_ms, other.first_ms), max(one.last_ms, other.last_ms)
     one.asked = one.asked and other.asked
     if other.took_ms >= one.took_ms:
-        one.took_ms, one.written, one.gist = other.took_ms, other.written, other.gist
+        one.took_ms, one.written, one.raw, one.gist = other.took_ms, other.written, other.raw, other.gist
     return one
 
 
@@ -93,31 +106,45 @@ def keep(plan: CapturedPlan) -> CapturedPlan:
     return row
 
 
-_GROWING = ("first_ms", "last_ms", "took_ms", "written", "gist", "asked")
+_GROWING = ("first_ms", "last_ms", "took_ms", "written", "raw", "gist", "asked")
 
 
-def bring(
-    written: str, title: str, *, by: AbstractBaseUser | AnonymousUser, server_id: int | None = None,
-    query_id: int | None = None,
-) -> BroughtPlan:  # fmt: skip
-    """Keep a plan that can be read; the same text again is the same plan. Raises BadPlan."""
-    text = written.replace("\0", "")
-    read_plan(text)
-    digest = hashlib.sha256(f"{server_id} {query_id} {text}".encode()).hexdigest()
-    plan, _ = BroughtPlan.objects.get_or_create(
-        digest=digest,
-        defaults={
-            "key": secrets.token_urlsafe(16), "written": text, "title": title.strip()[:200], "brought_by_id": by.pk,
-            "server_id": server_id, "query_id": query_id,
-        },
-    )  # fmt: skip
-    return plan
+def bring(text: str, title: str, *, by: AbstractBaseUser | AnonymousUser) -> BroughtPlan:
+    """Keep a plan that can be read; the same text again by the same person is the same plan. Raises BadPlan.
+
+    As it was brought it is for that person and for operators; all others who have the link see it without literals.
+    """
+    text = storable(text)
+    written = bare_plan(read_plan(text))
+    return _under_a_link(_digest("brought", by.pk, text), written, Raw(text), title, by=by)
 
 
 def open_captured(plan: CapturedPlan, title: str, *, by: AbstractBaseUser | AnonymousUser) -> BroughtPlan:
-    """A plan that a server used, under a link of its own; without literals for who may not see parameters."""
-    written = plan.written if may(by, Role.OPERATOR) else without_literals(plan.written)
-    return bring(written, title, by=by, server_id=plan.server_id, query_id=plan.query_id)
+    """A plan that a server used, under a link of its own; with literals for operators, where they are kept."""
+    digest = _digest("captured", plan.server_id, plan.query_id, plan.shape, plan.raw, plan.written)
+    return _under_a_link(
+        digest, plan.written, plan.raw, title, by=by, of=(plan.server_id, plan.query_id), personal=False
+    )
+
+
+def _digest(*parts: object) -> str:
+    told = "\0".join(one.sealed() if isinstance(one, Raw) else str(one) for one in parts)
+    return hashlib.sha256(told.encode()).hexdigest()
+
+
+def _under_a_link(
+    digest: str, written: Normalised, raw: Raw | None, title: str, *, by: AbstractBaseUser | AnonymousUser,
+    of: tuple[int | None, int | None] = (None, None), personal: bool = True,
+) -> BroughtPlan:  # fmt: skip
+    server_id, query_id = of
+    plan, _ = BroughtPlan.objects.get_or_create(
+        digest=digest,
+        defaults={
+            "key": secrets.token_urlsafe(16), "written": written, "raw": raw, "title": storable(title).strip()[:200],
+            "brought_by_id": by.pk, "server_id": server_id, "query_id": query_id, "personal": personal,
+        },
+    )  # fmt: skip
+    return plan
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -157,8 +184,9 @@ def ask(
             ignore_conflicts=True,
         )  # fmt: skip
     answer = measure if question.run else estimate
-    written = answer(target_of(server, question.database), question.statement, question.values)
-    plan = read_plan(written)
+    told = answer(target_of(server, question.database), question.statement, question.values)
+    plan = read_plan(told)
+    written = bare_plan(plan)
     keep(
         CapturedPlan(
             server_id=server.id, query_id=query_id, shape=shape(plan), first_ms=now_ms, last_ms=now_ms,
@@ -168,4 +196,7 @@ def ask(
     kind = (
         "measured" if question.run else "estimate" + (" for no values in particular" if question.values is None else "")
     )
-    return bring(written, f"{server.name}: {kind}", by=by, server_id=server.id, query_id=query_id)
+    digest = _digest("asked", server.id, query_id, told)
+    return _under_a_link(
+        digest, written, Raw(told), f"{server.name}: {kind}", by=by, of=(server.id, query_id), personal=False
+    )

@@ -5,16 +5,19 @@ from typing import ClassVar
 from django.conf import settings
 from django.db import models
 
+from faena.apps.fields import BareTextField, RawTextField
 from faena.apps.servers.models import Server
 
 
 class BroughtPlan(models.Model):
-    """A plan as it was written, kept under a key that nobody guesses: statements can hold what not all should see."""
+    """A plan without literals, kept under a key that nobody guesses."""
 
     key = models.CharField(max_length=22, primary_key=True)
     digest = models.CharField(max_length=64, unique=True)
-    written = models.TextField()
+    written = BareTextField()
+    raw = RawTextField()  # as it was brought: for whoever brought it, and for operators
     title = models.CharField(max_length=200, default="")
+    personal = models.BooleanField(default=True)  # brought by hand: whoever brought it may see it as it was
     server = models.ForeignKey(Server, null=True, on_delete=models.SET_NULL)  # whose plan it is, where that is known
     query_id = models.BigIntegerField(null=True)
     brought_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
@@ -24,7 +27,7 @@ class BroughtPlan(models.Model):
 class CapturedPlan(models.Model):
     """A plan that a statement used, known by its shape: the same steps on the same tables and indexes in the same order.
 
-    `written` is the one that took longest, as the server wrote it.
+    `written` is the one that took longest, written anew without literals.
     """
 
     server = models.ForeignKey(Server, on_delete=models.CASCADE)
@@ -33,7 +36,8 @@ class CapturedPlan(models.Model):
     first_ms = models.BigIntegerField()
     last_ms = models.BigIntegerField()
     took_ms = models.FloatField()
-    written = models.TextField()
+    written = BareTextField()
+    raw = RawTextField()  # as the server wrote it, only where parameters are captured
     gist = models.TextField()
     asked = models.BooleanField(default=False)  # Faena asked for it; no execution is known to have used it
 

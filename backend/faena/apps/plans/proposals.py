@@ -13,8 +13,8 @@ from faena.core.plans.indexes.proposals import IndexProposal, Refusal, propose
 from faena.core.plans.reader import BadPlan, read_plan
 from faena.core.plans.schema import SchemaFacts
 from faena.core.series.window import Window
+from faena.core.sql.texts import gist
 from faena.core.statements.conditions import NameCondition
-from faena.core.texts import gist
 from faena.sources.postgres.schema import read_schema
 
 MAX_PLANS = 200  # of the statements that took most time
@@ -29,8 +29,11 @@ class PlanProposals:
     unknown: str = ""
 
 
-def for_plan(plan: BroughtPlan) -> PlanProposals:
-    """Asks the server the plan comes from for its statistics. Raises SourceError."""
+def for_plan(plan: BroughtPlan, as_shown: str) -> PlanProposals:
+    """Asks the server the plan comes from for its statistics. `as_shown` is the plan as its reader may see it.
+
+    Raises SourceError.
+    """
     server = plan.server
     if server is None:
         return PlanProposals(
@@ -41,7 +44,7 @@ def for_plan(plan: BroughtPlan) -> PlanProposals:
             unknown="This server is made up or imported, so it has no statistics to judge an index by."
         )
     database = statements.database_of(server.id, plan.query_id) if plan.query_id is not None else ""
-    found, refused = propose(read_plan(plan.written), read_schema(target_of(server, database)))
+    found, refused = propose(read_plan(as_shown), read_schema(target_of(server, database)))
     return PlanProposals(proposals=found, refused=refused)
 
 

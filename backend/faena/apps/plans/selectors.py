@@ -2,10 +2,13 @@
 
 from datetime import timedelta
 
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.utils import timezone
 
+from faena.apps.accounts.policy import permit
 from faena.apps.plans.models import BroughtPlan, CapturedPlan
 from faena.core.errors import NotFound
+from faena.core.privacy import Permit, shown
 
 KEPT = timedelta(days=90)
 
@@ -18,9 +21,19 @@ def brought(key: str) -> BroughtPlan:
     return found
 
 
+def as_shown(plan: BroughtPlan, user: AbstractBaseUser | AnonymousUser) -> str:
+    """The plan as this reader may see it: as it was for operators and for whoever brought it, else without literals."""
+    allowed = permit(user)
+    if allowed is None and plan.personal and plan.brought_by_id is not None and plan.brought_by_id == user.pk:
+        allowed = Permit(holder=str(user))
+    return shown(plan.written, plan.raw, allowed)
+
+
 def recent(user_id: int, limit: int = 20) -> list[BroughtPlan]:
     """The newest that a user brought."""
-    return list(BroughtPlan.objects.filter(brought_by_id=user_id).defer("written").order_by("-brought_at")[:limit])
+    return list(
+        BroughtPlan.objects.filter(brought_by_id=user_id).defer("written", "raw").order_by("-brought_at")[:limit]
+    )
 
 
 def forget_old() -> int:
@@ -32,7 +45,7 @@ def forget_old() -> int:
 def of_statement(server_id: int, query_id: int) -> list[CapturedPlan]:
     """Plans that a statement is known to have used, newest first, without what they are written as."""
     return list(
-        CapturedPlan.objects.filter(server_id=server_id, query_id=query_id).defer("written").order_by("-last_ms")
+        CapturedPlan.objects.filter(server_id=server_id, query_id=query_id).defer("written", "raw").order_by("-last_ms")
     )
 
 

@@ -11,8 +11,8 @@ from faena.apps.servers import holdings
 from faena.apps.statements import hours
 from faena.apps.statements.models import CountSpan, Text, Work
 from faena.core.readings import COUNTER_FIELDS, CounterKey, StatementText
+from faena.core.sql.names import tables_of
 from faena.core.statements.counters import CounterDelta
-from faena.core.statements.tables import tables_of
 from faena.core.statements.tools import is_tool
 from faena.core.units import EpochMs
 
@@ -24,16 +24,14 @@ def learn_texts(server_id: int, texts: Iterable[StatementText]) -> None:
     """Keep the texts; one learned before is replaced, since a later text can only be more complete."""
     rows = []
     for one in texts:
-        # PostgreSQL text cannot hold NUL; a statement that has one in a comment is still worth keeping.
-        text = one.text.replace("\0", "")
-        tables = tables_of(text)
+        tables = tables_of(one.text)
         rows.append(
             Text(
                 server_id=server_id,
                 query_id=one.query_id,
-                text=text,
+                text=one.text,
                 tables=", ".join(tables),
-                tool=is_tool(text, tables),
+                tool=is_tool(one.text, tables),
             )
         )
     unique = ["server", "query_id"]

@@ -10,7 +10,7 @@ from faena.apps.statements.models import LogEvent
 from faena.core.errors import BadInput
 from faena.core.logged import EventKind
 from faena.core.series.window import Buckets, Window
-from faena.core.texts import normalise
+from faena.core.sql.texts import normalise
 
 MOST_READ = 20_000
 

@@ -12,6 +12,7 @@ from faena.apps.statements.models import Execution, LogEvent
 from faena.core import logged
 from faena.core.errors import BadInput
 from faena.core.logged import EventKind
+from faena.core.numbers import whole_number
 from faena.core.plans.history import Run
 from faena.core.series.window import Window
 from faena.core.units import EpochMs, QueryId
@@ -31,7 +32,7 @@ def read_filters(written: Iterable[str]) -> dict[str, str]:
             raise BadInput(
                 f"{one!r:.60} is no filter; write one of {', '.join(FILTERS)}, a colon and a value", field="only"
             )
-        if name in ("plan", "statement") and not value.lstrip("-").isdigit():
+        if name in ("plan", "statement") and whole_number(value) is None:
             raise BadInput(f"{value!r:.40} is no number of a {name}", field="only")
         found[name] = value
     return found

@@ -7,25 +7,29 @@ from datetime import datetime
 from django.db import transaction
 
 from faena.apps.bulk import copy_rows
+from faena.apps.fields import raw
 from faena.apps.statements.models import Execution, LogEvent, LogMark
 from faena.core import logged
-from faena.core.logged import EventKind, LogPosition, LogReading
+from faena.core.discreet import bare_event
+from faena.core.logged import LogPosition, LogReading
+from faena.core.privacy import Raw
+from faena.core.sql.texts import storable
 from faena.core.units import MS_PER_HOUR
 
+# Fields that hold no texts of statements.
 _EXECUTION = (
-    "pid", "place", "took_ms", "query_id", "statement", "parameters", "database", "user", "program", "client",
-    "parse_ms", "bind_ms", "execute_ms", "temp_bytes", "weight",
+    "pid", "place", "took_ms", "query_id", "database", "user", "program", "client", "parse_ms", "bind_ms", "execute_ms",
+    "temp_bytes", "weight",
 )  # fmt: skip
 _EVENT = (
-    "pid", "place", "severity", "sqlstate", "message", "detail", "context", "statement", "query_id", "database",
-    "user", "program", "client", "waited_ms",
+    "pid", "place", "severity", "sqlstate", "query_id", "database", "user", "program", "client", "waited_ms",
 )  # fmt: skip
 BATCH = 1000
 
 
 def _plain(value: object) -> object:
-    """PostgreSQL's text cannot hold NUL, and what a log was cut off in can."""
-    return value.replace("\0", "") if isinstance(value, str) else value
+    """PostgreSQL's text cannot hold NUL or halves of surrogate pairs, and what a log was cut off in can."""
+    return storable(value) if isinstance(value, str) else value
 
 
 @transaction.atomic
@@ -39,6 +43,8 @@ def store_log(server_id: int, reading: LogReading, plans: Mapping[int, int], *, 
             server_id=server_id,
             ended_ms=one.ended,
             plan_id=plans.get(i),
+            statement=raw(one.statement),
+            parameters=raw(one.parameters),
             **{name: _plain(getattr(one, name)) for name in _EXECUTION},
         )
         for i, one in enumerate(reading.executions)
@@ -55,26 +61,32 @@ def store_log(server_id: int, reading: LogReading, plans: Mapping[int, int], *, 
     )  # fmt: skip
 
 
-def put_events(server_id: int, events: Iterable[logged.LogEvent], *, literals: bool = True) -> None:
+def put_events(server_id: int, events: Iterable[logged.LogEvent], *, literals: bool) -> None:
     """Entries of a log that are no executions, each once."""
     rows = (_event(server_id, one, literals=literals) for one in events)
     LogEvent.objects.bulk_create(rows, ignore_conflicts=True, batch_size=BATCH)
 
 
 def _event(server_id: int, one: logged.LogEvent, *, literals: bool) -> LogEvent:
-    values = {name: _plain(getattr(one, name)) for name in _EVENT}
-    if not literals:
-        values["statement"] = ""  # it is known by its identifier
-        if one.kind is EventKind.DEADLOCK:
-            values["detail"] = ""  # it tells the statements of all parties; see the deadlock itself
-    return LogEvent(server_id=server_id, at_ms=one.at, kind=one.kind.value, **values)
+    bare = bare_event(one)
+    return LogEvent(
+        server_id=server_id, at_ms=one.at, kind=one.kind.value, message=bare.message, detail=bare.detail,
+        context=bare.context, **_as_they_were(one) if literals else {}, **{n: _plain(getattr(one, n)) for n in _EVENT},
+    )  # fmt: skip
+
+
+def _as_they_were(one: logged.LogEvent) -> dict[str, Raw | None]:
+    return {
+        "message_raw": raw(one.message), "detail_raw": raw(one.detail), "context_raw": raw(one.context),
+        "statement": raw(one.statement),
+    }  # fmt: skip
 
 
 @transaction.atomic
 def copy_executions(server_id: int, runs: Iterable[tuple[logged.Execution, int | None]]) -> None:
-    """As `store_log`, for many executions that are known to be new, each with the shape of its plan."""
-    rows = ((server_id, one.ended, plan, *(getattr(one, n) for n in _EXECUTION)) for one, plan in runs)
-    copy_rows(Execution, ("server", "ended_ms", "plan_id", *_EXECUTION), rows)
+    """As `store_log`, without their texts, for many that are known to be new, each with the shape of its plan."""
+    rows = ((server_id, one.ended, plan, "", "", *(getattr(one, n) for n in _EXECUTION)) for one, plan in runs)
+    copy_rows(Execution, ("server", "ended_ms", "plan_id", "statement", "parameters", *_EXECUTION), rows)
 
 
 def position(server_id: int) -> LogPosition | None:

@@ -4,7 +4,9 @@ from typing import ClassVar
 
 from django.db import models
 
+from faena.apps.fields import BareTextField, RawTextField
 from faena.apps.servers.models import Server
+from faena.core.privacy import Normalised
 
 
 class Text(models.Model):
@@ -13,7 +15,7 @@ class Text(models.Model):
     pk = models.CompositePrimaryKey("server_id", "query_id")
     server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
     query_id = models.BigIntegerField()
-    text = models.TextField()
+    text = BareTextField()
     tables = models.TextField(default="")
     tool = models.BooleanField(default=False)  # asks about the server or the session, not for the application
     learned_at = models.DateTimeField(auto_now_add=True)
@@ -90,8 +92,8 @@ class Execution(models.Model):
     place = models.BigIntegerField()
     took_ms = models.FloatField()
     query_id = models.BigIntegerField(null=True)
-    statement = models.TextField(default="")
-    parameters = models.TextField(default="")
+    statement = RawTextField()
+    parameters = RawTextField()
     database = models.TextField(default="")
     user = models.TextField(default="")
     program = models.TextField(default="")
@@ -108,7 +110,10 @@ class Execution(models.Model):
 
 
 class LogEvent(models.Model):
-    """Something else that the server logged: an error, a wait, a refused connection."""
+    """Something else that the server logged: an error, a wait, a refused connection.
+
+    Texts as they were are there only where their capture was asked for.
+    """
 
     pk = models.CompositePrimaryKey("server_id", "at_ms", "pid", "place")
     server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
@@ -118,10 +123,13 @@ class LogEvent(models.Model):
     kind = models.CharField(max_length=30)
     severity = models.TextField()
     sqlstate = models.CharField(max_length=5, default="")
-    message = models.TextField()
-    detail = models.TextField(default="")
-    context = models.TextField(default="")
-    statement = models.TextField(default="")
+    message = BareTextField()
+    detail = BareTextField(default=Normalised(""))
+    context = BareTextField(default=Normalised(""))
+    message_raw = RawTextField()
+    detail_raw = RawTextField()
+    context_raw = RawTextField()
+    statement = RawTextField()
     query_id = models.BigIntegerField(null=True)
     database = models.TextField(default="")
     user = models.TextField(default="")

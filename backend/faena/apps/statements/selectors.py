@@ -16,11 +16,11 @@ from faena.apps.statements import hours
 from faena.apps.statements.models import CountSpan, SummedHour, Text, Work, WorkHour
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.window import Buckets, Window
+from faena.core.sql.texts import gist
 from faena.core.statements.conditions import Condition, of_field
 from faena.core.statements.figures import Effort, StatementFigures, figures_of
 from faena.core.statements.usualcost import hours_alike
 from faena.core.statements.usualcost import usual_times as usual_times_of
-from faena.core.texts import gist
 from faena.core.units import MS_PER_HOUR, QueryId
 
 USUAL_DAYS = 14

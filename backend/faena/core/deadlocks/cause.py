@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from faena.core.deadlocks.report import Party, Report
-from faena.core.texts import normalise
+from faena.core.sql.texts import normalise
 
 _DDL = re.compile(
     r"^\s*(alter|create|drop|truncate|reindex|cluster|refresh|vacuum|comment|grant|revoke)\b", re.IGNORECASE

@@ -5,7 +5,7 @@ import re
 
 from faena.core.deadlocks.cause import same_thing
 from faena.core.deadlocks.report import Party, Report
-from faena.core.texts import normalise
+from faena.core.sql.texts import normalise
 
 SHAPE_CHARACTERS = 400  # servers cut off the statements of survivors, so only the beginning can be compared
 _OPEN_LIST = re.compile(r"\(\s*\?(?:\s*,\s*\?)*\s*,?\s*$")

@@ -1,22 +1,19 @@
 """Deadlocks out of the stream of what a log tells, with what it told of their parties before."""
 
-import re
 from collections import OrderedDict
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
-from faena.core.deadlocks.cause import Verdict, judge, sentence, verb
+from faena.core.deadlocks.cause import Verdict, judge, sentence
 from faena.core.deadlocks.pattern import pattern_of, shape_of, statement_shape
 from faena.core.deadlocks.report import Party, Report, named, read_report
 from faena.core.logged import EventKind, Execution, LogEvent
-from faena.core.texts import target_of
 
 K = TypeVar("K")
 V = TypeVar("V")
 
 MAX_SESSIONS = 5_000  # what was last heard of so many sessions is kept
-LEAST_SCAN_COST = 200.0  # of some dozen pages; a table of fewer is scanned whatever indexes it has
 FRESH_MS = 600_000  # and believed for so long: a pid is used again
 
 
@@ -31,9 +28,13 @@ class Deadlock:
 
 
 class DeadlockReader:
-    """Give it what a log tells in order; it remembers who the sessions are, since a report names the victim alone."""
+    """Give it what a log tells in order; it remembers who the sessions are, since a report names the victim alone.
 
-    def __init__(self) -> None:
+    `scans` says of a statement and its plan whether it scans the rows that it locks (answers/scanning.py).
+    """
+
+    def __init__(self, scans: Callable[[str, str], bool]) -> None:
+        self._scans_what_it_locks = scans
         self._heard: OrderedDict[int, LogEvent | Execution] = OrderedDict()
         self._waits: OrderedDict[int, LogEvent] = OrderedDict()
         self._scans: OrderedDict[str, None] = OrderedDict()  # shapes of statements whose plan scans what it locks
@@ -51,7 +52,7 @@ class DeadlockReader:
         if isinstance(happening, LogEvent):
             if happening.kind is EventKind.LOCK_WAIT:
                 _put(self._waits, happening.pid, happening)
-        elif happening.plan and scans_what_it_locks(happening.statement, happening.plan):
+        elif happening.plan and self._scans_what_it_locks(happening.statement, happening.plan):
             _put(self._scans, statement_shape(happening.statement), None)
 
     def _filled(self, report: Report, names: Mapping[int, str]) -> Report:
@@ -81,18 +82,6 @@ def told(report: Report, scanning: frozenset[int] = frozenset()) -> Deadlock:
 
 def _at(happening: LogEvent | Execution) -> int:
     return happening.ended if isinstance(happening, Execution) else happening.at
-
-
-def scans_what_it_locks(statement: str, plan: str) -> bool:
-    """Whether a plan, in whatever form, finds rows that it changes by reading through a table of more than a few pages."""
-    if verb(statement) not in ("update", "delete") and "for update" not in statement.lower():
-        return False
-    table = re.escape(target_of(statement).rpartition(".")[2])
-    text = re.search(rf"Seq Scan on (?:\w+\.)?{table}\b[^\n]*?cost=[\d.]+\.\.([\d.]+)", plan)
-    told = text or re.search(
-        rf'"Node Type": "Seq Scan"[^{{}}]*?"Relation Name": "{table}"[^{{}}]*?"Total Cost": ([\d.]+)', plan
-    )
-    return told is not None and "Filter" in plan and float(told[1]) >= LEAST_SCAN_COST
 
 
 def _put(kept: OrderedDict[K, V], key: K, one: V) -> None:

@@ -7,19 +7,21 @@ from typing import NamedTuple
 
 from faena.core.errors import BadInput
 from faena.core.logged import LogEvent
-from faena.core.texts import target_of
+from faena.core.sql.names import target_of
 from faena.core.units import EpochMs, Pid
 
 # In another language the words differ, yet not the order of the figures, nor the names of modes.
-_EDGE = re.compile(r"^\D*(?P<pid>\d+)\D.*?\b(?P<mode>[A-Z]\w*Lock)\b(?P<thing>.*)\D(?P<ahead>\d+)\D*$")
+_MODE = re.compile(r"\b[A-Z]\w{0,40}Lock\b")
+_PIDS = re.compile(r"\d{1,10}")
 _ENGLISH = re.compile(
-    r"^Process (?P<pid>\d+) waits for (?P<mode>\w+) on (?P<thing>.+); blocked by process (?P<ahead>\d+)\.$"
+    r"^Process (?P<pid>\d{1,10}) waits for (?P<mode>\w{1,60}) on (?P<thing>.{1,300}); blocked by process (?P<ahead>\d{1,10})\.$"
 )
+MOST_EDGE = 500  # characters of a line that tells who waits for whom; it holds a mode, a thing and two processes
 _SPOKEN = re.compile(r"^\D{0,20}(?P<pid>\d+)\D{0,3}: ")
 _TUPLE = re.compile(r"\((\d+),(\d+)\)\D*(\d+)?")
 _RELATION = re.compile(r"(\d+)\D+(\d+)")
 _IN_RELATION = re.compile(r'"((?:[^"\n])+)"')
-_INNER = re.compile(r'"(SELECT 1 FROM ONLY .*FOR KEY SHARE OF x)"', re.DOTALL)
+_INNER_BEGINS, _INNER_ENDS = '"SELECT 1 FROM ONLY ', 'FOR KEY SHARE OF x"'
 MAX_PARTIES = 100
 
 
@@ -88,11 +90,11 @@ def read_report(event: LogEvent, names: Mapping[int, str] | None = None) -> Repo
     lines = event.detail.split("\n")
     edges: list[tuple[int, Wanted, int]] = []
     for line in lines:
-        match = _ENGLISH.match(line) or (_EDGE.match(line) if len(edges) < MAX_PARTIES else None)
+        edge = _edge(line) if len(edges) < MAX_PARTIES else None
         # The circle is told first, and closes: whatever looks like it further down is somebody's statement.
-        if match is None or (edges and edges[-1][2] != int(match["pid"])):
+        if edge is None or (edges and edges[-1][2] != edge[0]):
             break
-        edges.append((int(match["pid"]), _wanted(match["mode"], match["thing"].strip(" ;")), int(match["ahead"])))
+        edges.append(edge)
         if edges[-1][2] == edges[0][0]:
             break
     if not edges or edges[-1][2] != edges[0][0]:
@@ -104,6 +106,20 @@ def read_report(event: LogEvent, names: Mapping[int, str] | None = None) -> Repo
         for i, (pid, wanted, ahead) in enumerate(edges)
     )
     return Report(at=event.at, parties=parties, raw=_raw(event))
+
+
+def _edge(line: str) -> tuple[int, Wanted, int] | None:
+    """Who waits for what, and for whom; in another language by the order of figures and the name of the mode."""
+    if len(line) > MOST_EDGE:
+        return None
+    if match := _ENGLISH.match(line):
+        return int(match["pid"]), _wanted(match["mode"], match["thing"].strip(" ;")), int(match["ahead"])
+    first, numbers = _PIDS.search(line), list(_PIDS.finditer(line))
+    mode = _MODE.search(line, first.end() + 1) if first else None
+    if first is None or mode is None or numbers[-1].start() <= mode.end():
+        return None
+    thing = line[mode.end() : numbers[-1].start() - 1]
+    return int(first[0]), _wanted(mode[0], thing.strip(" ;")), int(numbers[-1][0])
 
 
 def _wanted(mode: str, thing: str) -> Wanted:
@@ -206,8 +222,10 @@ def named(party: Party, names: Mapping[int, str]) -> Party:
 
 def _table_in(context: str) -> str:
     """Of a check of a foreign key the table it looks into; else the relation that the context names first."""
-    if inner := _INNER.search(context.replace('\\"', '"')):
-        return target_of(inner[1]).removeprefix("public.")
+    told = context.replace('\\"', '"')
+    begins, ends = told.find(_INNER_BEGINS), told.rfind(_INNER_ENDS)
+    if 0 <= begins < ends:
+        return target_of(told[begins + 1 : ends]).removeprefix("public.")
     if "index tuple" in context:
         return ""  # it names the index, and the statement the table
     first = context.split("\n", 1)[0]

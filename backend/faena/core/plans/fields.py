@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from operator import itemgetter
 from typing import Any
 
+from faena.core.numbers import whole_number
 from faena.core.plans.model import Actual, Blocks, Jit, Plan, Step, Trigger
 
 CONDITIONS = (
@@ -212,7 +213,7 @@ def plan_of(raw: Mapping[str, Any], root: Step, form: str) -> Plan:
         root=root,
         form=form,
         statement=_text(raw, "Query Text"),
-        query_id=int(query_id) if isinstance(query_id, int | str) and str(query_id).lstrip("-").isdigit() else None,
+        query_id=whole_number(str(query_id)[:21]) if isinstance(query_id, int | str) else None,
         planning_ms=number(raw, "Planning Time"),
         execution_ms=number(raw, "Execution Time"),
         triggers=tuple(_trigger(one) for one in triggers if isinstance(one, Mapping))

@@ -11,13 +11,16 @@ _OPERATOR = r"(?P<op>=|<>|<=|>=|<|>|~~\*?|!~~\*?|IS NULL|IS NOT NULL)"
 _PLAIN = re.compile(rf"\(*{_COLUMN}\)*(?:::(?:text|character varying|bpchar|varchar))?\s*{_OPERATOR}\s*(?P<value>.*)")
 # A call on a column beside an operator: lower((email)::text) = …, date_trunc('day', at) >= …
 _FUNCTION = re.compile(
-    r"\b(?P<function>[a-z_][\w]*)\((?=[^()]*(?:\([^()]*\))?[^()]*\b[a-z_])(?P<inside>[^=<>~]*)\)\s*(?:=|<>|<=|>=|<|>|~~)"
+    r"\b(?P<function>[a-z_]\w{0,62}+)\((?=[^()]{0,200}(?:\([^()]{0,200}\))?[^()]{0,200}\b[a-z_])"
+    r"(?P<inside>[^=<>~]{0,300})\)\s?(?:=|<>|<=|>=|<|>|~~)"
 )
 _NO_FUNCTIONS = {"any", "all", "in", "not", "and", "or", "array", "row", "exists", "now", "current_date", "hashed"}
 _CAST = re.compile(
     rf"\((?:{_NAME}\.)?(?P<column>{_NAME})\)::(?P<type>numeric|double precision|real|integer|bigint|smallint|date|timestamp[a-z ]*|time[a-z ]*)\s*(?:=|<>|<=|>=|<|>)"
 )
 _WIDENED = ("numeric", "double precision", "real", "integer", "bigint", "smallint")
+_SPACES = re.compile(r"\s++")
+MOST_JUDGED = 20_000  # characters of a condition; of what comes behind them nothing is said
 _WILDCARD = re.compile(r"~~\*?\s*'%")
 
 
@@ -31,7 +34,7 @@ class Predicate:
 
 def conjuncts(condition: str) -> list[str]:
     """The parts of a condition that AND joins at its outermost level."""
-    text = _unbracketed(condition.strip())
+    text = _unbracketed(_SPACES.sub(" ", condition[:MOST_JUDGED]))
     return [_unbracketed(part) for part in _split(text, " AND ")]
 
 
@@ -45,24 +48,34 @@ def alternatives(condition: str) -> list[str]:
 
 
 def _unbracketed(text: str) -> str:
+    """Without brackets around the whole; each bracket's partner is found once, however many there are."""
     text = text.strip()
-    while text.startswith("(") and text.endswith(")") and _closes_at_end(text):
-        text = text[1:-1].strip()
-    return text
+    if not text.startswith("("):
+        return text
+    partner = _partners(text)
+    start, end = 0, len(text)
+    while start < end and text[start] == "(" and partner.get(start) == end - 1:
+        start, end = start + 1, end - 1
+        while start < end and text[start] == " ":
+            start += 1
+        while end > start and text[end - 1] == " ":
+            end -= 1
+    return text[start:end]
 
 
-def _closes_at_end(text: str) -> bool:
-    depth, quoted = 0, False
+def _partners(text: str) -> dict[int, int]:
+    """Where each bracket that is opened outside of quotes closes."""
+    found: dict[int, int] = {}
+    opened: list[int] = []
+    quoted = False
     for i, letter in enumerate(text):
         if letter == "'":
             quoted = not quoted
         elif not quoted and letter == "(":
-            depth += 1
-        elif not quoted and letter == ")":
-            depth -= 1
-            if depth == 0:
-                return i == len(text) - 1
-    return False
+            opened.append(i)
+        elif not quoted and letter == ")" and opened:
+            found[opened.pop()] = i
+    return found
 
 
 def _split(text: str, word: str) -> list[str]:
@@ -95,10 +108,10 @@ def predicates(condition: str) -> list[Predicate]:
 
 def function_on_column(condition: str) -> str | None:
     """Name of a function that wraps a column beside an operator; "a cast to date" for casts that lose precision."""
-    for match in _FUNCTION.finditer(condition):
+    for match in _FUNCTION.finditer(_SPACES.sub(" ", condition[:MOST_JUDGED])):
         if match["function"] not in _NO_FUNCTIONS and re.search(r"\b[a-z_][\w]*\b", _without_strings(match["inside"])):
             return match["function"]
-    for match in _CAST.finditer(condition):
+    for match in _CAST.finditer(condition[:MOST_JUDGED]):
         if match["type"] not in _WIDENED:
             return f"a cast to {match['type']}"
     return None
@@ -106,7 +119,7 @@ def function_on_column(condition: str) -> str | None:
 
 def implicit_cast(condition: str) -> tuple[str, str] | None:
     """Column and the type it is turned into before it is compared; casts that an index still serves are none."""
-    for match in _CAST.finditer(condition):
+    for match in _CAST.finditer(condition[:MOST_JUDGED]):
         if match["type"] in _WIDENED:
             return bare(match["column"]), match["type"]
     return None

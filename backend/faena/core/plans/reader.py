@@ -2,7 +2,7 @@
 
 import json
 import re
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 from xml.etree import ElementTree
 
@@ -40,24 +40,45 @@ def read_plans(written: str, form: str | None = None) -> list[Plan]:
         raise BadPlan(f"this has more than {MAX_CHARACTERS:,} characters, and a plan is not read beyond that")
     if form in (None, "json") and written[:100].lstrip()[:1] in ("[", "{"):
         try:  # most plans come straight from a server or a program, with nothing around them
-            return _structured(orjson.loads(written), "json")
+            raw = orjson.loads(written)
         except ValueError:
-            pass
+            raw = None
+        if raw is not None:
+            return _guarded(lambda: _structured(raw, "json"))
     body = unwrap(written)
     if not body.strip():
         raise BadPlan("there is nothing to read; paste what EXPLAIN printed")
+    return _guarded(lambda: _in_form(body, form or _recognised(body)))
+
+
+def _in_form(body: str, form: str) -> list[Plan]:
+    match form:
+        case "json":
+            return _structured(_json(body.strip()), "json")
+        case "xml":
+            return _structured(_xml(body.strip()), "xml")
+        case "yaml":
+            return _structured(_yaml(body), "yaml")
+        case _:
+            return [_from_text(body)]
+
+
+def _guarded(read: Callable[[], list[Plan]]) -> list[Plan]:
+    """What cannot be read is a BadPlan, whatever it breaks on: one plan must not stop what is read beside it."""
     try:
-        match form or _recognised(body):
-            case "json":
-                return _structured(_json(body.strip()), "json")
-            case "xml":
-                return _structured(_xml(body.strip()), "xml")
-            case "yaml":
-                return _structured(_yaml(body), "yaml")
-            case _:
-                return [_from_text(body)]
+        return read()
     except RecursionError:
         raise BadPlan("the plan is nested too deeply to be one") from None
+    except (
+        ArithmeticError,
+        AttributeError,
+        LookupError,
+        TypeError,
+        ValueError,
+    ):  # foreign text in a shape nobody foresaw
+        raise BadPlan(
+            "this looks like a plan, and a part of it is none; paste what EXPLAIN printed, as it was"
+        ) from None
 
 
 def _recognised(body: str) -> str:
@@ -113,7 +134,7 @@ def _without_frame(lines: list[str]) -> list[str]:
         kept.append(bare[1:-1] if boxed else line)
     filled = _filled(kept)
     if len(filled) > 1 and sum(line.rstrip().endswith("+") for line in filled[:-1]) >= 0.9 * (len(filled) - 1):
-        kept = [re.sub(r"\s*\+\s*$", "", line) for line in kept]
+        kept = [line.rstrip().removesuffix("+").rstrip() for line in kept]
         filled = _filled(kept)
     if filled and all(line.strip().startswith('"') and line.strip().endswith('"') for line in filled):
         kept = [line.strip()[1:-1].replace('""', '"') for line in filled]
@@ -137,10 +158,30 @@ def _json(body: str) -> Any:
 def _yaml(body: str) -> Any:
     if len(body) > MAX_YAML:
         raise BadPlan(f"a plan in YAML is read up to {MAX_YAML:,} characters; give it as JSON")
+    if _opens_too_much(body):
+        raise BadPlan("the plan is nested too deeply to be one")
     try:
+        # An EXPLAIN has no anchors; a few lines of them stand for more than any memory holds.
+        if "*" in body and any(isinstance(one, yaml.AliasEvent) for one in yaml.parse(body, Loader=yaml.CSafeLoader)):
+            raise BadPlan("an EXPLAIN in YAML refers to nothing by name; this one is not read")
         return yaml.load(body, Loader=yaml.CSafeLoader)
     except yaml.YAMLError as error:
         raise BadPlan(f"this begins like YAML and is none: {' '.join(str(error).split()):.200}") from None
+
+
+_QUOTED = re.compile(r'"(?:[^"\\]++|\\.)*+"')
+_OPENING = re.compile(r"[\[{]|[-?] (?=[-?\[{ ])")
+MAX_OPENED = 200
+
+
+def _opens_too_much(body: str) -> bool:
+    """Whether it opens more lists within lists than an EXPLAIN, which writes none on one line, ever does.
+
+    The parser goes down a call for each, and beyond some ten thousand ends the whole process.
+    """
+    bare = _QUOTED.sub("", body)
+    flows = bare.count("[") + bare.count("{")
+    return flows > 10 * MAX_OPENED or any(len(_OPENING.findall(line)) > MAX_OPENED for line in bare.split("\n"))
 
 
 def _xml(body: str) -> Any:

@@ -5,14 +5,17 @@ from typing import Any
 
 from faena.core.plans.fields import CONDITIONS, KEYS, SORTED_GROUPS
 
-_COST = r"\(cost=(?P<cost0>[\d.]+)\.\.(?P<cost1>[\d.]+) rows=(?P<rows>[\d.]+) width=(?P<width>\d+)\)"
-_ACTUAL = r"\((?:actual (?:time=(?P<time0>[\d.]+)\.\.(?P<time1>[\d.]+) )?rows=(?P<arows>[\d.]+) loops=(?P<loops>[\d.]+)|(?P<never>never executed))\)"
-_NODE = re.compile(rf"^(?P<head>.*?)\s*(?:{_COST})?\s*(?:{_ACTUAL})?\s*$")
+_F = r"\d{1,30}(?:\.\d{1,30})?"
+_COST = re.compile(rf"\(cost=({_F})\.\.({_F}) rows=({_F}) width=(\d{{1,12}})\)")
+_ACTUAL = re.compile(rf"\((?:actual (?:time=({_F})\.\.({_F}) )?rows=({_F}) loops=({_F})|(never executed))\)")
+MOST_HEAD = 1000  # characters of a step's name, table and alias
 _ARROW = re.compile(r"^(?P<indent>\s*)->\s+(?P<rest>.*)$")
 _LABEL = re.compile(r"^(?P<kind>SubPlan|InitPlan|CTE) (?P<name>\S+)(?P<more> \(returns .*\)| \(.*\))?$")
-_TRIGGER = re.compile(r"^Trigger (?P<name>.+?): (?:time=(?P<ms>[\d.]+) )?calls=(?P<calls>\d+)$")
+_TRIGGER = re.compile(r"^Trigger (?P<name>.+?): (?:time=(?P<ms>\d{1,30}(?:\.\d{1,30})?) )?calls=(?P<calls>\d{1,15})$")
 _DETAIL = re.compile(r"^(?P<name>[A-Z][A-Za-z/ -]*?(?: \d+)?):\s*(?P<value>.*)$")
-_PAIR = re.compile(r"(\w+)=([\d.]+)")
+_PAIR = re.compile(rf"\b(\w{{1,40}}+)=({_F})")
+_NUMBER = re.compile(_F)
+_SETTING = re.compile(r"(?<!\S)(\S++) = '([^']*+)'")
 _HEAD = re.compile(
     r"^(?P<kind>.+?)(?: using (?P<index>\"[^\"]+\"|\S+))?"
     r"(?: on (?P<table>(?:(?:\"[^\"]+\"|[^\s.\"]+)\.)?(?:\"[^\"]+\"|\S+))(?: (?P<alias>\"[^\"]+\"|\S+))?)?$"
@@ -84,29 +87,46 @@ def read_text(body: str) -> tuple[dict[str, Any], dict[str, Any] | None]:
 
 
 def _node(text: str) -> dict[str, Any] | None:
-    """A step's own line; None for a line that is none."""
-    match = _NODE.match(text)
-    if match is None:
-        return None
-    told = match["head"] and (match["cost0"] or match["arows"] or match["never"])
+    """A step's own line; None for a line that is none.
+
+    Its figures are looked for from the end, each once: what stands before them can be anything.
+    """
+    head, actual = _taken_off(text.rstrip(), " (actual ", _ACTUAL)
+    if actual is None:
+        head, actual = _taken_off(head, " (never ", _ACTUAL)
+    head, cost = _taken_off(head, " (cost=", _COST)
+    told = head and (cost or actual)
     # Without costs and times a step is known by its name alone.
-    if not told and (":" in text or not _KINDS.search(text) or len(text) > 300):
+    if not told and (":" in text or len(text) > 300 or not _KINDS.search(text)):
         return None
-    head = _HEAD.match(match["head"])
-    if head is None:
+    named = _HEAD.match(head) if len(head) <= MOST_HEAD else None
+    if named is None:
         return None
-    step: dict[str, Any] = {"Node Type": head["kind"]}
-    if match["cost0"] is not None:
-        step |= {"Startup Cost": float(match["cost0"]), "Total Cost": float(match["cost1"])}
-        step |= {"Plan Rows": float(match["rows"]), "Plan Width": int(match["width"])}
-    if match["never"]:
+    step: dict[str, Any] = {"Node Type": named["kind"]}
+    if cost is not None:
+        step |= {"Startup Cost": float(cost[1]), "Total Cost": float(cost[2])}
+        step |= {"Plan Rows": float(cost[3]), "Plan Width": int(cost[4])}
+    if actual is not None and actual[5]:
         step["Actual Loops"] = 0
-    elif match["arows"] is not None:
-        step |= {"Actual Rows": float(match["arows"]), "Actual Loops": float(match["loops"])}
-        if match["time0"] is not None:
-            step |= {"Actual Startup Time": float(match["time0"]), "Actual Total Time": float(match["time1"])}
-    _place(step, head)
+    elif actual is not None:
+        step |= {"Actual Rows": float(actual[3]), "Actual Loops": float(actual[4])}
+        if actual[1] is not None:
+            step |= {"Actual Startup Time": float(actual[1]), "Actual Total Time": float(actual[2])}
+    _place(step, named)
     return step
+
+
+def _taken_off(text: str, begins: str, pattern: re.Pattern[str]) -> tuple[str, re.Match[str] | None]:
+    """The text before a bracket at its end, and the bracket; the whole text when there is none."""
+    at = text.rfind(begins)
+    found = pattern.fullmatch(text, at + 1) if at >= 0 else None
+    return (text[:at].rstrip(), found) if found else (text, None)
+
+
+def _figure(text: str) -> float:
+    """The number that a text begins with; 0 when it begins with none."""
+    found = _NUMBER.match(text)
+    return float(found[0]) if found else 0.0
 
 
 def _place(step: dict[str, Any], head: re.Match[str]) -> None:
@@ -142,12 +162,12 @@ def _detail(
         return section
     name, value = match["name"], match["value"]
     if name in _AROUND:
-        around[_AROUND[name]] = float(value.split()[0]) if value.split() else None
+        around[_AROUND[name]] = _figure(value) if _NUMBER.match(value) else None
         return ""
     if name in ("Planning", "JIT", "Trigger") and not value:
         return name
     if name == "Settings":
-        around["Settings"] = dict(re.findall(r"(\S+) = '([^']*)'", value))
+        around["Settings"] = dict(_SETTING.findall(value))
         return ""
     if name == "Query Identifier":
         around["Query Identifier"] = value
@@ -155,8 +175,8 @@ def _detail(
     if section == "JIT":
         jit = around.setdefault("JIT", {})
         if name == "Functions":
-            jit["Functions"] = int(value)
-        if name == "Timing" and (total := re.search(r"Total ([\d.]+) ms", value)):
+            jit["Functions"] = int(_figure(value))
+        if name == "Timing" and (total := re.search(rf"Total ({_F}) ms", value)):
             jit["Timing"] = {"Total": float(total[1])}
         return section
     if section == "Planning" and name in ("Buffers", "I/O Timings", "Memory"):
@@ -174,7 +194,7 @@ def _tell(step: dict[str, Any], name: str, value: str) -> None:
         _sort(worker, value)
         workers.append(worker or {"Said": value})
     elif name in _NUMBERS:
-        step[name] = float(value.split()[0]) if re.match(r"[\d.]+", value) else 0.0
+        step[name] = _figure(value)
     elif name in KEYS:
         step[name] = _split(value)
     elif name in CONDITIONS:
@@ -187,14 +207,14 @@ def _tell(step: dict[str, Any], name: str, value: str) -> None:
         _hash(step, f"{name}: {value}")
     elif name == "Heap Blocks":
         for word, count in _PAIR.findall(value):
-            step[{"exact": "Exact Heap Blocks", "lossy": "Lossy Heap Blocks"}.get(word, word)] = int(count)
+            step[{"exact": "Exact Heap Blocks", "lossy": "Lossy Heap Blocks"}.get(word, word)] = int(float(count))
     elif name == "Buffers":
         _buffers(step, value)
     elif name == "I/O Timings":
         _timings(step, value)
     elif name == "Memory Usage" or name == "Hits":
         step[name] = value
-        if used := re.search(r"Memory Usage: (\d+)kB", f"{name}: {value}"):
+        if used := re.search(r"Memory Usage: (\d{1,15})kB", f"{name}: {value}"):
             step["Peak Memory Usage"] = int(used[1])
     else:
         step[name] = value
@@ -204,7 +224,7 @@ def _sort(step: dict[str, Any], text: str) -> None:
     """ "Sort Method: external merge  Disk: 1234kB", also for each worker."""
     if method := re.search(r"Sort Method: (.+?)(?:  |$)", text):
         step["Sort Method"] = method[1]
-    if space := re.search(r"(Disk|Memory): (\d+)kB", text):
+    if space := re.search(r"(Disk|Memory): (\d{1,15})kB", text):
         step["Sort Space Type"] = space[1]
         step["Sort Space Used"] = int(space[2])
 
@@ -214,17 +234,17 @@ def _sorted_groups(value: str) -> dict[str, Any]:
     found: dict[str, Any] = {}
     if methods := re.search(r"Sort Methods?: (.+?)(?:  |$)", value):
         found["Sort Methods Used"] = methods[1].split(", ")
-    for kind, space in re.findall(r"Peak (Memory|Disk): (\d+)kB", value):
+    for kind, space in re.findall(r"Peak (Memory|Disk): (\d{1,15})kB", value):
         found[f"Sort Space {kind}"] = {"Peak Sort Space Used": int(space)}
     return found
 
 
 def _hash(step: dict[str, Any], text: str) -> None:
-    if batches := re.search(r"Batches: (\d+)", text):
+    if batches := re.search(r"Batches: (\d{1,15})", text):
         step["Hash Batches"] = int(batches[1])
-    if memory := re.search(r"Memory Usage: (\d+)kB", text):
+    if memory := re.search(r"Memory Usage: (\d{1,15})kB", text):
         step["Peak Memory Usage"] = int(memory[1])
-    if disk := re.search(r"Disk Usage: (\d+)kB", text):
+    if disk := re.search(r"Disk Usage: (\d{1,15})kB", text):
         step["Disk Usage"] = int(disk[1])
 
 
@@ -235,7 +255,7 @@ def _buffers(step: dict[str, Any], value: str) -> None:
         area = words[0] if words and "=" not in words[0] else "shared"
         for name, count in _PAIR.findall(part):
             if area in ("shared", "temp"):
-                step[f"{area.title()} {name.title()} Blocks"] = int(count)
+                step[f"{area.title()} {name.title()} Blocks"] = int(float(count))
 
 
 def _timings(step: dict[str, Any], value: str) -> None:

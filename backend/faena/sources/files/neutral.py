@@ -9,8 +9,10 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from zlib import crc32
 
+from faena.core.numbers import INT4, whole_number
+from faena.core.privacy import Normalised
 from faena.core.readings import UNKNOWN_AGE, SampleReading, SessionSample
-from faena.core.texts import fingerprint, normalise
+from faena.core.sql.texts import conceal, fingerprint
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
 NOBODY = "none"  # state of a row that only says: sampled, and nobody was active
@@ -52,7 +54,7 @@ class NeutralRow:
 
     at: EpochMs
     session: SessionSample | None
-    text: str | None  # of its statement, literals replaced
+    text: Normalised | None  # of its statement, literals replaced
 
 
 class BadRow(ValueError):
@@ -83,7 +85,7 @@ def read_row(raw: Mapping[str, object]) -> NeutralRow:
     if session is None or session == "":
         raise BadRow("session is missing; write a number or a name that tells sessions apart")
     text = _text(raw, "statement", most=MAX_TEXT)
-    shown = normalise(text) if text else None
+    shown = conceal(text) if text else None
     identifier = _statement_id(raw.get("statement_id"))
     blocked_by = raw.get("blocked_by")
     return NeutralRow(
@@ -141,8 +143,9 @@ def _text(raw: Mapping[str, object], column: str, most: int = MAX_NAME) -> str:
 def _pid(value: object) -> Pid:
     """A number as it is, a name as a number of its own."""
     text = str(value).strip()
-    if text.isdigit() and int(text) < 2**31:
-        return Pid(int(text))
+    number = whole_number(text, INT4)
+    if number is not None and number >= 0:
+        return Pid(number)
     return Pid(crc32(text.encode()) >> 1)
 
 
@@ -172,13 +175,13 @@ def _age(raw: Mapping[str, object], column: str) -> int:
     return int(number)
 
 
-def by_tick(rows: Iterable[NeutralRow], faults: Faults) -> Iterator[tuple[SampleReading, dict[QueryId, str]]]:
+def by_tick(rows: Iterable[NeutralRow], faults: Faults) -> Iterator[tuple[SampleReading, dict[QueryId, Normalised]]]:
     """Readings in the order of the rows, which must ascend in time; a session twice at one tick is taken once."""
     at: EpochMs | None = None
     sessions: dict[Pid, SessionSample] = {}
-    texts: dict[QueryId, str] = {}
+    texts: dict[QueryId, Normalised] = {}
 
-    def reading() -> tuple[SampleReading, dict[QueryId, str]]:
+    def reading() -> tuple[SampleReading, dict[QueryId, Normalised]]:
         assert at is not None
         return SampleReading(due=at, took=Millis(0.0), sessions=tuple(sessions.values())), texts
 

@@ -24,13 +24,14 @@ _FAILURES = frozenset({"ERROR", "FATAL", "PANIC"})
 MAX_PENDING = 20_000  # sessions with pieces; far above what one server can have
 # In another language the words differ, but not the figure, its unit and the two spaces behind it.
 _DURATION = re.compile(
-    r"(?P<word>[^\s:]+)\s?: (?P<ms>\d+[.,]\d+) (?:ms|мс|毫秒|ミリ秒)(?:  (?P<phase>[^\s:]+)(?: (?P<name>[^:]*))?:\s*(?P<text>.*))?",
+    r"(?P<word>[^\s:]+)\s?: (?P<ms>\d{1,12}[.,]\d{1,6}) (?:ms|мс|毫秒|ミリ秒)(?:  (?P<phase>[^\s:]+)(?: (?P<name>[^:]*))?:\s*(?P<text>.*))?",
     re.DOTALL,
 )
-_TEMP = re.compile(r'temporary file: path "[^"]*", size (\d+)')
-_LOCK_WAIT = re.compile(r"process \d+ (?:still waiting for|acquired) .* after (\d+\.\d+) ms", re.DOTALL)
+_TEMP = re.compile(r'temporary file: path "[^"]*", size (\d{1,18})')
+_LOCK_WAIT = re.compile(r"process \d+ (?:still waiting for|acquired) .* after (\d{1,12}\.\d{1,6}) ms", re.DOTALL)
 _SPOKEN = re.compile(r"(?:statement|execute [^:]*): (.*)", re.DOTALL)
-_PLAN_TEXT = re.compile(r'\s*(?:\{\s*"Query Text": ("(?:[^"\\]|\\.)*")|Query Text: (.*?)\n\s*(?:[A-Z"-]|$))', re.DOTALL)
+_JSON_TEXT = re.compile(r'\s*+\{\s*+"Query Text": ("(?:[^"\\]++|\\[\s\S])*+")')
+_TEXT_BEGINS = re.compile(r"\s*+Query Text: ")
 
 _BY_STATE: dict[str, EventKind] = {
     "40P01": EventKind.DEADLOCK, "40001": EventKind.SERIALIZATION_FAILURE, "55P03": EventKind.TIMEOUT,
@@ -139,7 +140,7 @@ class Assembler:
     def _duration(self, entry: Entry, word: str, took: float, phase: str | None, text: str) -> None:
         if word != "duration":
             self.foreign += 1
-            phase = "plan" if text and _PLAN_TEXT.match(text) else phase and "statement"
+            phase = "plan" if text and _is_plan(text) else phase and "statement"
         if phase == "plan":
             if not self._belongs_to_last(entry.pid, took, text):
                 self._of(entry).plans.append((took, text, entry))
@@ -253,15 +254,29 @@ def _leftovers(pieces: _Pieces) -> Iterator[Happening]:
         yield _event(pieces.temp, EventKind.TEMP_FILE, None)
 
 
+def _is_plan(text: str) -> bool:
+    """Whether auto_explain wrote it, in whatever language the server speaks."""
+    return bool(_JSON_TEXT.match(text) or _TEXT_BEGINS.match(text))
+
+
 def text_of_plan(plan: str) -> str:
-    """The statement that auto_explain wrote at the head of a plan; empty when it did not."""
-    match = _PLAN_TEXT.match(plan)
-    if match is None:
-        return ""
-    if match[1] is not None:
-        text: str = json_string(match[1])
+    """The statement that auto_explain wrote at the head of a plan; empty when it did not.
+
+    In text it can have several lines, and ends where its parameters or the first step stand.
+    """
+    if quoted := _JSON_TEXT.match(plan):
+        text: str = json_string(quoted[1])
         return text
-    return match[2].strip()
+    begun = _TEXT_BEGINS.match(plan)
+    if begun is None:
+        return ""
+    lines = plan[begun.end() :].split("\n")
+    end = next((i for i, line in enumerate(lines) if i and _ends_the_text(line)), len(lines))
+    return "\n".join(lines[:end]).strip()
+
+
+def _ends_the_text(line: str) -> bool:
+    return line.startswith("Query Parameters: ") or "  (cost=" in line or "  (actual " in line
 
 
 def json_string(quoted: str) -> str:

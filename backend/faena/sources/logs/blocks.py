@@ -46,17 +46,23 @@ class Readable(Protocol):
 
 def blocks(stream: Readable, form: Form, lost: list[int]) -> Iterator[tuple[int, bytes]]:
     """(offset, block) after block. What is too long to be an entry is dropped and its offset put into `lost`."""
-    offset, kept = 0, b""
+    offset, kept, tried = 0, b"", 0
+    pieces: list[bytes] = []
     while piece := stream.read(BLOCK):
-        kept += piece
+        pieces.append(piece)
+        if sum(map(len, pieces)) < tried:  # an end is looked for in twice as much each time, so the work stays linear
+            continue
+        kept, pieces = b"".join((kept, *pieces)), []
         end = end_of_entries(kept, form)
+        tried = 0 if end else len(kept)
         if end:
             yield offset, kept[:end]
             offset, kept = offset + end, kept[end:]
         elif len(kept) > MAX_ENTRY:
             lost.append(offset)
-            end = kept.rfind(b"\n") + 1 or len(kept)
+            end, tried = kept.rfind(b"\n") + 1 or len(kept), 0
             offset, kept = offset + end, kept[end:]
+    kept = b"".join((kept, *pieces))
     if kept.strip(b"\r\n\0 "):
         yield offset, kept
 
@@ -135,21 +141,29 @@ def _has_neighbours(letters: npt.NDArray[np.uint8], pair: bytes, room: npt.NDArr
 
 def _end_of_records(data: bytes) -> int:
     """The last line end with an even number of quotes before it. A text's own quotes are doubled, so parity tells."""
-    start, end = csv_start(data), len(data)
-    while (end := data.rfind(b"\n", start, end)) >= 0:
-        if count_byte(data[start:end], b'"') % 2 == 0:
-            return end + 1
-    return 0
+    start = csv_start(data)
+    letters = np.frombuffer(data, np.uint8, offset=start) if start < len(data) else np.empty(0, np.uint8)
+    ends = np.flatnonzero(letters == 10)
+    if not len(ends):
+        return 0
+    quotes = np.flatnonzero(letters == 34)
+    whole = ends[np.searchsorted(quotes, ends) % 2 == 0]
+    return start + int(whole[-1]) + 1 if len(whole) else 0
 
 
-_FOLLOW_UP = re.compile(rb"^\t|^[^\n]*?(?:DETAIL|HINT|CONTEXT|STATEMENT|QUERY|LOCATION|BACKTRACE):  ")
+_FOLLOW_UP = re.compile(rb"[^\n]*?(?:DETAIL|HINT|CONTEXT|STATEMENT|QUERY|LOCATION|BACKTRACE):  ")
 
 
 def _end_before_last_head(data: bytes) -> int:
+    """Lines that begin with a tab belong to the entry before; of the others the last that is no follow-up begins one."""
     end = data.rfind(b"\n") + 1  # of whole lines
-    while end > 0:
-        start = data.rfind(b"\n", 0, end - 1) + 1
-        if not _FOLLOW_UP.match(data[start : min(end, start + 500)]):
-            return start
-        end = start
+    letters = np.frombuffer(data, np.uint8, count=end)
+    ends = np.flatnonzero(letters == 10)[:-1]  # each but the last is followed by a line
+    heads = [*(ends[letters[ends + 1] != 9] + 1).tolist()]
+    if end and letters[0] != 9:
+        heads.insert(0, 0)
+    for start in reversed(heads):
+        stop = data.find(b"\n", start, start + 500)
+        if not _FOLLOW_UP.match(data[start : stop if stop >= 0 else start + 500]):
+            return int(start)
     return 0

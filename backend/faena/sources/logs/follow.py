@@ -3,21 +3,26 @@
 import asyncio
 from collections.abc import Sequence
 from dataclasses import dataclass
+from hashlib import blake2b
 from pathlib import Path
 from typing import Protocol
 
 from faena.core.errors import SourceRefused
 from faena.core.logged import Execution, LogEvent, LogPosition, LogReading
 from faena.sources.logs.assemble import Assembler
-from faena.sources.logs.blocks import MAX_ENTRY, Form, end_of_entries
+from faena.sources.logs.blocks import Form, end_of_entries
 from faena.sources.logs.entries import Stamps
 from faena.sources.logs.formats import Faults, ReadEntries, reader_for
 
-STEP = 256 * 1024  # a step is read in about 5 ms; between steps the collector's samples have their turn
+STEP = (
+    256 * 1024
+)  # a step is read in about 5 ms, in a thread, and between steps the collector's samples have their turn
 STEPS = 32  # in one reading, so that catching up does not hold up the readings behind it
 FIRST = 1024 * 1024  # of a log that was never read, so much of its end
+MAX_ENTRY = 8 * 1024 * 1024  # an entry that does not end within so many bytes is passed over
 AGAIN = 128 * 1024  # of a log that somebody else read before, so much is read again; the store knows it by its keys
-TAIL = 64  # bytes before the position by which a file is known again
+TAIL = 64  # bytes before the position by whose digest a file is known again
+DIGEST = 16
 
 
 def form_by_name(name: str) -> Form:
@@ -151,8 +156,12 @@ class Follower:
         return await self._position(name, offset + head.find(b"\n") + 1)
 
     async def _position(self, name: str, offset: int) -> LogPosition:
+        return LogPosition(name, offset, await self._tail(name, offset))
+
+    async def _tail(self, name: str, offset: int) -> bytes:
         start = max(0, offset - TAIL)
-        return LogPosition(name, offset, await self._files.read(name, start, offset - start))
+        before = await self._files.read(name, start, offset - start)
+        return blake2b(before, digest_size=DIGEST).digest() if before else b""
 
     async def _found_again(self, position: LogPosition, listed: Sequence[LogFile]) -> tuple[LogPosition, str]:
         """The same place, under whatever name its file goes by now; else the beginning of what took its place."""
@@ -168,8 +177,9 @@ class Follower:
         size = next((one.size for one in listed if one.name == name), -1)
         if size < position.offset:
             return False
-        start = position.offset - len(position.tail)
-        return not position.tail or await self._files.read(name, start, len(position.tail)) == position.tail
+        if len(position.tail) != DIGEST:  # nothing stood before it, or it was stored before digests were
+            return True
+        return await self._tail(name, position.offset) == position.tail
 
     async def _step(self, position: LogPosition, listed: Sequence[LogFile]) -> LogPosition | None:
         """Read on by a piece; None when there is nothing more for now."""
@@ -190,11 +200,16 @@ class Follower:
             self._faults.add(f"an entry of {name} does not end within {length} bytes")
             end = len(data)
         if end:
-            assert self._read_entries
-            self._assembler.feed(self._read_entries(data[:end], offset))
-            tail = (position.tail + data[:end])[-TAIL:]
-            return LogPosition(name, offset + end, tail)
+            await asyncio.to_thread(self._take_in, data[:end], offset)
+            if end < TAIL:
+                return await self._position(name, offset + end)
+            return LogPosition(name, offset + end, blake2b(data[end - TAIL : end], digest_size=DIGEST).digest())
         return LogPosition(following.name, 0) if following is not None and not data else None
+
+    def _take_in(self, data: bytes, offset: int) -> None:
+        """In a thread of its own: the samples of all servers must not wait for one server's log."""
+        assert self._read_entries
+        self._assembler.feed(self._read_entries(data, offset))
 
     def _next_file(self, name: str, listed: Sequence[LogFile]) -> LogFile | None:
         """The file that the log went on in: the oldest that was written to after this one.

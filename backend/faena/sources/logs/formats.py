@@ -9,6 +9,7 @@ from typing import Any
 import orjson
 
 from faena.core.logged import Execution
+from faena.core.numbers import INT4, INT8, whole_number
 from faena.sources.logs.blocks import Form, csv_start
 from faena.sources.logs.entries import Entry, Stamps
 from faena.sources.logs.prefix import (
@@ -23,6 +24,7 @@ from faena.sources.logs.prefix import (
 )
 
 csv.field_size_limit(64 << 20)
+MOST_MS = 1e12  # thirty years
 _new = tuple.__new__  # half the time of calling Entry, hundreds of thousands of times a second
 _BREAK = re.compile(r"\n(?!\t)")
 ReadEntries = Callable[[bytes, int], Iterator[Entry | Execution]]  # executions that are told in one entry as such
@@ -95,8 +97,14 @@ class JsonEntries:
     def _entry(self, raw: dict[str, Any], place: int) -> Entry | Execution:
         get = raw.get
         message, detail, client = get("message", ""), get("detail", ""), get("remote_host", "")
-        if not isinstance(message, str) or not isinstance(detail, str):
+        user, database, program = get("user", ""), get("dbname", ""), get("application_name", "")
+        pid, line, query_id = raw["pid"], get("line_num", place), get("query_id") or None
+        if not (type(message) is type(detail) is type(client) is type(user) is type(database) is type(program) is str):
             raise TypeError("texts are texts")
+        if type(pid) is not int or not 0 <= pid <= INT4 or type(line) is not int or line > INT8:
+            raise ValueError("no process, or no line")
+        if query_id is not None and (type(query_id) is not int or not -INT8 - 1 <= query_id <= INT8):
+            raise ValueError("no identifier of a statement")
         if client == "[local]":
             client = "local"
         if message[:10] == "duration: " and raw["error_severity"] == "LOG":
@@ -104,32 +112,33 @@ class JsonEntries:
             whole = rest[:11] == "statement: "
             if whole or rest[:8] == "execute ":
                 took = float(figure)
+                if not 0 <= took < MOST_MS:
+                    raise ValueError("no duration")
                 return _new(
                     Execution,
                     (
-                        self._stamps.read(raw["timestamp"]), took, int(raw["pid"]), get("line_num", place),
-                        rest[11:] if whole else rest.partition(": ")[2], get("query_id") or None,
-                        detail[12:] if detail[1:12] == "arameters: " else "", get("dbname", ""), get("user", ""),
-                        get("application_name", ""), client, None, None, None if whole else took, 0, "", 1.0,
+                        self._stamps.read(raw["timestamp"]), took, pid, line,
+                        rest[11:] if whole else rest.partition(": ")[2], query_id,
+                        detail[12:] if detail[1:12] == "arameters: " else "", database, user, program, client, None, None, None if whole else took, 0, "", 1.0,
                     ),
                 )  # fmt: skip
         return _new(
             Entry,
             (
                 self._stamps.read(raw["timestamp"]),
-                int(raw["pid"]),
-                raw["error_severity"],
+                pid,
+                str(raw["error_severity"]),
                 message,
-                get("line_num", place),
-                get("user", ""),
-                get("dbname", ""),
-                get("application_name", ""),
+                line,
+                user,
+                database,
+                program,
                 client,
-                get("state_code", ""),
-                get("query_id") or None,
+                str(get("state_code", "")),
+                query_id,
                 detail,
-                get("context", ""),
-                get("statement", ""),
+                str(get("context", "")),
+                str(get("statement", "")),
             ),
         )
 
@@ -142,9 +151,9 @@ _CSV_RECORD = re.compile(r'[^"\n]*+(?:"[^"]*+"[^"\n]*+)*+(?:\n|\Z)')
 # An execution told in one record: taken by one expression, in half the time that taking all columns apart needs, and
 # without ways back (*+, ?+), which cost a quarter more.
 _CSV_EXECUTION = re.compile(
-    rf'(.{{23}} [^,]++),(?:"({_QUOTED})")?+,(?:"({_QUOTED})")?+,(\d++),(?:"([^"]*+)")?+,[^,]*+,(\d++),(?:"[^"]*+")?+,'
-    rf'[^,]*+,[^,]*+,\d*+,LOG,00000,"duration: (\d++\.\d++) ms  (?:statement|(execute) [^:"]*+): ({_QUOTED})",'
-    rf'(?:"[Pp]arameters: ({_QUOTED})")?+,,,,,,,,(?:"({_QUOTED})")?+(?:,[^,\n]*+(?:,\d*+,(-?\d++))?+)?+\r?\n'
+    rf'(.{{23}} [^,]++),(?:"({_QUOTED})")?+,(?:"({_QUOTED})")?+,(\d{1, 9}+),(?:"([^"]*+)")?+,[^,]*+,(\d{1, 15}+),(?:"[^"]*+")?+,'
+    rf'[^,]*+,[^,]*+,\d*+,LOG,00000,"duration: (\d{1, 12}+\.\d{1, 6}+) ms  (?:statement|(execute) [^:"]*+): ({_QUOTED})",'
+    rf'(?:"[Pp]arameters: ({_QUOTED})")?+,,,,,,,,(?:"({_QUOTED})")?+(?:,[^,\n]*+(?:,\d*+,(-?\d{1, 19}+))?+)?+\r?\n'
 )
 
 
@@ -182,7 +191,7 @@ class CsvEntries:
             yield _new(
                 Execution,
                 (
-                    ended, took, int(pid), int(line), statement, int(query_id) or None if query_id else None, parameters,
+                    ended, took, int(pid), int(line), statement, whole_number(query_id) or None if query_id else None, parameters,
                     database, user, program, _host(client), None, None, took if execute else None, 0, "", 1.0,
                 ),
             )  # fmt: skip
@@ -196,7 +205,7 @@ class CsvEntries:
             return None
         query_id = row[_QUERY_ID] if len(row) > _QUERY_ID else ""
         at, pid = self._stamps.read(row[_AT]), row[_PID]
-        if at < 0 or not pid.isdigit():
+        if at < 0 or whole_number(pid, INT4) is None:
             self._faults.add(f"no entry of csvlog near byte {place}")
             return None
         return _new(
@@ -206,13 +215,13 @@ class CsvEntries:
                 int(pid),
                 row[_SEVERITY],
                 row[_MESSAGE],
-                int(line) if (line := row[_LINE]).isdigit() else place,
+                whole_number(row[_LINE]) or place,
                 row[_USER],
                 row[_DATABASE],
                 row[_PROGRAM],
                 _host(row[_CLIENT]),
                 row[_SQLSTATE],
-                int(query_id) or None if query_id.lstrip("-").isdigit() else None,
+                whole_number(query_id) or None,
                 row[_DETAIL],
                 row[_CONTEXT],
                 row[_STATEMENT],
@@ -264,7 +273,7 @@ class TextEntries:
                         Execution,
                         (
                             ended, took, int(pid or 0), offset + at, statement,
-                            int(query_id) or None if query_id else None, parameters, database, user, program,
+                            whole_number(query_id) or None if query_id else None, parameters, database, user, program,
                             _without_port(client) if client else "", None, None, took if execute else None, 0, "", 1.0,
                         ),
                     )  # fmt: skip
@@ -306,7 +315,7 @@ class TextEntries:
             (
                 self._stamps.read(at) if at else _from_epoch(epoch), int(pid or 0), severity, _untabbed(message), place,
                 user, database, program, _without_port(client) if client else "", sqlstate,
-                int(query_id) or None if query_id else None, _untabbed(detail), "", "",
+                whole_number(query_id) or None if query_id else None, _untabbed(detail), "", "",
             ),
         )  # fmt: skip
 
@@ -332,9 +341,11 @@ class _Patterns:
 
 
 _ANY_PREFIX = re.compile(
-    r"(?:(?P<at>\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(?:\.\d{3})? [A-Za-z0-9+:-]+))?[^\n]*?(?:\[(?P<pid>\d+)\][^\n]*?)?"
-    r"(?P<severity>LOG|ERROR|FATAL|PANIC|WARNING|NOTICE|INFO|DETAIL|HINT|CONTEXT|STATEMENT|QUERY):  "
-    r"(?P<message>[^\n]*(?:\n\t[^\n]*)*)" + NEVER
+    r"(?>(?:(?P<at>\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(?:\.\d{3})? [A-Za-z0-9+:-]+))?+)"
+    # The severity is looked for in the line's first 500 characters, and a process in brackets once before it.
+    r"(?>(?:(?=(?P<before>[^\n\[]{0,200}+\[(?P<pid>\d{1,9})\])))?+)"
+    r"(?>[^\n]{0,500}?(?P<severity>LOG|ERROR|FATAL|PANIC|WARNING|NOTICE|INFO|DETAIL|HINT|CONTEXT|STATEMENT|QUERY):  )"
+    r"(?P<message>[^\n]*+(?:\n\t[^\n]*+)*+)" + NEVER
 )
 _NEVER = re.compile(NEVER + "(?!)")
 

@@ -5,7 +5,8 @@ from collections.abc import Callable, Sequence
 from operator import itemgetter
 
 # What each escape of log_line_prefix looks like. Names can hold nearly anything; those that hold what prefixes are
-# made of are matched with patience (LOOSE), all others at once.
+# made of are matched with patience (LOOSE), all others at once. With patience a name goes on to the first place where
+# what follows it in the prefix stands, and never further: a line that fits nowhere is given up in one pass.
 _ESCAPES = {
     "a": r"(?P<program>[^\n,:|\[\]@=]*)",
     "u": r"(?P<user>[^\s,:|\[\]@=/]*)",
@@ -13,27 +14,28 @@ _ESCAPES = {
     "r": r"(?P<client>[^\s,:|@=()]*(?:\(\d+\))?)",
     "h": r"(?P<client>[^\s,|@=()]*)",
     "b": r"(?P<backend>[a-z ]*)",
-    "p": r"(?P<pid>\d+)",
+    "p": r"(?P<pid>\d{1,9})",
     "P": r"\d*",
     "t": r"(?P<at>\d{4}-\d\d-\d\d [\d:]{8} [A-Za-z0-9+-]+(?::\d\d(?=\D))?)",
     "m": r"(?P<at>\d{4}-\d\d-\d\d [\d:]{8}\.\d{3} [A-Za-z0-9+-]+(?::\d\d(?=\D))?)",
-    "n": r"(?P<epoch>\d+\.\d{3})",
-    "i": r"(?P<tag>.*?)",
+    "n": r"(?P<epoch>\d{1,11}\.\d{3})",
+    "i": r"(?P<tag>[^\n]{0,64}?)",
     "e": r"(?P<sqlstate>[0-9A-Z]{5})",
     "c": r"(?P<session>[0-9a-f]+\.[0-9a-f]+)",
     "l": r"\d+",
     "s": r"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d [A-Za-z0-9+:-]+",
     "v": r"(?:-?\d+/\d+)?",
     "x": r"\d+",
-    "Q": r"(?P<query_id>-?\d+)",
+    "Q": r"(?P<query_id>-?\d{1,19})",
 }
 _LOOSE = {
-    "a": r"(?P<program>.*?)",
-    "u": r"(?P<user>.*?)",
-    "d": r"(?P<database>.*?)",
-    "r": r"(?P<client>\S*?(?:\(\d+\))?)",
+    "a": r"(?P<program>[^\n]*?)",
+    "u": r"(?P<user>[^\n]*?)",
+    "d": r"(?P<database>[^\n]*?)",
+    "r": r"(?P<client>[^\s(]*+(?:\(\d+\))?+)",
     "h": r"(?P<client>\S*?)",
 }
+_PATIENT = frozenset("audh")
 # Tried in this order when nobody says how a log was written; the first that fits nearly every line wins.
 COMMON: tuple[str, ...] = (
     "%m [%p] ",
@@ -65,9 +67,7 @@ NEVER = r"((?!))?"
 FIELDS = ("at", "epoch", "pid", "user", "database", "program", "client", "query_id")
 ENTRY_FIELDS = (*FIELDS, "severity", "message", "sqlstate", "detail")
 EXECUTION_FIELDS = (*FIELDS, "took", "execute", "statement", "parameters")
-_EXECUTION = (
-    rf"LOG:  duration: (?P<took>\d++\.\d++) ms  (?:statement|(?P<execute>execute) [^:\n]*+): (?P<statement>{_TEXT})"
-)
+_EXECUTION = rf"LOG:  duration: (?P<took>\d{1, 12}+\.\d{1, 6}+) ms  (?:statement|(?P<execute>execute) [^:\n]*+): (?P<statement>{_TEXT})"
 
 
 def pattern_of(prefix: str, *, loose: bool = False) -> re.Pattern[str]:
@@ -108,24 +108,37 @@ def _body(prefix: str, *, loose: bool) -> str:
     before, stop, after = prefix.partition("%q")
     seen: set[str] = set()
     escapes = _ESCAPES | _LOOSE if loose else _ESCAPES
-    body = _piece(before, seen, escapes)
-    return body + (f"(?:{_piece(after, seen, escapes)})?" if stop else "")
+    body = _piece(before, seen, escapes, last=not stop)
+    return body + (f"(?:{_piece(after, seen, escapes, last=True)})?" if stop else "")
 
 
-def _piece(prefix: str, seen: set[str], escapes: dict[str, str]) -> str:
-    found = []
-    for literal, padding, escape in re.findall(r"([^%]+)|%(-?\d*)([a-zA-Z%])", prefix):
-        if literal:
-            found.append(re.escape(literal))
-        elif escape == "%":
-            found.append("%")
+_BEFORE_SEVERITY = r"(?=[^\s:]{2,24}:  )"
+
+
+def _piece(prefix: str, seen: set[str], escapes: dict[str, str], *, last: bool) -> str:
+    """`last`: the severity follows."""
+    found: list[str] = []
+    parts = re.findall(r"([^%]+)|%(-?\d*)([a-zA-Z%])", prefix)
+    patient = False  # the part before is a name that goes on to the first place where this one stands
+    for i, (literal, padding, escape) in enumerate(parts):
+        if literal or escape == "%":
+            told = re.escape(literal or "%")
+            ends = _BEFORE_SEVERITY if last and i == len(parts) - 1 else ""
+            found.append(f"{told}{ends})" if patient else told)
+            patient = False
         elif escape in escapes:
             name = re.search(r"\?P<(\w+)>", escapes[escape])
             body = escapes[escape]
             if name and name[1] in seen:
                 body = body.replace(name[0], "?:", 1)
             seen.update(name.groups() if name else ())
-            found.append(rf" *{body} *" if padding else body)
+            body = rf" *+{body} *" if padding else body
+            if patient:
+                found.append(")")
+            patient = escapes is not _ESCAPES and escape in _PATIENT
+            found.append(f"(?>{body}" if patient else body)
+    if patient:
+        found.append(f"{_BEFORE_SEVERITY if last else ''})")
     return "".join(found)
 
 

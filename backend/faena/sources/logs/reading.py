@@ -33,7 +33,9 @@ _TROUBLE: dict[Form, tuple[Word, ...]] = {
 # A log whose head has none of these is in another language, where the words above tell nothing of trouble.
 _ENGLISH = (b"duration: ", b"connection ", b"checkpoint ", b"statement: ", b"database system", b"ERROR", b"FATAL")
 _TROUBLE_LINE = {
-    "jsonlog": re.compile(rb'[^\n]*"state_code":"(?!0[01])[^\n]*|[^\n]*"message":"process \d+ (?:still|acq)[^\n]*'),
+    "jsonlog": re.compile(
+        rb'^[^\n]*?(?:"state_code":"(?!0[01])|"message":"process \d{1,10} (?:still|acq))[^\n]*+', re.MULTILINE
+    ),
 }
 
 

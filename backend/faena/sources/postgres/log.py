@@ -6,11 +6,11 @@ from typing import LiteralString
 
 from psycopg.rows import TupleRow
 
+from faena.core.discreet import discreet
 from faena.core.logged import CaptureRules, Execution, LogPosition, LogReading
 from faena.core.statements.executions import LoggedShare, chosen, logged_share
 from faena.core.units import QueryId
 from faena.sources.logs.blocks import Form
-from faena.sources.logs.discreet import discreet
 from faena.sources.logs.follow import Follower, LocalFiles, LogFile, LogFiles
 from faena.sources.postgres import queries
 

@@ -11,6 +11,7 @@ from psycopg.rows import TupleRow
 
 from faena.core.errors import BadInput, SourceAway, SourceError, SourceRefused, SourceUnfit
 from faena.core.logged import CaptureRules, LogPosition, LogReading
+from faena.core.privacy import Normalised
 from faena.core.readings import (
     COUNTER_FIELDS,
     PREPARED,
@@ -22,8 +23,8 @@ from faena.core.readings import (
     StatementText,
     Survey,
 )
+from faena.core.sql.texts import conceal, fingerprint
 from faena.core.statements.figures import sum_of_squares
-from faena.core.texts import fingerprint, normalise
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 from faena.sources.postgres import queries
 from faena.sources.postgres.locks import LockReader, in_order_of_blame
@@ -108,7 +109,9 @@ class PostgresSource:
         self._version = 0
         self._databases: dict[int, str] = {}
         self._roles: dict[int, str] = {}
-        self._seen_texts: dict[QueryId, str] = {}  # of sampled statements without an identifier, by our fingerprint
+        self._seen_texts: dict[
+            QueryId, Normalised
+        ] = {}  # of sampled statements without an identifier, by our fingerprint
         self._locks = LockReader(self._ask_quickly, self._ask_slowly)
         self._surveyed: Counts | None = None
         self._log: ServerLog | None = None
@@ -224,7 +227,7 @@ class PostgresSource:
         """The server's identifier of a statement it counted before under the same text, else our own fingerprint."""
         mine = fingerprint(text)
         if mine not in self._known_as and len(self._seen_texts) < MAX_SEEN_TEXTS:
-            self._seen_texts.setdefault(mine, normalise(text))
+            self._seen_texts.setdefault(mine, conceal(text))
         return self._known_as.get(mine, mine)
 
     async def counters(self, at: EpochMs) -> CounterReading | None:
@@ -262,7 +265,7 @@ class PostgresSource:
         found = {i: self._seen_texts[i] for i in wanted if i in self._seen_texts}
         try:
             rows = await self._ask(self._slow, queries.TEXTS, [list(wanted)])
-            found.update((QueryId(i), text) for i, text in rows)
+            found.update((QueryId(i), conceal(text)) for i, text in rows)
             self._known_as.update((fingerprint(text), QueryId(i)) for i, text in rows)
         except SourceError as error:
             if not isinstance(error.__cause__, psycopg.errors.UndefinedFunction):
@@ -270,7 +273,7 @@ class PostgresSource:
         missing = [i for i in wanted if i not in found]
         if missing and self._version >= 140000:
             rows = await self._ask(self._slow, queries.TEXTS_RUNNING, [missing])
-            found.update((QueryId(i), normalise(text)) for i, text in rows)
+            found.update((QueryId(i), conceal(text)) for i, text in rows)
         return [StatementText(query_id=i, text=text) for i, text in found.items()]
 
     async def survey(self, at: EpochMs) -> Survey:

@@ -15,7 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from faena.core.sampling.dimensions import Combination
-from faena.core.texts import fingerprint
+from faena.core.sql.texts import fingerprint
 from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 from faena.sources.simulated.estate import Estate, Statement
 from faena.sources.simulated.incidents import Activity, Calls, Cost, Happening, Incident, ReplayStops, happenings

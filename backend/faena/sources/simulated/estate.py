@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import Any
 
 from faena.core.errors import BadInput
-from faena.core.texts import fingerprint
+from faena.core.sql.texts import fingerprint
 from faena.core.units import QueryId
 
 

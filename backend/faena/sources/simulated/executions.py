@@ -8,7 +8,7 @@ from zlib import crc32
 import numpy as np
 
 from faena.core.logged import Execution
-from faena.core.texts import fingerprint
+from faena.core.sql.texts import fingerprint
 from faena.core.units import EpochMs, Pid
 from faena.sources.simulated.engine import Engine, Hour
 from faena.sources.simulated.incidents import Cost, happenings

@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 
 from faena.core.sampling.dimensions import Combination
-from faena.core.texts import fingerprint
+from faena.core.sql.texts import fingerprint
 from faena.core.units import QueryId
 from faena.sources.simulated.estate import Estate, Statement
 from faena.sources.simulated.incidents import Activity, Deadlock, Happening, Hold, ReplayStops

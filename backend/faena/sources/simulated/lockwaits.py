@@ -6,7 +6,7 @@ import numpy as np
 
 from faena.core.logged import EventKind, LogEvent
 from faena.core.readings import LockEdge, LockFact, SessionSample
-from faena.core.texts import target_of
+from faena.core.sql.names import target_of
 from faena.core.units import EpochMs, Pid, QueryId
 from faena.sources.simulated.engine import Engine, Hour
 from faena.sources.simulated.incidents import Deadlock, happenings

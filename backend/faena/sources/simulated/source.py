@@ -15,6 +15,7 @@ from faena.core.readings import (
     StatementText,
     Survey,
 )
+from faena.core.sql.texts import conceal
 from faena.core.units import MS_PER_HOUR, EpochMs, Millis, Pid, QueryId
 from faena.sources.simulated.engine import Engine, Hour, texts_of
 from faena.sources.simulated.executions import hour_executions
@@ -79,7 +80,7 @@ class SimulatedSource:
 
     async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
         known = self._texts()
-        return [StatementText(query_id=i, text=known[i]) for i in wanted if i in known]
+        return [StatementText(query_id=i, text=conceal(known[i])) for i in wanted if i in known]
 
     async def survey(self, at: EpochMs) -> Survey:
         """The last whole minute."""

@@ -7,7 +7,7 @@ from zlib import crc32
 import numpy as np
 
 from faena.core.readings import HostFigures, ServerVitals, TableFigures
-from faena.core.statements.tables import tables_of
+from faena.core.sql.names import tables_of
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.sources.simulated.engine import CACHE_HITS_PER_READ, Engine, Hour
 from faena.sources.simulated.incidents import Activity, Deadlock, happenings

@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from faena.core.readings import COUNTER_FIELDS, CounterKey
-from faena.core.texts import fingerprint
+from faena.core.sql.texts import fingerprint
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.sources.simulated.engine import CACHE_HITS_PER_READ, Engine, Hour
 from faena.sources.simulated.incidents import Activity, Happening, happenings

@@ -1,0 +1,27 @@
+"""Whether a statement finds the rows that it locks by scanning: what a deadlock's cause wants to know of a plan."""
+
+from faena.core.deadlocks.cause import verb
+from faena.core.plans.model import walk
+from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.sql.names import target_of
+
+LEAST_SCAN_COST = 200.0  # of some dozen pages; a table of fewer is scanned whatever indexes it has
+SCANS = ("Seq Scan", "Parallel Seq Scan")
+
+
+def scans_what_it_locks(statement: str, plan: str) -> bool:
+    """Whether a plan, in whatever form, finds rows that it changes by reading through a table of more than a few pages."""
+    if verb(statement) not in ("update", "delete") and "for update" not in statement.lower():
+        return False
+    table = target_of(statement).rpartition(".")[2]
+    try:
+        steps = [step for _, step in walk(read_plan(plan).root)]
+    except BadPlan:
+        return False
+    return any(
+        step.kind in SCANS
+        and step.table == table
+        and "Filter" in step.conditions
+        and (step.cost_total or 0.0) >= LEAST_SCAN_COST
+        for step in steps
+    )
