@@ -7,6 +7,7 @@ from faena import __version__
 from faena.api import (
     blocking,
     capture,
+    collectors,
     deadlocks,
     executions,
     hosts,
@@ -14,6 +15,7 @@ from faena.api import (
     load,
     marks,
     overview,
+    people,
     plans,
     problems,
     servers,
@@ -53,3 +55,5 @@ api.add_router("", sessions.router)
 api.add_router("", blocking.router)
 api.add_router("", deadlocks.router)
 api.add_router("", marks.router)
+api.add_router("", people.router)
+api.add_router("", collectors.router)

@@ -123,7 +123,7 @@ def _health(one: HealthFinding) -> HealthOut:
 def plan_proposals(request: HttpRequest, key: str) -> ProposalsOut:
     """Indexes for a plan, by the statistics of the server it comes from."""
     kept = plans.brought(key)
-    found = proposals.for_plan(kept, plans.as_shown(kept, request.user))
+    found = proposals.for_plan(kept, plans.as_shown(kept, request.user), by=request.user)
     return ProposalsOut(
         proposals=[ProposalOut(**_proposal(one)) for one in found.proposals],
         refused=[_refusal(one) for one in found.refused],
@@ -139,7 +139,7 @@ def get_indexes(
     database: Annotated[str, Query(max_length=63, description="by default that with most time in statements")] = "",
 ) -> IndexesOut:
     """What could go, and one proposal per table that serves most of the time at stake. Asks the server now."""
-    found = proposals.of_server(servers.server(server_id), window_in.window(now_ms()), database)
+    found = proposals.of_server(servers.server(server_id), window_in.window(now_ms()), database, by=request.user)
     return IndexesOut(
         database=found.schema.database,
         databases=list(found.databases),

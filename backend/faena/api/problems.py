@@ -5,13 +5,13 @@ from typing import Any
 
 import orjson
 from django.conf import settings
-from django.db import InterfaceError, OperationalError
+from django.db import DataError, InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from faena.api.out import Out
-from faena.core.errors import BadInput, NotAllowed, NotFound, SourceAway, SourceError, StoreAway
+from faena.core.errors import BadInput, Busy, NotAllowed, NotFound, SourceAway, SourceError, StoreAway
 
 log = logging.getLogger(__name__)
 
@@ -77,8 +77,65 @@ def install(api: NinjaAPI) -> None:
     def _http(request: HttpRequest, error: HttpError) -> HttpResponse:
         return problem(error.status_code, "http", "The request was refused", str(error))
 
+    @api.exception_handler(Busy)
+    def _busy(request: HttpRequest, error: Busy) -> HttpResponse:
+        answer = problem(429, "busy", "Others are being served", str(error))
+        answer["Retry-After"] = str(error.after_s)
+        return answer
+
+    for bad in (DataError, OverflowError, UnicodeError):  # a number or a text that no column holds
+        api.add_exception_handler(bad, _unfit)
+    api.add_exception_handler(ValueError, _unfit_text)
+    api.add_exception_handler(Exception, _broken)
     for kind in (StoreAway, OperationalError, InterfaceError):
         api.add_exception_handler(kind, _store_away)
+
+
+def _unfit(request: HttpRequest, error: Exception | type[Exception]) -> HttpResponse:
+    return problem(
+        400,
+        "bad-input",
+        "The request cannot be meant",
+        "A number or a text in it is of a size or kind that nothing here has.",
+    )
+
+
+def _unfit_text(request: HttpRequest, error: Exception | type[Exception]) -> HttpResponse:
+    """Of values only what the database's driver refuses; any other is a fault of ours."""
+    if "NUL" in str(error) or "null character" in str(error).lower():
+        return _unfit(request, error)
+    return _broken(request, error)
+
+
+def _broken(request: HttpRequest, error: Exception | type[Exception]) -> HttpResponse:
+    log.error("a request failed", exc_info=error if isinstance(error, BaseException) else None)
+    return broken(request)
+
+
+def broken(request: HttpRequest) -> HttpResponse:
+    """Also what Django itself answers when something broke outside of the API."""
+    detail = "Nothing was changed. Try again; if it stays, tell the people who look after Faena the X-Request-Id of this answer."
+    return problem(500, "broken", "Something broke here", detail)
+
+
+def bad_request(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    return problem(
+        400, "bad-input", "The request cannot be read", "Its address, host or form is not one that is served here."
+    )
+
+
+def forbidden(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    return problem(403, "not-allowed", "This is not permitted", "Load the page again and sign in.")
+
+
+def csrf_failed(request: HttpRequest, reason: str = "") -> HttpResponse:
+    return problem(
+        403, "not-allowed", "The token of the page is missing or old", "Load the page again and try once more."
+    )
+
+
+def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    return problem(404, "not-found", "There is no such thing", "Nothing is served at this address.")
 
 
 def locked_out(request: HttpRequest, *details: Any) -> HttpResponse:
@@ -88,7 +145,7 @@ def locked_out(request: HttpRequest, *details: Any) -> HttpResponse:
 
 
 def _store_away(request: HttpRequest, error: Exception | type[Exception]) -> HttpResponse:
-    log.warning("store away: %s", error)
+    log.warning("the store is away (%s)", type(error).__name__)
     detail = (
         "Faena's own database does not answer. Nothing is lost: the collector keeps its readings on disk meanwhile."
     )

@@ -6,13 +6,16 @@ from ninja import Router, Schema, Status
 from faena.api.figures import number, rounded
 from faena.api.out import Out
 from faena.api.parameters import now_ms
-from faena.api.problems import collector_status
+from faena.apps.accounts.models import Role
+from faena.apps.accounts.policy import require
+from faena.apps.collecting import collectors
 from faena.apps.overview.glance import glance_at
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import actions, selectors
 from faena.apps.servers.models import Server
 from faena.core.answers.headline import headline
 from faena.core.answers.trouble import trouble
+from faena.core.errors import BadInput
 from faena.core.sampling.dimensions import Dimension
 from faena.core.series.window import Window
 from faena.core.units import EpochMs
@@ -78,13 +81,15 @@ class ServersOut(Out):
 
 
 class ServerBody(Schema):
+    """How a server is reached. `sslmode` empty: verify-full, on loopback prefer."""
+
     name: str
     host: str
     port: int = 5432
     database: str = "postgres"
     username: str = "faena"
     password: str = ""
-    sslmode: str = "prefer"
+    sslmode: str = ""
     cores: int | None = None
     period_ms: int = 1000
     passfile: str = ""
@@ -119,7 +124,7 @@ def _glance(server: Server, now: int) -> ServerOut:
     said = headline(last.series, last.buckets.starts(), server.cores)
     cost = samples.sample_cost(server.id, minute)
     freshness = None if answer.last_tick is None else max(0, now - answer.last_tick)
-    state = server.state
+    state = server.state if server.enabled or server.state == "removed" else "paused"
     if state == "watching" and (freshness is None or freshness > STALE_MS):
         state = "stale"
     glance = glance_at(server, last, said.running, now, reachable=state in ("watching", "new"))
@@ -168,12 +173,10 @@ def list_servers(request: HttpRequest) -> ServersOut:
     """All servers at a glance, those in trouble first."""
     now = now_ms()
     found = [_glance(server, now) for server in selectors.all_servers()]
-    status = collector_status()
-    silent = (now - int(status["at"])) // 1000 if status else None
     return ServersOut(
         servers=sorted(found, key=lambda s: (-s.trouble, -(s.load_now or 0.0))),
-        collector_away=silent if silent is not None and silent * 1000 > STALE_MS else None,
-        readings_waiting=int(status["readings_waiting"]) if status else 0,
+        collector_away=collectors.silent_s(now),
+        readings_waiting=collectors.waiting(now),
     )
 
 
@@ -193,6 +196,82 @@ def check_server(request: HttpRequest, body: ServerBody) -> CheckOut:
 def get_server(request: HttpRequest, server_id: int) -> ServerOut:
     """One server at a glance."""
     return _glance(selectors.server(server_id), now_ms())
+
+
+class ConnectionOut(Out):
+    """How a server is reached, without its password. `sslmode` as it is used; `has_password`: one is kept."""
+
+    name: str
+    host: str
+    port: int
+    database: str
+    username: str
+    sslmode: str
+    passfile: str
+    service: str
+    cores: int | None
+    has_password: bool
+    paused: bool
+
+
+class ConnectionBody(ServerBody):
+    """`keep_password`: the one that is kept goes on, unless host or user change."""
+
+    keep_password: bool = False
+
+
+class PauseBody(Schema):
+    paused: bool
+
+
+class RemoveBody(Schema):
+    """`name` as the server is called, so that nobody removes another by mistake; `keep_data` leaves its past to look at."""
+
+    name: str
+    keep_data: bool
+
+
+class RemovedOut(Out):
+    removed: bool = True
+
+
+@router.get("/{server_id}/connection", response=ConnectionOut, operation_id="connection_get")
+def get_connection(request: HttpRequest, server_id: int) -> ConnectionOut:
+    """How a server is reached. Admins only."""
+    require(request.user, Role.ADMIN, "see how a server is reached")
+    server = selectors.server(server_id)
+    names = ("name", "host", "port", "database", "username", "sslmode", "passfile", "service", "cores")
+    return ConnectionOut(
+        has_password=bool(server.password_sealed), paused=not server.enabled, **{n: getattr(server, n) for n in names}
+    )
+
+
+@router.put("/{server_id}/connection", response=ServerOut, operation_id="connection_change")
+def change_connection(request: HttpRequest, server_id: int, body: ConnectionBody) -> ServerOut:
+    """Change where a server is, its user or its password; tried before it is saved. Admins only."""
+    require(request.user, Role.ADMIN, "change how a server is reached")
+    form = actions.ServerForm(**body.dict(exclude={"keep_password"}))
+    server = actions.change(selectors.server(server_id), form, password_kept=body.keep_password, by=request.user)
+    return _glance(server, now_ms())
+
+
+@router.post("/{server_id}/pause", response=ServerOut, operation_id="servers_pause")
+def pause_server(request: HttpRequest, server_id: int, body: PauseBody) -> ServerOut:
+    """Stop watching for a while, or go on. Admins only."""
+    require(request.user, Role.ADMIN, "pause the watching of a server")
+    now = now_ms()
+    return _glance(actions.pause(selectors.server(server_id), paused=body.paused, now_ms=now, by=request.user), now)
+
+
+@router.post("/{server_id}/remove", response=RemovedOut, operation_id="servers_remove")
+def remove_server(request: HttpRequest, server_id: int, body: RemoveBody) -> RemovedOut:
+    """Remove a server, with its past or keeping that to look at. Admins only."""
+    require(request.user, Role.ADMIN, "remove a server")
+    server = selectors.server(server_id)
+    if body.name != server.name:
+        raise BadInput(f"write the server's name, {server.name!r}, to remove it", field="name")
+    actions.remove(server, keep_data=body.keep_data, by=request.user)
+    return RemovedOut()
 
 
 @router.post("", response={201: ServerOut}, operation_id="servers_connect")

@@ -1,14 +1,21 @@
 """Signing in and out."""
 
+import time
+from typing import Annotated
+
 from django.conf import settings
 from django.contrib.auth import authenticate, login, logout
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
 from ninja.utils import check_csrf
+from pydantic import Field
 
 from faena import __version__
 from faena.api.out import Out
+from faena.api.problems import locked_out
+from faena.apps.accounts import audit
+from faena.apps.accounts.limits import too_many
 from faena.apps.accounts.models import User
 from faena.core.errors import BadInput, NotAllowed
 
@@ -16,15 +23,16 @@ router = Router(tags=["session"])
 
 
 class SignInBody(Schema):
-    username: str
-    password: str
+    username: Annotated[str, Field(max_length=150)]
+    password: Annotated[str, Field(max_length=1000)]
 
 
 class SessionOut(Out):
-    """`username` and `role` are null when nobody is signed in. Send `csrf` back as X-CSRFToken with every change."""
+    """`username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. Send `csrf` back as X-CSRFToken with every change."""
 
     username: str | None
     role: str | None
+    may_run: bool
     csrf: str
     version: str
     demo: bool
@@ -35,6 +43,7 @@ def _session(request: HttpRequest) -> SessionOut:
     return SessionOut(
         username=user.username if user else None,
         role=user.role if user else None,
+        may_run=bool(user and user.may_run),
         csrf=get_token(request),
         version=__version__,
         demo=settings.ENVIRONMENT.demo,
@@ -48,19 +57,25 @@ def get(request: HttpRequest) -> SessionOut:
 
 
 @router.post("", response=SessionOut, operation_id="session_open", auth=None)
-def sign_in(request: HttpRequest, body: SignInBody) -> SessionOut:
+def sign_in(request: HttpRequest, body: SignInBody) -> SessionOut | HttpResponse:
     """Sign in. After six failures of a name from one address, both wait a quarter of an hour."""
     if check_csrf(request) is not None:  # routes without a session are otherwise not checked
         raise NotAllowed("the token of the page is missing or old; load the page again and sign in")
+    if too_many(body.username):
+        return locked_out(request)
     user = authenticate(request, username=body.username, password=body.password)
     if user is None:
+        audit.record(None, "sign_in.failed", subject=body.username)
         raise BadInput("name or password is not right", field="password")
     login(request, user)
+    request.session["seen"] = int(time.time())
+    audit.record(user, "sign_in", subject=user.get_username())
     return _session(request)
 
 
 @router.delete("", response=SessionOut, operation_id="session_close")
 def sign_out(request: HttpRequest) -> SessionOut:
     """Sign out."""
+    audit.record(request.user, "sign_out")
     logout(request)
     return _session(request)

@@ -152,7 +152,7 @@ class TouchedTablesOut(Out):
 )
 def list_tables(request: HttpRequest, server_id: int, query_id: StatementId) -> TouchedTablesOut:
     """The tables a statement touches, largest first, with their indexes. Asks the server now."""
-    found = tables.of_statement(servers.server(server_id), int(query_id))
+    found = tables.of_statement(servers.server(server_id), int(query_id), by=request.user)
     return TouchedTablesOut(
         tables=[_touched(table, found) for table in found.tables],
         missing=list(found.missing),

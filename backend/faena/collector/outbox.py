@@ -2,12 +2,20 @@
 
 Order is kept: as long as the spool file holds anything, new records go behind it. A collector that is killed leaves
 its spool behind, and the next one delivers it first. Delivering twice does no harm: the store drops what it has.
+
+Where the disk takes no more, records stay in memory as far as it goes, and what must be dropped then is counted. A record
+that cannot be written or that the store cannot take is put aside with its reason; it holds nobody else up.
 """
 
 import asyncio
 import logging
-from collections import deque
+import os
+from collections import Counter, deque
+from dataclasses import dataclass
 from pathlib import Path
+from typing import IO
+
+import orjson
 
 from faena.collector.records import Noted, Record, Sampled, Store, pack, unpack
 from faena.core.errors import StoreAway
@@ -17,9 +25,28 @@ from faena.core.units import EpochMs, Seconds
 log = logging.getLogger(__name__)
 
 MAX_IN_MEMORY = 240  # records; beyond it, or as soon as the store is away, they go to disk
+MAX_HELD = 60_000  # records in memory while the disk takes none: about 20 minutes of 50 servers, some 300 MB
 MAX_SPOOL_BYTES = 512 * 1024 * 1024  # 10 minutes of 50 servers at 64 active sessions take about half of this
+MAX_ASIDE_BYTES = 64 * 1024 * 1024
 BATCH = 500  # records in one delivery, so that catching up does not hold up the newest for long
 RETRY_S = Seconds(1.0)
+LATEST = 50  # refused records that the status tells of
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Refusal:
+    """A record that was put aside. `reason` holds nothing of it."""
+
+    at: EpochMs
+    server_id: int
+    kind: str
+    reason: str
+
+
+def private(path: Path, mode: str) -> IO[bytes]:
+    """A file that only we may read: readings hold what sessions did, and statements where their capture is on."""
+    flags = os.O_WRONLY | os.O_CREAT | (os.O_APPEND if "a" in mode else os.O_TRUNC)
+    return os.fdopen(os.open(path, flags, 0o600), mode)
 
 
 class Outbox:
@@ -31,8 +58,14 @@ class Outbox:
         self._memory: deque[Record] = deque()
         self._wake = asyncio.Event()
         self._spooled = self._lines_left()  # from a collector that was killed
+        self._back_since: EpochMs | None = None
         self.dropped = 0
+        self.dropped_of: Counter[int] = Counter()  # since the store was last there, by server
+        self.refused: deque[Refusal] = deque(maxlen=LATEST)
+        self.refused_count = 0
         self.away_since: int | None = None
+        self.disk_full = False
+        self._disk_again_at = Seconds(0.0)  # a disk that took nothing is not tried with every record
 
     @property
     def waiting(self) -> int:
@@ -41,24 +74,70 @@ class Outbox:
 
     def put(self, record: Record) -> None:
         """Never blocks and never raises; a record that fits nowhere is counted in `dropped`."""
-        if self._spooled or self.away_since is not None or len(self._memory) >= MAX_IN_MEMORY:
-            self._to_disk([*self._memory, record])
-            self._memory.clear()
-        else:
-            self._memory.append(record)
+        self._memory.append(record)
+        if self._spooled or self.away_since is not None or len(self._memory) > MAX_IN_MEMORY:
+            self._to_disk()
+        while len(self._memory) > MAX_HELD:
+            self._drop(self._memory.popleft())
         self._wake.set()
 
-    def _to_disk(self, records: list[Record]) -> None:
-        try:
-            if self._spool.exists() and self._spool.stat().st_size > MAX_SPOOL_BYTES:
-                self.dropped += len(records)
-                return
-            with self._spool.open("ab") as file:
-                file.writelines(pack(record) + b"\n" for record in records)
-        except OSError:  # a full disk: hold what memory allows, say what was lost
-            self.dropped += len(records)
+    def _drop(self, record: Record) -> None:
+        self.dropped += 1
+        self.dropped_of[record.server_id] += 1
+
+    def _to_disk(self) -> None:
+        """All of memory behind what is on disk already; it stays where it is when the disk takes it not whole."""
+        if self.disk_full and self._clock.monotonic() < self._disk_again_at:
             return
-        self._spooled += len(records)
+        self._disk_again_at = Seconds(self._clock.monotonic() + RETRY_S)
+        lines = []
+        for record in list(self._memory):
+            if (line := self._packed(record)) is not None:
+                lines.append(line + b"\n")
+        try:
+            size = self._spool.stat().st_size if self._spool.exists() else 0
+            if size > MAX_SPOOL_BYTES:
+                self.disk_full = True
+                return
+            try:
+                with private(self._spool, "ab") as file:
+                    file.writelines(lines)
+            except OSError:
+                if self._spool.exists():  # take back what was written of it, so that no line is there in part or twice
+                    os.truncate(self._spool, size)
+                raise
+        except OSError:
+            self.disk_full = True
+            return
+        self.disk_full = False
+        self._spooled += len(lines)
+        self._memory.clear()
+
+    def _packed(self, record: Record) -> bytes | None:
+        """None for a record that cannot be written, for instance with a number that fits nowhere; it is put aside."""
+        try:
+            return pack(record)
+        except (TypeError, ValueError, OverflowError) as error:
+            self._memory.remove(record)
+            self._put_aside(record, f"cannot be written: {type(error).__name__}", None)
+            return None
+
+    def _put_aside(self, record: Record, reason: str, line: bytes | None) -> None:
+        """Into a file, with its reason and, where it could be written, the record itself: `./faena replay` tries it again."""
+        told = Refusal(
+            at=self._clock.now(), server_id=record.server_id, kind=type(record).__name__.lower(), reason=reason
+        )
+        self.refused.append(told)
+        self.refused_count += 1
+        head = orjson.dumps({"at": told.at, "server": told.server_id, "kind": told.kind, "reason": reason})
+        try:
+            if self._aside.exists() and self._aside.stat().st_size > MAX_ASIDE_BYTES:
+                self._drop(record)
+                return
+            with private(self._aside, "ab") as file:
+                file.write(head[:-1] + b',"record":' + (line or b"null") + b"}\n")
+        except OSError:
+            self._drop(record)
 
     def _lines_left(self) -> int:
         if not self._spool.exists():
@@ -83,23 +162,26 @@ class Outbox:
                         await self._clock.sleep(RETRY_S)
         finally:
             if self._memory:
-                self._to_disk(list(self._memory))
-                self._memory.clear()
+                self._to_disk()
 
     async def _deliver_some(self) -> bool:
         """One batch from disk, else everything in memory. False when the store is away."""
+        begun = self._clock.now()  # an attempt can take seconds until it fails, and the store was away all of them
         try:
             if self._spooled:
                 await self._deliver_spool()
-            else:
-                batch = list(self._memory)
+            batch = list(self._memory)[:BATCH]
+            if batch:
                 await self._hand_over(batch)
-                for record in batch:  # `put` may have moved them to disk meanwhile; storing twice does no harm
-                    if self._memory and self._memory[0] is record:
-                        self._memory.popleft()
+            for record in batch:  # `put` may have moved them to disk meanwhile; storing twice does no harm
+                if self._memory and self._memory[0] is record:
+                    self._memory.popleft()
+            if self.away_since is not None and not self._memory:
+                self._returned({})
         except StoreAway:
+            self._back_since = None
             if self.away_since is None:
-                self.away_since = self._clock.now()
+                self.away_since = begun
             return False
         return True
 
@@ -107,11 +189,14 @@ class Outbox:
         """Deliver; a record that the store cannot take for another reason than being away is put aside, not retried
         for ever: one such record must not hold up all others. Raises StoreAway."""
         try:
+            begun = self._clock.now()
             await asyncio.to_thread(self._store.deliver, batch)
+            if self.away_since is not None and self._back_since is None:
+                self._back_since = begun
         except StoreAway:
             raise
-        except Exception:
-            log.exception("the store refused a batch of %d; trying its records one by one", len(batch))
+        except Exception as error:
+            log.warning("the store refused a batch of %d (%s); trying its records one by one", len(batch), _kind(error))
             for record in batch:
                 await self._hand_over_one(record)
 
@@ -120,11 +205,13 @@ class Outbox:
             await asyncio.to_thread(self._store.deliver, [record])
         except StoreAway:
             raise
-        except Exception:
-            log.exception("a record was put aside in %s", self._aside)
-            self.dropped += 1
-            with self._aside.open("ab") as file:
-                file.write(pack(record) + b"\n")
+        except Exception as error:
+            log.warning("a record of server %d was put aside (%s)", record.server_id, _kind(error))
+            try:
+                line = pack(record)
+            except (TypeError, ValueError, OverflowError):
+                line = None
+            self._put_aside(record, f"the store did not take it: {_kind(error)}", line)
 
     async def _deliver_spool(self) -> None:
         """All lines now on disk, batch by batch, then those that came meanwhile; the file goes when all are stored."""
@@ -148,16 +235,28 @@ class Outbox:
         # No await between the end of the file and here, so nothing can have been appended unseen.
         self._spool.unlink()
         self._spooled = 0
-        if self.away_since is not None:
-            self._note_return(stored, self.away_since)
-        self.away_since = None
+        self.disk_full = False
+        if self.away_since is not None and not self._memory:
+            self._returned(stored)
 
-    def _note_return(self, stored: dict[int, tuple[int, EpochMs]], away_since: int) -> None:
-        """A note for every server with readings that had to wait, since each has its own page."""
-        seconds = (self._clock.now() - away_since) / 1000
-        for server_id, (count, at) in stored.items():
+    def _returned(self, stored: dict[int, tuple[int, EpochMs]]) -> None:
+        """A note for every server with readings that had to wait or were dropped, since each has its own page."""
+        assert self.away_since is not None
+        now = self._clock.now()
+        seconds = ((self._back_since or now) - self.away_since) / 1000
+        for server_id in sorted({*stored, *self.dropped_of}):
+            count, at = stored.get(server_id, (0, now))
             detail = f"the store was away for {seconds:.0f} s; {count} readings were kept on disk and stored since"
+            if lost := self.dropped_of[server_id]:
+                detail += f"; {lost} were dropped, since neither disk nor memory had room"
             self._memory.append(Noted(server_id=server_id, at=at, event="store_back", detail=detail))
+        self.dropped_of.clear()
+        self.away_since = self._back_since = None
 
     def _moment(self, record: Record) -> EpochMs:
         return record.reading.due if isinstance(record, Sampled) else self._clock.now()
+
+
+def _kind(error: Exception) -> str:
+    """What went wrong, without the words: those of a database cite the row."""
+    return f"{type(error).__name__} {getattr(error.__cause__ or error, 'sqlstate', None) or ''}".strip()

@@ -16,9 +16,13 @@ from faena.core.statements.counters import difference
 from faena.core.units import EpochMs, QueryId, Seconds
 
 log = logging.getLogger(__name__)
+FAULT_REMEDY = "sampling begins again by itself; Faena's log has the place, for the people who look after it"
 
 BACKOFF_S: tuple[float, ...] = (0.5, 1, 2, 3, 5)  # the last one repeats; a restart of a server should cost few samples
-STUCK_S = 5.0  # a sample without any answer for so long means the connection is dead
+STUCK_S = 3.0  # a sample without any answer for so long means that the server or the way to it is stopped
+CONNECT_S = 4.5  # two connections and what the server says of itself
+STEP_MS = 2_000  # the wall clock and the one that only goes forward differ by so much: somebody set it
+STOPPED = "see whether the server is stopped or its host away"
 LEARN_EVERY_S = Seconds(2.0)
 SURVEY_EVERY_MS = 60_000
 MAX_TEXT_TRIES = 10  # a statement whose text never turns up (evicted) is not asked for again
@@ -61,17 +65,28 @@ class Watch:
         try:
             while True:
                 try:
-                    facts = await self._source.connect()
+                    facts = await self._connect()
                     attempt = 0
                     self._connected(facts)
                     await self._watch()
                 except SourceError as error:
                     self._away(error, first=attempt == 0)
+                except Exception as error:  # whatever one server brings up, it must not stop the watch of another
+                    log.exception("%s: the watch broke off and begins again", self._order.name)
+                    reason = f"what it answered could not be read ({type(error).__name__})"
+                    self._away(SourceAway(reason, remedy=FAULT_REMEDY), first=attempt == 0)
                 await self._source.close()
                 await self._clock.sleep(Seconds(BACKOFF_S[min(attempt, len(BACKOFF_S) - 1)]))
                 attempt += 1
         finally:
             await self._source.close()
+
+    async def _connect(self) -> ServerFacts:
+        try:
+            async with asyncio.timeout(CONNECT_S):
+                return await self._source.connect()
+        except TimeoutError:
+            raise SourceAway(f"no answer to connecting within {CONNECT_S} s", remedy=STOPPED) from None
 
     def _connected(self, facts: ServerFacts) -> None:
         self.state.state, self.state.message = "watching", ""
@@ -104,23 +119,41 @@ class Watch:
 
     async def _sample_forever(self) -> None:
         """One sample in flight at most; ticks that come due meanwhile are missed and counted."""
+        baseline = self._clock.now() - round(1000 * self._clock.monotonic())
         while True:
+            baseline = self._note_step(baseline)
             opens = next_open(self._order.schedule, self._clock.now())
             if opens > self._clock.now():  # outside the schedule: what is not wanted is not missed
                 self._last_tick = None
                 await self._clock.sleep(Seconds((opens - self._clock.now()) / 1000))
             tick = next_tick(self._last_tick, self._order.period_ms, self._clock.now())
             await self._clock.sleep(Seconds((tick.due - self._clock.now()) / 1000))
+            if self._clock.now() < tick.due - STEP_MS:  # set back while we slept: this tick lies in the future now
+                continue
             try:
                 async with asyncio.timeout(STUCK_S):
                     reading = await self._source.sample(tick.due)
             except TimeoutError:
-                raise SourceAway(f"no answer to a sample within {STUCK_S:.0f} s") from None
+                raise SourceAway(f"no answer to a sample within {STUCK_S:.0f} s", remedy=STOPPED) from None
             self._last_tick = tick.due
             self.state.last_sample, self.state.took_ms = tick.due, reading.took
             self.state.missed += tick.missed
             self._wanted.update(s.query_id for s in reading.sessions if s.query_id is not None)
             self._put(Sampled(server_id=self._order.server_id, reading=reading, missed=tick.missed))
+
+    def _note_step(self, baseline: int) -> int:
+        """Notice that the wall clock was set. What was sampled keeps its moments; from here on the new time counts."""
+        now = self._clock.now() - round(1000 * self._clock.monotonic())
+        step = now - baseline
+        if abs(step) < STEP_MS:
+            return baseline
+        way = "forward" if step > 0 else "back"
+        kept = "" if step > 0 else "; moments that were sampled before keep their first samples"
+        self._note(
+            "clock_step", f"the clock of the collector's machine was set {way} by {abs(step) / 1000:.0f} s{kept}"
+        )
+        self._last_tick = None
+        return now
 
     async def _read_slowly_forever(self) -> None:
         """Counters, texts and surveys share the second connection, so they take turns."""
@@ -161,6 +194,7 @@ class Watch:
     async def _count(self) -> None:
         reading = await self._source.counters(self._clock.now())
         if reading is None:
+            self._before = None  # what comes when they can be read again is not the work since the last reading
             return
         before, self._before = self._before, reading
         if before is None or reading.at <= before.at:

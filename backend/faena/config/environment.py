@@ -7,6 +7,7 @@ import os
 import secrets
 import tomllib
 from dataclasses import dataclass, field
+from ipaddress import ip_network
 from pathlib import Path
 
 CHECKOUT = Path(__file__).resolve().parents[3]
@@ -32,6 +33,14 @@ class Environment:
     listen_port: int
     allowed_hosts: tuple[str, ...]
     https: bool
+    trusted_proxies: tuple[str, ...]  # addresses and networks whose X-Forwarded-For and -Proto are believed
+    watch_loopback: bool
+    watch_networks: tuple[str, ...]  # that watched servers may lie in; empty: anywhere but here and link-local
+    passfile_folders: tuple[str, ...]
+    explain_foreign_tables: bool
+    json_logs: bool
+    access_log: bool
+    idle_minutes: int
     demo: bool
     debug: bool
 
@@ -55,8 +64,16 @@ def read_environment() -> Environment:
         estate_dir=Path(value("ESTATE_DIR", str(CHECKOUT / "demo"))),
         listen_host=value("LISTEN_HOST", "127.0.0.1"),
         listen_port=_port(value("LISTEN_PORT", "8710"), "FAENA_LISTEN_PORT"),
-        allowed_hosts=tuple(h.strip() for h in value("ALLOWED_HOSTS", "127.0.0.1,localhost").split(",") if h.strip()),
+        allowed_hosts=_list(value("ALLOWED_HOSTS", "127.0.0.1,localhost")),
         https=value("HTTPS", "0") == "1",
+        trusted_proxies=_list(value("TRUSTED_PROXIES", "")),
+        watch_loopback=value("WATCH_LOOPBACK", "0") == "1",
+        watch_networks=_networks(value("WATCH_NETWORKS", ""), "FAENA_WATCH_NETWORKS"),
+        passfile_folders=_list(value("PASSFILE_FOLDERS", str(state_dir / "passfiles"))),
+        explain_foreign_tables=value("EXPLAIN_FOREIGN_TABLES", "0") == "1",
+        json_logs=value("JSON_LOGS", "0") == "1",
+        access_log=value("ACCESS_LOG", "1") == "1",
+        idle_minutes=_minutes(value("IDLE_MINUTES", "480"), "FAENA_IDLE_MINUTES"),
         demo=value("DEMO", "0") == "1",
         debug=value("DEBUG", "0") == "1",
     )
@@ -75,8 +92,27 @@ def _file_values() -> dict[str, str]:
         raise BadConfiguration(f"{path} is not valid TOML: {error}") from error
 
 
+def _list(text: str) -> tuple[str, ...]:
+    return tuple(one.strip() for one in text.split(",") if one.strip())
+
+
+def _networks(text: str, name: str) -> tuple[str, ...]:
+    for one in _list(text):
+        try:
+            ip_network(one)
+        except ValueError as error:
+            raise BadConfiguration(f"{name} lists networks like 10.0.0.0/8, and {one!r} is none: {error}") from error
+    return _list(text)
+
+
+def _minutes(text: str, name: str) -> int:
+    if not text.isascii() or not text.isdigit() or not 5 <= int(text) <= 100_000:
+        raise BadConfiguration(f"{name} must be minutes between 5 and 100000, not {text!r}")
+    return int(text)
+
+
 def _port(text: str, name: str) -> int:
-    if not text.isdigit() or not 0 < int(text) < 65536:
+    if not text.isascii() or not text.isdigit() or not 0 < int(text) < 65536:
         raise BadConfiguration(f"{name} must be a port between 1 and 65535, not {text!r}")
     return int(text)
 

@@ -30,6 +30,7 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
+    "faena.config.edge.edge",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
     "django.middleware.gzip.GZipMiddleware",
@@ -37,6 +38,7 @@ MIDDLEWARE = [
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "faena.config.edge.idle_limit",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "axes.middleware.AxesMiddleware",
 ]
@@ -51,7 +53,9 @@ DATABASES = {
         "PASSWORD": ENVIRONMENT.store_password,
         "OPTIONS": {
             # Requests run on changing threads, so connections are kept in a pool and not per thread.
-            "pool": {"min_size": 1, "max_size": 8, "timeout": 3},
+            # A pool that found the store away tries again once a second and not ever more seldom (its reconnect_timeout
+            # is how long it goes on with growing pauses), so that answers are back seconds after the store is.
+            "pool": {"min_size": 1, "max_size": 8, "timeout": 3, "reconnect_timeout": 1, "max_idle": 60},
             "connect_timeout": 3,
             "application_name": "faena store",
             "options": "-c statement_timeout=30000",
@@ -75,7 +79,10 @@ AXES_LOCKOUT_CALLABLE = "faena.api.problems.locked_out"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = ENVIRONMENT.https
-SESSION_COOKIE_AGE = 14 * 24 * 3600
+SESSION_COOKIE_AGE = 14 * 24 * 3600  # at most; see IDLE_MINUTES and config/edge.py for sign-ins that nobody uses
+CSRF_FAILURE_VIEW = "faena.api.problems.csrf_failed"
+SECURE_HSTS_SECONDS = 365 * 24 * 3600 if ENVIRONMENT.https else 0
+DATA_UPLOAD_MAX_MEMORY_SIZE = 8 * 1024 * 1024
 CSRF_COOKIE_SECURE = ENVIRONMENT.https
 CSRF_COOKIE_SAMESITE = "Lax"
 SECURE_CONTENT_TYPE_NOSNIFF = True
@@ -104,12 +111,14 @@ WHITENOISE_INDEX_FILE = False
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "formatters": {"told": {"()": f"faena.config.logs.{'JsonLines' if ENVIRONMENT.json_logs else 'Plain'}"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "told"}},
     "root": {"handlers": ["console"], "level": "INFO"},
     "loggers": {
         "axes": {"level": "WARNING"},
         "django.request": {"level": "ERROR"},
+        "django.security": {"level": "ERROR"},
+        "psycopg.pool": {"level": "ERROR"},
         # The parser warns by citing the statement it was given; see docs/security.md.
         "sqlglot": {"level": "CRITICAL", "propagate": False, "handlers": []},
     },

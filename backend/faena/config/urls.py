@@ -3,11 +3,14 @@
 from pathlib import Path
 
 from django.conf import settings
+from django.db import DatabaseError
 from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 from faena.api.application import api
+from faena.apps.collecting import schema
+from faena.core.errors import StoreAway
 
 
 @ensure_csrf_cookie
@@ -23,4 +26,28 @@ def page(request: HttpRequest) -> HttpResponseBase:
     return response
 
 
-urlpatterns = [path("api/v1/", api.urls), re_path(r"^(?!api/|static/|assets/).*$", page)]
+def live(request: HttpRequest) -> HttpResponse:
+    """The process answers."""
+    return HttpResponse("live\n", content_type="text/plain")
+
+
+def ready(request: HttpRequest) -> HttpResponse:
+    """It can serve: the store answers and has the tables of this version."""
+    try:
+        schema.require_known()
+    except (StoreAway, DatabaseError) as error:
+        words = str(error) if isinstance(error, StoreAway) else "the store does not answer"
+        return HttpResponse(f"not ready: {words}\n", status=503, content_type="text/plain")
+    return HttpResponse("ready\n", content_type="text/plain")
+
+
+handler400 = "faena.api.problems.bad_request"
+handler403 = "faena.api.problems.forbidden"
+handler404 = "faena.api.problems.not_found"
+handler500 = "faena.api.problems.broken"
+urlpatterns = [
+    path("health/live", live),
+    path("health/ready", ready),
+    path("api/v1/", api.urls),
+    re_path(r"^(?!api/|static/|assets/|health/).*$", page),
+]

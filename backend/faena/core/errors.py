@@ -11,6 +11,7 @@ FaenaError
 │   ├── SourceAway        cannot be reached, or broke off
 │   ├── SourceRefused     it answered, and said no: password, privilege, connection limit
 │   └── SourceUnfit       too old a version, or an extension is missing
+├── Busy                  others are being served; try again
 └── StoreAway             Faena's own database does not answer
 
 Every message says what, where and what to do.
@@ -73,6 +74,14 @@ class SourceRefused(SourceError):
 
 class SourceUnfit(SourceError):
     """Reached, but too old or lacking what Faena needs."""
+
+
+class Busy(FaenaError):
+    """Too much is under way at the moment. `after_s`: seconds after which trying again makes sense."""
+
+    def __init__(self, reason: str, *, after_s: int) -> None:
+        super().__init__(reason)
+        self.after_s = after_s
 
 
 class StoreAway(FaenaError):

@@ -4,7 +4,7 @@ import argparse
 import os
 import sys
 
-from faena.launch import benches, checks, demo, real, setup
+from faena.launch import benches, checks, demo, keeping, real, setup, supervised
 from faena.launch.words import Trouble, warn
 
 OVERVIEW = """Find out why a database is slow.
@@ -32,9 +32,15 @@ def parser() -> argparse.ArgumentParser:
     tests.add_argument("layers", nargs="*", metavar="LAYER", help=f"one or more of {', '.join(checks.LAYERS)}")
     commands.add_parser("serve", help="the web server, for real use")
     commands.add_parser("collect", help="the collector, for real use")
+    commands.add_parser("up", help="web server and collector together, each started again when it ends")
     forwarded = (
-        ("server", "connect a server"),
+        ("server", "connect, change, pause or remove a server"),
         ("user", "make a user or change one"),
+        ("upgrade", "bring the store to this version; serve and up do it, too"),
+        ("replay", "store what collectors had to put aside, after an upgrade that can take it"),
+        ("rotate-secret", "a new secret, and all passwords sealed with it"),
+        ("backup", "`backup FILE`: store and secret in one file"),
+        ("restore", "`restore FILE`: into an empty store"),
         ("import", "`import samples FILE --server NAME`: session samples of any engine"),
         ("read-plan", "a plan's steps and suspicions as JSON"),
         ("read-log", "executions, errors, waits and deadlocks of server logs as JSON Lines"),
@@ -72,10 +78,12 @@ def main() -> int:
             real.serve()
         case "collect":
             real.collect()
-        case "server":
-            real.server(arguments.rest)
-        case "user":
-            real.user(arguments.rest)
+        case "up":
+            supervised.up()
+        case "server" | "user" | "upgrade" | "replay" | "rotate-secret":
+            real.managed(arguments.command, arguments.rest)
+        case "backup" | "restore":
+            keeping.run(arguments.command, arguments.rest)
         case "import":
             real.imported(arguments.rest)
         case "read-plan" | "read-log" | "chains":

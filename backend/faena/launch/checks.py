@@ -36,7 +36,12 @@ def _command(title: str, command: Sequence[str], *, cwd: Path = BACKEND, env: di
 
 
 def _environment() -> dict[str, str]:
-    return {**os.environ, "PYTHONPATH": f"{BACKEND}:{DEMO}", "DJANGO_SETTINGS_MODULE": "faena.config.settings"}
+    return {
+        **os.environ,
+        "PYTHONPATH": f"{BACKEND}:{DEMO}",
+        "DJANGO_SETTINGS_MODULE": "faena.config.settings",
+        "FAENA_WATCH_LOOPBACK": "1",
+    }
 
 
 def _tool(name: str) -> str:

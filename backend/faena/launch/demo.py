@@ -45,8 +45,8 @@ def start(*, rota: bool, place: Place | None = None) -> None:
         _welcome(installation, rota=rota)
         while True:
             time.sleep(0.5)
-            if ended := installation.register.ended():
-                installation.explain_end(ended[0])
+            for name in installation.register.ended():
+                installation.start_again(name)
     except _Stop:
         say("\nStopping")
     finally:

@@ -8,12 +8,13 @@ import time
 import urllib.request
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import NoReturn
 
 from faena.launch.cluster import FERRY_SETTINGS, STORE_SETTINGS, Cluster
 from faena.launch.places import BACKEND, DEMO, PYTHON, Place
 from faena.launch.processes import Register, port_is_free
 from faena.launch.setup import fingerprint
-from faena.launch.words import Trouble, step
+from faena.launch.words import Trouble, step, warn
 
 LOGINS = (("viewer", "viewer"), ("operator", "operator"), ("admin", "admin"))
 DEMO_PASSWORD = "tidewrack-demo"
@@ -22,6 +23,7 @@ PROGRAMS = (
     "crew-planner", "nightly-report", "ops-console", "maintenance",
 )  # fmt: skip
 SAMPLES_WAIT_S = 45.0
+MOST_RESTARTS = 50  # of a process that ends again and again
 
 
 @dataclass(slots=True)
@@ -32,6 +34,7 @@ class Installation:
     register: Register = field(init=False)
     store: Cluster = field(init=False)
     ferry: Cluster = field(init=False)
+    _restarts: dict[str, int] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.place.root.mkdir(parents=True, exist_ok=True)
@@ -50,6 +53,8 @@ class Installation:
             "FAENA_STORE_PASSWORD": self._store_password(),
             "FAENA_LISTEN_PORT": str(self.place.web_port),
             "FAENA_DEMO": "1",
+            "FAENA_WATCH_LOOPBACK": "1",
+            "FAENA_ACCESS_LOG": "0",
             "FERRY_PORT": str(self.place.ferry_port),
             "FERRY_SWITCHES": str(self.place.switches),
         }
@@ -85,10 +90,17 @@ class Installation:
     def prepare_store(self) -> None:
         with step("Store: tables and demo users"):
             self.store.ensure_database("faena", "faena", self._store_password())
-            self.manage("migrate", "--verbosity", "0")
+            self.manage("upgrade")
             for name, role in LOGINS:
                 if not self._done(f"user-{name}"):
-                    self.manage("user", name, "--role", role, more={"FAENA_PASSWORD": DEMO_PASSWORD})
+                    self.manage(
+                        "user",
+                        name,
+                        "--role",
+                        role,
+                        *(["--may-run"] if role != "viewer" else []),
+                        more={"FAENA_PASSWORD": DEMO_PASSWORD},
+                    )
                     self._mark(f"user-{name}")
 
     def load_ferry(self) -> None:
@@ -162,6 +174,18 @@ class Installation:
     def start_web(self) -> None:
         self._start("web", web_command("127.0.0.1", self.place.web_port))
 
+    def start_again(self, name: str) -> None:
+        """Collector and web server, as a service manager would; a program of the demo or a cluster that ends is a fault."""
+        again = {"collector": self.start_collector, "web": self.start_web}.get(name)
+        if again is None:
+            self.explain_end(name)
+        if self._restarts.get(name, 0) >= MOST_RESTARTS:
+            self.explain_end(name)
+        self._restarts[name] = self._restarts.get(name, 0) + 1
+        warn(f"{name} ended; it is started again")
+        self.register.forget(name)
+        again()
+
     def start_faena(self) -> None:
         with step("Collector and web server"):
             self.start_collector()
@@ -185,7 +209,7 @@ class Installation:
             time.sleep(0.2)
         raise Trouble(f"no samples after {SAMPLES_WAIT_S:.0f} s; see {self.place.logs / 'collector.log'}")
 
-    def explain_end(self, name: str) -> None:
+    def explain_end(self, name: str) -> NoReturn:
         """Raises Trouble with the last words of a process that ended by itself."""
         log = self.place.logs / f"{name}.log"
         tail = log.read_text(errors="replace").strip().splitlines()[-3:] if log.exists() else []
@@ -224,7 +248,8 @@ def web_command(host: str, port: int) -> list[str]:
     """The ASGI server. One process: its caches of unpacked hours are worth more than a second one."""
     return [
         str(PYTHON), "-m", "uvicorn", "faena.config.asgi:application", "--host", host, "--port", str(port),
-        "--no-access-log", "--lifespan", "off", "--log-level", "warning",
+        # Whom to believe about a client's address is said by FAENA_TRUSTED_PROXIES, and to nobody by default.
+        "--no-access-log", "--no-proxy-headers", "--no-server-header", "--lifespan", "off", "--log-level", "warning",
     ]  # fmt: skip
 
 

@@ -3,7 +3,7 @@
 import os
 import sys
 
-from faena.launch import setup
+from faena.launch import setup, supervised
 from faena.launch.installation import web_command
 from faena.launch.places import BACKEND, PYTHON
 from faena.launch.words import Trouble
@@ -25,22 +25,16 @@ def _manage(*arguments: str) -> None:
 def serve() -> None:
     """Bring the store's tables up to date, then serve."""
     setup.for_running()
-    import subprocess
-
-    environment = {**os.environ, "PYTHONPATH": str(BACKEND), "DJANGO_SETTINGS_MODULE": "faena.config.settings"}
-    command = [str(PYTHON), "-m", "django", "migrate", "--verbosity", "0"]
-    ended = subprocess.run(command, env=environment, cwd=BACKEND, capture_output=True, text=True)
-    if ended.returncode != 0:
-        last = (ended.stderr.strip() or ended.stdout.strip()).splitlines()[-1:]
-        raise Trouble(
-            f"the store cannot be prepared: {' '.join(last)}\n  Check FAENA_STORE_HOST, _PORT, _DATABASE, _USER and "
-            "_PASSWORD; the user must own the database."
-        )
-    script = "from faena.config.environment import read_environment as r; e = r(); print(e.listen_host, e.listen_port)"
-    where = subprocess.run([str(PYTHON), "-c", script], env=environment, capture_output=True, text=True, check=True)
-    host, port = where.stdout.split()
+    supervised.upgrade_store()
+    host, port = supervised.listening()
     print(f"Faena serves http://{host}:{port}", flush=True)
-    _become(web_command(host, int(port)))
+    _become(web_command(host, port))
+
+
+def managed(command: str, arguments: list[str]) -> None:
+    """A command of the application, by its own name."""
+    setup.for_running()
+    _manage(command.replace("-", "_"), *arguments)
 
 
 def headless(command: str, arguments: list[str]) -> None:
@@ -55,16 +49,6 @@ def headless(command: str, arguments: list[str]) -> None:
 def collect() -> None:
     setup.for_running()
     _manage("collect")
-
-
-def server(arguments: list[str]) -> None:
-    setup.for_running()
-    _manage("server", *arguments)
-
-
-def user(arguments: list[str]) -> None:
-    setup.for_running()
-    _manage("user", *arguments)
 
 
 def imported(arguments: list[str]) -> None:

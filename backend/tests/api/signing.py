@@ -7,7 +7,7 @@ from faena.apps.accounts.models import Role
 BACKEND = "django.contrib.auth.backends.ModelBackend"
 
 
-def signed_in(role: Role) -> Client:
+def signed_in(role: Role, *, may_run: bool = False) -> Client:
     client = Client()
-    client.force_login(save_user(str(role), "correct horse", role), backend=BACKEND)
+    client.force_login(save_user(str(role), "correct horse", role, may_run=may_run), backend=BACKEND)
     return client

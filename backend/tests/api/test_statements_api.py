@@ -267,7 +267,8 @@ def test_running_a_statement_takes_an_operator_and_a_yes(server: Server) -> None
     body = {"text": "SELECT 1", "run": True}
     path = f"/api/v1/servers/{server.id}/ask"
     assert signed_in(Role.VIEWER).post(path, body, content_type="application/json").status_code == 403
-    answer = signed_in(Role.OPERATOR).post(path, body, content_type="application/json")
+    assert signed_in(Role.OPERATOR).post(path, body, content_type="application/json").status_code == 403, "no grant"
+    answer = signed_in(Role.OPERATOR, may_run=True).post(path, body, content_type="application/json")
     assert answer.status_code == 400
     assert b"explicit yes" in answer.content
 

@@ -4,6 +4,7 @@ import asyncio
 from pathlib import Path
 
 import numpy as np
+import orjson
 import pytest
 from faena.collector.outbox import Outbox
 from faena.collector.records import (
@@ -39,6 +40,9 @@ class ListStore:
 
     def orders(self) -> list[WatchOrder]:
         return []
+
+    def report(self, status: dict[str, object]) -> None:
+        return None
 
     def deliver(self, records: list[Record]) -> None:
         if self.away:
@@ -173,7 +177,11 @@ def test_a_record_that_the_store_cannot_take_holds_nobody_up(tmp_path: Path) -> 
             outbox.put(tick(second))
         await until(lambda: outbox.waiting == 0, outbox)
         assert stored(store) == [tick(0).reading.due, tick(2).reading.due]
-        assert outbox.dropped == 1
-        assert unpack((tmp_path / "refused.jsonl").read_bytes().strip()) == tick(1), "put aside, not thrown away"
+        assert outbox.dropped == 0
+        told = orjson.loads((tmp_path / "refused.jsonl").read_bytes())
+        assert unpack(orjson.dumps(told["record"])) == tick(1), "put aside, not thrown away"
+        assert (told["server"], told["kind"], told["reason"]) == (1, "sampled", "the store did not take it: ValueError")
+        assert [one.reason for one in outbox.refused] == [told["reason"]]
+        assert (tmp_path / "refused.jsonl").stat().st_mode & 0o777 == 0o600
 
     asyncio.run(scenario())

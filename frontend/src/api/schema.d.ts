@@ -4,6 +4,66 @@
  */
 
 export interface paths {
+    "/api/v1/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Audit
+         * @description The record of what was done: sign-ins, settings, connects, tokens, askings, endings. Admins only.
+         */
+        get: operations["audit_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Audit
+         * @description The same, whole, as CSV or JSON Lines. Admins only.
+         */
+        get: operations["audit_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/collectors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Collectors
+         * @description Every collector as it last told of itself. Admins only.
+         */
+        get: operations["collectors_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/filters": {
         parameters: {
             query?: never;
@@ -142,6 +202,70 @@ export interface paths {
          * @description A token with which a machine may push its figures; an earlier one of it ends. Admins only.
          */
         post: operations["machine_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List People
+         * @description Everybody, those whose account is off last. Admins only.
+         */
+        get: operations["people_list"];
+        put?: never;
+        /**
+         * Add Person
+         * @description Add a person. Admins only.
+         */
+        post: operations["people_add"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Person
+         * @description Change role, grant, or switch an account off, which ends its sign-ins. Admins only.
+         */
+        patch: operations["people_change"];
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Reset Password
+         * @description Give a person a new password; his sign-ins end. Admins only.
+         */
+        put: operations["people_reset_password"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -434,6 +558,30 @@ export interface paths {
          * @description Ten samples a second for a while, then back by itself. Operators and admins.
          */
         post: operations["close_watch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/connection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Connection
+         * @description How a server is reached. Admins only.
+         */
+        get: operations["connection_get"];
+        /**
+         * Change Connection
+         * @description Change where a server is, its user or its password; tried before it is saved. Admins only.
+         */
+        put: operations["connection_change"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -740,6 +888,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pause Server
+         * @description Stop watching for a while, or go on. Admins only.
+         */
+        post: operations["servers_pause"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/recordings": {
         parameters: {
             query?: never;
@@ -778,6 +946,26 @@ export interface paths {
         get: operations["recordings_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove Server
+         * @description Remove a server, with its past or keeping that to look at. Admins only.
+         */
+        post: operations["servers_remove"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1214,6 +1402,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Own Password
+         * @description Change your own password; your other sign-ins end.
+         */
+        put: operations["session_password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/waits": {
         parameters: {
             query?: never;
@@ -1272,6 +1480,51 @@ export interface components {
              * @default
              */
             text: string;
+        };
+        /**
+         * AuditIn
+         * @description Newest first; `act` is the beginning of one, as "server.".
+         */
+        AuditIn: {
+            /**
+             * Act
+             * @default
+             */
+            act: string;
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Since */
+            since?: string | null;
+            /** Until */
+            until?: string | null;
+        };
+        /**
+         * AuditOut
+         * @description Something that somebody did, and from which address.
+         */
+        AuditOut: {
+            /** Act */
+            act: string;
+            /** Address */
+            address: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Detail */
+            detail: string;
+            /** Id */
+            id: number;
+            /** Server */
+            server: string;
+            /** Subject */
+            subject: string;
         };
         /**
          * BandOut
@@ -1515,6 +1768,42 @@ export interface components {
             /** Minutes */
             minutes: number;
         };
+        /**
+         * CollectorOut
+         * @description `silent_ms`: since it was last seen. `waiting` readings are not stored yet, `dropped` were lost for want of room.
+         */
+        CollectorOut: {
+            /** Alive */
+            alive: boolean;
+            /** Disk Full */
+            disk_full: boolean;
+            /** Dropped */
+            dropped: number;
+            /** Holder */
+            holder: string;
+            /** Jobs */
+            jobs: components["schemas"]["JobOut"][];
+            /** Refused */
+            refused: number;
+            /** Refused Latest */
+            refused_latest: components["schemas"]["RefusedOut"][];
+            /** Seen */
+            seen: number;
+            /** Servers */
+            servers: components["schemas"]["WatchedOut"][];
+            /** Silent Ms */
+            silent_ms: number;
+            /** Standing By */
+            standing_by: boolean;
+            /** Started */
+            started: number | null;
+            /** Store Away Since */
+            store_away_since: number | null;
+            /** Version */
+            version: string;
+            /** Waiting */
+            waiting: number;
+        };
         /** ColumnOut */
         ColumnOut: {
             /** Dimension */
@@ -1560,6 +1849,91 @@ export interface components {
             name: string;
             /** Text */
             text: string;
+        };
+        /**
+         * ConnectionBody
+         * @description `keep_password`: the one that is kept goes on, unless host or user change.
+         */
+        ConnectionBody: {
+            /** Cores */
+            cores?: number | null;
+            /**
+             * Database
+             * @default postgres
+             */
+            database: string;
+            /** Host */
+            host: string;
+            /**
+             * Keep Password
+             * @default false
+             */
+            keep_password: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Passfile
+             * @default
+             */
+            passfile: string;
+            /**
+             * Password
+             * @default
+             */
+            password: string;
+            /**
+             * Period Ms
+             * @default 1000
+             */
+            period_ms: number;
+            /**
+             * Port
+             * @default 5432
+             */
+            port: number;
+            /**
+             * Service
+             * @default
+             */
+            service: string;
+            /**
+             * Sslmode
+             * @default
+             */
+            sslmode: string;
+            /**
+             * Username
+             * @default faena
+             */
+            username: string;
+        };
+        /**
+         * ConnectionOut
+         * @description How a server is reached, without its password. `sslmode` as it is used; `has_password`: one is kept.
+         */
+        ConnectionOut: {
+            /** Cores */
+            cores: number | null;
+            /** Database */
+            database: string;
+            /** Has Password */
+            has_password: boolean;
+            /** Host */
+            host: string;
+            /** Name */
+            name: string;
+            /** Passfile */
+            passfile: string;
+            /** Paused */
+            paused: boolean;
+            /** Port */
+            port: number;
+            /** Service */
+            service: string;
+            /** Sslmode */
+            sslmode: string;
+            /** Username */
+            username: string;
         };
         /**
          * DeadlockOut
@@ -1678,6 +2052,14 @@ export interface components {
             start: number;
             /** Starts */
             starts: number[];
+        };
+        /** DoneOut */
+        DoneOut: {
+            /**
+             * Done
+             * @default true
+             */
+            done: boolean;
         };
         /**
          * EdgeOut
@@ -2191,6 +2573,22 @@ export interface components {
             starts: number[];
         };
         /**
+         * JobOut
+         * @description `error` of the last run, empty when it went well; null where it has not run yet.
+         */
+        JobOut: {
+            /** Error */
+            error: string;
+            /** Every S */
+            every_s: number;
+            /** Name */
+            name: string;
+            /** Ran At */
+            ran_at: number | null;
+            /** Took Ms */
+            took_ms: number | null;
+        };
+        /**
          * LaneOut
          * @description One session. `depth` is how far behind the root it stood at most, `waited_s` how long in all.
          */
@@ -2507,6 +2905,20 @@ export interface components {
             /** Writes */
             writes: number | null;
         };
+        /** NewPersonBody */
+        NewPersonBody: {
+            /**
+             * May Run
+             * @default false
+             */
+            may_run: boolean;
+            /** Password */
+            password: string;
+            /** @default viewer */
+            role: components["schemas"]["Role"];
+            /** Username */
+            username: string;
+        };
         /** NodeGroupOut */
         NodeGroupOut: {
             /** Key */
@@ -2596,6 +3008,13 @@ export interface components {
              */
             only?: string[];
         };
+        /** OwnPasswordBody */
+        OwnPasswordBody: {
+            /** Password */
+            password: string;
+            /** Present */
+            present: string;
+        };
         /**
          * PairOut
          * @description Rows of the first and the second plan by their `step`; null where the other has none.
@@ -2632,6 +3051,11 @@ export interface components {
             /** Waits For */
             waits_for: number;
             wants: components["schemas"]["WantedOut"];
+        };
+        /** PasswordBody */
+        PasswordBody: {
+            /** Password */
+            password: string;
         };
         /**
          * PatternOut
@@ -2701,6 +3125,11 @@ export interface components {
             /** Starts */
             starts: number[];
         };
+        /** PauseBody */
+        PauseBody: {
+            /** Paused */
+            paused: boolean;
+        };
         /**
          * PerCallOut
          * @description What one call cost, per bucket: times in ms, blocks in pages; null where nothing was called or is known.
@@ -2720,6 +3149,34 @@ export interface components {
             total_ms: (number | null)[];
             /** Wal Bytes */
             wal_bytes: (number | null)[];
+        };
+        /**
+         * PersonBody
+         * @description What is left out stays as it is.
+         */
+        PersonBody: {
+            /** Active */
+            active?: boolean | null;
+            /** May Run */
+            may_run?: boolean | null;
+            role?: components["schemas"]["Role"] | null;
+        };
+        /**
+         * PersonOut
+         * @description `may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role.
+         */
+        PersonOut: {
+            /** Active */
+            active: boolean;
+            /** Id */
+            id: number;
+            /** Last Sign In */
+            last_sign_in: string | null;
+            /** May Run */
+            may_run: boolean;
+            role: components["schemas"]["Role"];
+            /** Username */
+            username: string;
         };
         /**
          * PivotBy
@@ -3172,6 +3629,44 @@ export interface components {
             table: string;
         };
         /**
+         * RefusedOut
+         * @description A record that could not be stored; it lies in the collector's folder, and `./faena replay` tries it again.
+         */
+        RefusedOut: {
+            /** At */
+            at: number;
+            /** Kind */
+            kind: string;
+            /** Reason */
+            reason: string;
+            /** Server Id */
+            server_id: number;
+        };
+        /**
+         * RemoveBody
+         * @description `name` as the server is called, so that nobody removes another by mistake; `keep_data` leaves its past to look at.
+         */
+        RemoveBody: {
+            /** Keep Data */
+            keep_data: boolean;
+            /** Name */
+            name: string;
+        };
+        /** RemovedOut */
+        RemovedOut: {
+            /**
+             * Removed
+             * @default true
+             */
+            removed: boolean;
+        };
+        /**
+         * Role
+         * @description Each role may do what the ones before it may.
+         * @enum {string}
+         */
+        Role: "viewer" | "operator" | "admin";
+        /**
          * RowOut
          * @description `by_kind` adds up to `sessions`; margins are half-widths of 95% intervals.
          */
@@ -3313,7 +3808,10 @@ export interface components {
             /** Stake Ms */
             stake_ms: number;
         };
-        /** ServerBody */
+        /**
+         * ServerBody
+         * @description How a server is reached. `sslmode` empty: verify-full, on loopback prefer.
+         */
         ServerBody: {
             /** Cores */
             cores?: number | null;
@@ -3353,7 +3851,7 @@ export interface components {
             service: string;
             /**
              * Sslmode
-             * @default prefer
+             * @default
              */
             sslmode: string;
             /**
@@ -3448,13 +3946,15 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description `username` and `role` are null when nobody is signed in. Send `csrf` back as X-CSRFToken with every change.
+         * @description `username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. Send `csrf` back as X-CSRFToken with every change.
          */
         SessionOut: {
             /** Csrf */
             csrf: string;
             /** Demo */
             demo: boolean;
+            /** May Run */
+            may_run: boolean;
             /** Role */
             role: string | null;
             /** Username */
@@ -4085,6 +4585,26 @@ export interface components {
             words: string;
         };
         /**
+         * WatchedOut
+         * @description A server as this collector watches it.
+         */
+        WatchedOut: {
+            /** Last Sample */
+            last_sample: number | null;
+            /** Message */
+            message: string;
+            /** Missed */
+            missed: number;
+            /** Name */
+            name: string;
+            /** Server Id */
+            server_id: number;
+            /** State */
+            state: string;
+            /** Took Ms */
+            took_ms: number | null;
+        };
+        /**
          * WatchedSessionOut
          * @description A session at a moment. Ages in milliseconds, null where not known. `wait` as "type:event", "" when it runs.
          */
@@ -4209,6 +4729,76 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    audit_list: {
+        parameters: {
+            query?: {
+                since?: string | null;
+                until?: string | null;
+                by?: string;
+                act?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditOut"][];
+                };
+            };
+        };
+    };
+    audit_export: {
+        parameters: {
+            query?: {
+                since?: string | null;
+                until?: string | null;
+                by?: string;
+                act?: string;
+                format?: "csv" | "jsonl";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    collectors_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CollectorOut"][];
+                };
+            };
+        };
+    };
     filters_list: {
         parameters: {
             query?: never;
@@ -4418,6 +5008,102 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TokenOut"];
+                };
+            };
+        };
+    };
+    people_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"][];
+                };
+            };
+        };
+    };
+    people_add: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPersonBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+        };
+    };
+    people_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+        };
+    };
+    people_reset_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
                 };
             };
         };
@@ -4826,6 +5512,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    connection_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionOut"];
+                };
+            };
+        };
+    };
+    connection_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConnectionBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerOut"];
                 };
             };
         };
@@ -5288,6 +6022,32 @@ export interface operations {
             };
         };
     };
+    servers_pause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PauseBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ServerOut"];
+                };
+            };
+        };
+    };
     recordings_list: {
         parameters: {
             query?: never;
@@ -5355,6 +6115,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordedOut"];
+                };
+            };
+        };
+    };
+    servers_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemoveBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovedOut"];
                 };
             };
         };
@@ -6020,6 +6806,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    session_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnPasswordBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoneOut"];
                 };
             };
         };

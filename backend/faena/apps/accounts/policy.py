@@ -26,3 +26,13 @@ def may(user: AbstractBaseUser | AnonymousUser, role: Role) -> bool:
 def permit(user: AbstractBaseUser | AnonymousUser) -> Permit | None:
     """What opens texts with their literals: for operators and admins. The only place that makes one for the web."""
     return Permit(holder=user.username) if may(user, Role.OPERATOR) and isinstance(user, User) else None
+
+
+def require_grant_to_run(user: AbstractBaseUser | AnonymousUser) -> User:
+    """The user, when the separate grant to run statements on watched servers was given. Raises NotAllowed."""
+    found = require(user, Role.OPERATOR, "run a statement on a watched server")
+    if not found.may_run:
+        raise NotAllowed(
+            f"to run a statement on a watched server takes a grant of its own; an admin can give it to {found.username}"
+        )
+    return found

@@ -6,11 +6,13 @@ from collections.abc import Callable, Sequence
 from functools import wraps
 from itertools import chain, groupby
 from pathlib import Path
-from typing import ParamSpec, TypeVar, assert_never
+from typing import Any, ParamSpec, TypeVar, assert_never
 
 from django.db import IntegrityError, InterfaceError, OperationalError, close_old_connections, connection, transaction
 
+from faena.apps.collecting import schema
 from faena.apps.collecting.estate import engine_of
+from faena.apps.collecting.models import CollectorState
 from faena.apps.hosts import actions as hosts
 from faena.apps.locks import actions as locks
 from faena.apps.locks import deadlocks
@@ -31,12 +33,12 @@ from faena.core.ports import Source
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText, Survey
 from faena.core.series.schedule import read_schedule
 from faena.core.units import EpochMs, QueryId, Seconds
-from faena.sources.postgres import PostgresSource
 from faena.sources.simulated import SimulatedSource
 
 P = ParamSpec("P")
 R = TypeVar("R")
 MS_PER_DAY = 86_400_000
+COLLECTOR_KEPT_MS = 7 * MS_PER_DAY  # a collector that was not seen for so long is not shown any more
 
 
 def _away_means_away(call: Callable[P, R]) -> Callable[P, R]:
@@ -63,8 +65,22 @@ class DjangoStore:
         self._kindbooks: dict[int, locks.KindBook] = {}
 
     @_away_means_away
+    def report(self, status: dict[str, Any]) -> None:
+        """How this collector does, for every web server to see. Raises StoreAway."""
+        try:
+            schema.require_known()
+            standing_by = False
+        except StoreAway:
+            standing_by = True
+        CollectorState.objects.update_or_create(
+            holder=self._holder,
+            defaults={"version": schema.tag(), "seen_ms": status["at"], "standing_by": standing_by, "state": status},
+        )
+
+    @_away_means_away
     def orders(self) -> list[WatchOrder]:
         """The servers leased to this collector, the lease renewed. Raises StoreAway."""
+        schema.require_known()
         now_ms = int(time.time() * 1000)
         return [_order(server, now_ms) for server in servers.lease(self._holder)]
 
@@ -76,6 +92,7 @@ class DjangoStore:
     @_away_means_away
     def deliver(self, records: list[Record]) -> None:
         """Store all records, each once. Raises StoreAway; then repeat with the same records."""
+        schema.require_known()
         known = set(Server.objects.values_list("id", flat=True))
         # What waited while the store was away is mixed; a transaction for each server and kind, not for each record.
         together = sorted(records, key=lambda r: (r.server_id, type(r).__name__))
@@ -186,7 +203,7 @@ class RefusedSource:
         self._error = error
 
     async def connect(self) -> ServerFacts:
-        raise SourceRefused(str(self._error), remedy="edit the server and enter its password again")
+        raise SourceRefused(str(self._error), remedy="change how it is reached in its settings")
 
     async def sample(self, due: EpochMs) -> SampleReading:
         raise SourceRefused(str(self._error))
@@ -214,7 +231,7 @@ def make_source(order: WatchOrder) -> Source:
     if server.engine == Server.Engine.SIMULATED:
         return simulated_source(server)
     try:
-        return PostgresSource(servers.target_of(server))
+        return servers.source_of(server)
     except BadInput as error:
         return RefusedSource(error)
 
@@ -222,6 +239,8 @@ def make_source(order: WatchOrder) -> Source:
 @_away_means_away
 def keep_house(now_ms: int) -> None:
     """Close hours and drop what is older than each server's retention. Safe to run at any time, by anyone."""
+    schema.require_known()
+    CollectorState.objects.filter(seen_ms__lt=now_ms - COLLECTOR_KEPT_MS).delete()
     plans.forget_old()
     for server in Server.objects.all():
         close_hours(server.id, now_ms)

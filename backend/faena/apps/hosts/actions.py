@@ -10,6 +10,7 @@ import orjson
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.utils import timezone
 
+from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
 from faena.apps.bulk import copy_rows
@@ -76,6 +77,7 @@ def make_token(machine: str, *, by: AbstractBaseUser | AnonymousUser) -> str:
         raise BadInput("a machine's name has 1 to 80 letters, digits or . - _", field="machine")
     token = secrets.token_urlsafe(32)
     HostToken.objects.update_or_create(machine=machine, defaults={"digest": _digest(token), "last_used_at": None})
+    audit.record(by, "token.made", subject=machine)
     return token
 
 

@@ -10,6 +10,7 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db import transaction
 from django.db.models import Count, Max, Min, Sum
 
+from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
 from faena.apps.locks.models import Deadlock, DeadlockPattern, PatternComment
@@ -265,6 +266,7 @@ def handle(row: DeadlockPattern, change: str, now_ms: int, *, by: AbstractBaseUs
         raise BadInput("say what was changed: the index, the order, the release", field="change")
     row.handled_at_ms, row.handled_by, row.change = now_ms, user.username, change.strip()[:200]
     row.save(update_fields=["handled_at_ms", "handled_by", "change"])
+    audit.record(by, "deadlock.handled", server=row.server.name, subject=row.pattern, detail=row.change)
     return row
 
 

@@ -4,10 +4,12 @@ from dataclasses import dataclass
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
+from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
 from faena.apps.locks.models import EndedSession
 from faena.apps.servers.actions import target_of
+from faena.apps.servers.asking import asking
 from faena.apps.servers.models import Server
 from faena.core.errors import BadInput, SourceError
 from faena.core.readings import SessionSample
@@ -41,13 +43,18 @@ def end_session(server: Server, order: EndOrder, *, by: AbstractBaseUser | Anony
         program=one.program, user=one.user, client=one.client, query_id=one.query_id, reason=order.reason.strip()[:1000],
     )  # fmt: skip
     try:
-        found = end(target_of(server), one.pid, one.started_s, order.what)
+        target = target_of(server)
+        with asking(server, by, f"end a {order.what}"):
+            found = end(target, one.pid, one.started_s, order.what)
     except SourceError as error:
         kept.answer = f"refused: {error}"
         kept.save()
         raise
     kept.answer, kept.freed, kept.still = found.answer, list(found.freed), list(found.still)
     kept.save()
+    audit.record(
+        by, f"{order.what}.ended", server=server.name, subject=f"pid {one.pid}, {one.program}", detail=kept.reason
+    )
     return kept
 
 

@@ -7,21 +7,24 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from django.conf import settings
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db import transaction
 
+from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
-from faena.apps.accounts.policy import require
+from faena.apps.accounts.policy import require, require_grant_to_run
 from faena.apps.plans.models import BroughtPlan, CapturedPlan
 from faena.apps.servers.actions import target_of
-from faena.apps.servers.models import Server, ServerNote
+from faena.apps.servers.asking import asking
+from faena.apps.servers.models import Server
 from faena.core.errors import BadInput
 from faena.core.logged import Execution
 from faena.core.plans.reader import BadPlan, read_plan
 from faena.core.plans.shape import gist, shape
 from faena.core.plans.writing import bare_plan
 from faena.core.privacy import Normalised, Raw
-from faena.core.sql.texts import storable
+from faena.core.sql.texts import normalise, storable
 from faena.sources.postgres.explain import estimate, measure
 
 log = logging.getLogger(__name__)
@@ -164,27 +167,27 @@ class Question:
 def ask(
     server: Server, query_id: int | None, question: Question, now_ms: int, *, by: AbstractBaseUser | AnonymousUser
 ) -> BroughtPlan:
-    """Ask the server for a plan and keep it. Running a statement takes an operator's explicit yes and is noted.
+    """Ask the server for a plan and keep it. Running a statement takes a grant and an explicit yes. Both are recorded.
 
     Raises NotAllowed, BadInput, SourceError.
     """
     if server.engine != Server.Engine.POSTGRESQL:
         raise BadInput("only a real server can be asked for a plan; this one is made up or imported", field="server")
-    require(by, Role.OPERATOR, "run a statement on a watched server" if question.run else "ask a server for a plan")
-    if question.run and not question.confirmed:
-        raise BadInput("running a statement to measure it wants an explicit yes; it is rolled back", field="confirmed")
     if question.run:
-        ServerNote.objects.bulk_create(
-            [
-                ServerNote(
-                    server=server, at_ms=now_ms, event="statement_run",
-                    detail=f"{by} ran a statement to measure its plan, rolled back: {question.statement[:300]}",
-                )
-            ],
-            ignore_conflicts=True,
-        )  # fmt: skip
+        require_grant_to_run(by)
+    else:
+        require(by, Role.OPERATOR, "ask a server for a plan")
+    if question.run and not question.confirmed:
+        raise BadInput("running a statement to measure it wants an explicit yes", field="confirmed")
+    target = target_of(server, question.database)
+    audit.record(
+        by, "plan.measured" if question.run else "plan.asked", server=server.name,
+        subject=f"statement {query_id}" if query_id is not None else "a statement of one's own",
+        detail=f"in {question.database or server.database}: {normalise(question.statement)}",
+    )  # fmt: skip
     answer = measure if question.run else estimate
-    told = answer(target_of(server, question.database), question.statement, question.values)
+    with asking(server, by, "ask a server for a plan"):
+        told = answer(target, question.statement, question.values, foreign=settings.ENVIRONMENT.explain_foreign_tables)
     plan = read_plan(told)
     written = bare_plan(plan)
     keep(

@@ -3,8 +3,12 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+
+from faena.apps.accounts.policy import permit
 from faena.apps.plans.models import BroughtPlan, CapturedPlan
 from faena.apps.servers.actions import target_of
+from faena.apps.servers.asking import asking
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.errors import BadInput
@@ -12,6 +16,7 @@ from faena.core.plans.indexes.health import HealthFinding, examine_schema
 from faena.core.plans.indexes.proposals import IndexProposal, Refusal, propose
 from faena.core.plans.reader import BadPlan, read_plan
 from faena.core.plans.schema import SchemaFacts
+from faena.core.privacy import shown
 from faena.core.series.window import Window
 from faena.core.sql.texts import gist
 from faena.core.statements.conditions import NameCondition
@@ -29,7 +34,7 @@ class PlanProposals:
     unknown: str = ""
 
 
-def for_plan(plan: BroughtPlan, as_shown: str) -> PlanProposals:
+def for_plan(plan: BroughtPlan, as_shown: str, *, by: AbstractBaseUser | AnonymousUser) -> PlanProposals:
     """Asks the server the plan comes from for its statistics. `as_shown` is the plan as its reader may see it.
 
     Raises SourceError.
@@ -44,7 +49,10 @@ def for_plan(plan: BroughtPlan, as_shown: str) -> PlanProposals:
             unknown="This server is made up or imported, so it has no statistics to judge an index by."
         )
     database = statements.database_of(server.id, plan.query_id) if plan.query_id is not None else ""
-    found, refused = propose(read_plan(as_shown), read_schema(target_of(server, database)))
+    target = target_of(server, database)
+    with asking(server, by, "have indexes proposed by a server's statistics"):
+        schema = read_schema(target)
+    found, refused = propose(read_plan(as_shown), schema)
     return PlanProposals(proposals=found, refused=refused)
 
 
@@ -79,7 +87,9 @@ class ServerIndexes:
     plans_read: int
 
 
-def of_server(server: Server, window: Window, database: str = "") -> ServerIndexes:
+def of_server(
+    server: Server, window: Window, database: str = "", *, by: AbstractBaseUser | AnonymousUser
+) -> ServerIndexes:
     """Of a database, by default that in which statements took most time; proposals are for what ran there.
 
     Raises SourceError, BadInput for a server that cannot be asked.
@@ -88,7 +98,10 @@ def of_server(server: Server, window: Window, database: str = "") -> ServerIndex
         raise BadInput("only a real server has indexes to look at; this one is made up or imported", field="server")
     busy = statements.databases(server.id, window, without_user=server.username)
     chosen_database = database or next(iter(busy), server.database)
-    schema = read_schema(target_of(server, chosen_database))
+    target = target_of(server, chosen_database)
+    with asking(server, by, "look at the indexes of a server"):
+        schema = read_schema(target)
+    allowed = permit(by)
     here = [NameCondition("database", True, chosen_database)]
     took = statements.times(server.id, window, without_user=server.username, conditions=here)
     plans = [plan for plan in CapturedPlan.objects.filter(server=server).order_by("-last_ms") if plan.query_id in took]
@@ -102,7 +115,7 @@ def of_server(server: Server, window: Window, database: str = "") -> ServerIndex
     for plan in chosen:
         query_id = plan.query_id or 0
         try:
-            found, not_worth = propose(read_plan(plan.written), schema)
+            found, not_worth = propose(read_plan(shown(plan.written, plan.raw, allowed)), schema)
         except BadPlan:
             continue
         refused.update({one.sentence: one for one in not_worth})

@@ -3,9 +3,14 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+
+from faena.apps.accounts.models import Role
+from faena.apps.accounts.policy import may
 from faena.apps.hosts import selectors as hosts
 from faena.apps.plans import selectors as plans
 from faena.apps.servers.actions import target_of
+from faena.apps.servers.asking import asking
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.errors import NotFound
@@ -29,18 +34,23 @@ class StatementTables:
     surveyed: bool
 
 
-def of_statement(server: Server, query_id: int) -> StatementTables:
-    """A real server is asked now. Raises NotFound for a statement whose text is not known, SourceError."""
+def of_statement(server: Server, query_id: int, *, by: AbstractBaseUser | AnonymousUser) -> StatementTables:
+    """A real server is asked now, for an operator; a viewer sees what surveys know.
+
+    Raises NotFound for a statement whose text is not known, Busy, SourceError.
+    """
     text = statements.texts(server.id, [query_id]).get(query_id)
     if text is None:
         raise NotFound(f"the text of statement {query_id} is not known (yet), so neither are its tables")
     names = [name for name in text.tables.split(", ") if name]
-    surveyed = server.engine != Server.Engine.POSTGRESQL
+    surveyed = server.engine != Server.Engine.POSTGRESQL or not may(by, Role.OPERATOR)
     tables: Sequence[TableFacts] = ()
     if surveyed:
         tables = _as_surveyed(server.id, names)
     elif names:
-        tables = read_schema(target_of(server, statements.database_of(server.id, query_id)), names).tables
+        target = target_of(server, statements.database_of(server.id, query_id))
+        with asking(server, by, "look at the tables of a server"):
+            tables = read_schema(target, names).tables
     known = {table.name for table in tables} | {table.partition_of for table in tables}
     return StatementTables(
         tables=sorted(tables, key=lambda table: -table.size_bytes),

@@ -3,29 +3,33 @@
 import re
 import unicodedata
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import timedelta
 
 from asgiref.sync import async_to_sync
+from django.apps import apps
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError, models, transaction
 from django.db.models import Q
 from django.utils import timezone
 
+from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
 from faena.apps.servers import vitals
+from faena.apps.servers.asking import asking
 from faena.apps.servers.capture import check_log, check_period
 from faena.apps.servers.models import Server, ServerNote
+from faena.apps.servers.reach import check_host, check_passfile, is_loopback
 from faena.apps.servers.sealing import seal, unseal
 from faena.core.errors import BadInput, SourceUnfit
 from faena.core.readings import Survey
 from faena.sources.machine.local import machine_name
-from faena.sources.postgres import Target, check_connection
+from faena.sources.postgres import PostgresSource, Target, check_connection
 from faena.sources.postgres.check import CheckStep
 from faena.sources.postgres.log import THROUGH_SERVER
 
-LOOPBACK = ("127.0.0.1", "::1", "localhost")
+CONTROL = re.compile(r"[\x00-\x1f\x7f]")
 LEASE = timedelta(seconds=10)  # renewed every 3 s; who is silent for so long is replaced
 SSL_MODES = ("disable", "allow", "prefer", "require", "verify-ca", "verify-full")
 
@@ -40,7 +44,7 @@ class ServerForm:
     database: str = "postgres"
     username: str = "faena"
     password: str = field(default="", repr=False)
-    sslmode: str = "prefer"
+    sslmode: str = ""  # empty: verify-full, and prefer on loopback, where nobody stands in between
     cores: int | None = None
     period_ms: int = 1000
     passfile: str = ""
@@ -60,21 +64,32 @@ class ServerForm:
             raise BadInput(f"{self.host!r:.60} is not a host name or address", field="host")
         if not 0 < self.port < 65536:
             raise BadInput(f"a port lies between 1 and 65535, not {self.port}", field="port")
-        if self.sslmode not in SSL_MODES:
+        if self.sslmode and self.sslmode not in SSL_MODES:
             raise BadInput(f"sslmode is one of {', '.join(SSL_MODES)}, not {self.sslmode!r:.40}", field="sslmode")
         if self.cores is not None and not 0 < self.cores <= 4096:
             raise BadInput(f"cores lie between 1 and 4096, not {self.cores}", field="cores")
         check_period(self.period_ms)
         check_log(self.log)
+        for name in ("database", "username", "password", "host", "name"):
+            if CONTROL.search(getattr(self, name)):
+                raise BadInput("line ends and other control characters cannot be part of it", field=name)
+
+    @property
+    def tls(self) -> str:
+        """The mode that counts."""
+        return self.sslmode or ("prefer" if is_loopback(self.host) or not self.host else "verify-full")
 
     def target(self) -> Target:
+        """Raises BadInput for a host or a file that the configuration does not allow."""
+        check_passfile(self.passfile)
         return Target(
             host=self.host,
+            address=check_host(self.host),
             port=self.port,
             database=self.database,
             user=self.username,
             password=self.password,
-            sslmode=self.sslmode,
+            sslmode=self.tls,
             passfile=self.passfile,
             service=self.service,
         )
@@ -83,16 +98,123 @@ class ServerForm:
 def check(form: ServerForm, *, by: AbstractBaseUser | AnonymousUser) -> Sequence[CheckStep]:
     """Try the connection and report step by step; nothing is saved. Raises NotAllowed."""
     require(by, Role.ADMIN, "try a connection")
-    return async_to_sync(check_connection)(form.target())
+    target = form.target()
+    with asking(None, by, "try a connection"):
+        return async_to_sync(check_connection)(target)
 
 
 def connect(form: ServerForm, *, by: AbstractBaseUser | AnonymousUser) -> Server:
     """Save a server whose needed steps all pass. Raises NotAllowed, SourceUnfit, or BadInput for a name taken."""
     require(by, Role.ADMIN, "connect a server")
-    for step in check(form, by=by):
+    _require_ready(check(form, by=by))
+    server = save_server(form)
+    audit.record(by, "server.connected", server=server.name, detail=_where(server))
+    return server
+
+
+def _require_ready(steps: Sequence[CheckStep]) -> None:
+    for step in steps:
         if step.needed and not step.ok:
             raise SourceUnfit(f"{step.name}: {step.found}", remedy=step.remedy)
-    return save_server(form)
+
+
+def _where(server: Server) -> str:
+    """For the record; never the password."""
+    where = f"{server.host}:{server.port}" if server.host else f"service {server.service}"
+    return f"{where}, database {server.database}, user {server.username}, TLS {server.sslmode}"
+
+
+def change(server: Server, form: ServerForm, *, password_kept: bool, by: AbstractBaseUser | AnonymousUser) -> Server:
+    """Where a server is and how it is reached; what was captured of it stays. `password_kept`: the form's does not count.
+
+    Tried first, as connecting is. Raises NotAllowed, SourceUnfit, BadInput.
+    """
+    require(by, Role.ADMIN, "change how a server is reached")
+    if server.engine != Server.Engine.POSTGRESQL:
+        raise BadInput("this server is made up or imported; there is nothing to reach", field="server")
+    if password_kept:
+        moved = (form.host, form.port, form.service, form.username) != (
+            server.host,
+            server.port,
+            server.service,
+            server.username,
+        )
+        if moved and server.password_sealed:
+            raise BadInput(
+                "enter the password again: the one that is kept is not sent to another host or for another user",
+                field="password",
+            )
+        form = replace(form, password=unseal(server.password_sealed))
+    _require_ready(check(form, by=by))
+    before = _where(server)
+    for name, value in {
+        "name": form.name, "host": form.host, "port": form.port, "database": form.database, "username": form.username,
+        "sslmode": form.tls, "passfile": form.passfile, "service": form.service, "cores": form.cores,
+        "password_sealed": seal(form.password),
+    }.items():  # fmt: skip
+        setattr(server, name, value)
+    server.revision += 1
+    try:
+        with transaction.atomic():
+            server.save()
+    except IntegrityError as error:
+        raise BadInput(f"there already is a server named {form.name!r}; choose another name", field="name") from error
+    password = "" if password_kept else "; password entered anew"
+    audit.record(by, "server.changed", server=server.name, detail=f"{before} -> {_where(server)}{password}")
+    return server
+
+
+def new_password(server: Server, password: str) -> None:
+    """For the command line: what its role has from now on, without trying it."""
+    server.password_sealed = seal(password)
+    server.revision += 1
+    server.save(update_fields=["password_sealed", "revision"])
+    audit.record(None, "server.changed", server=server.name, detail="password entered anew")
+
+
+def pause(server: Server, *, paused: bool, now_ms: int, by: AbstractBaseUser | AnonymousUser | None) -> Server:
+    """Stop watching for a while, or go on. What was captured stays. `by` None: the command line. Raises NotAllowed."""
+    if by is not None:
+        require(by, Role.ADMIN, "pause the watching of a server")
+    server.enabled = not paused
+    server.state, server.state_message = ("paused", "") if paused else ("new", "")
+    server.revision += 1
+    server.save(update_fields=["enabled", "state", "state_message", "revision"])
+    event = "paused" if paused else "resumed"
+    note(server.pk, now_ms, event, f"the watching was {event} by {by or audit.COMMAND}", None)
+    audit.record(by, f"server.{event}", server=server.name)
+    return server
+
+
+def remove(server: Server, *, keep_data: bool, by: AbstractBaseUser | AnonymousUser | None) -> None:
+    """Forget how a server is reached and, unless it is to be kept, all that was captured of it. Raises NotAllowed."""
+    if by is not None:
+        require(by, Role.ADMIN, "remove a server")
+    name = server.name
+    if keep_data:
+        server.enabled, server.state, server.state_message = False, "removed", "its past is kept"
+        server.password_sealed, server.passfile, server.service, server.host, server.username = b"", "", "", "", ""
+        server.engine = Server.Engine.IMPORTED
+        server.revision += 1
+        server.save()
+    else:
+        with transaction.atomic():
+            _delete_rows(server)
+            server.delete()
+    audit.record(by, "server.removed", server=name, detail="its past is kept" if keep_data else "with all data of it")
+
+
+def _delete_rows(server: Server) -> None:
+    """Rows by the million, table by table: what the ORM would read one by one to delete them."""
+    for model in apps.get_models():
+        for one in model._meta.concrete_fields:
+            link = one.remote_field
+            if one.related_model is Server and link is not None and link.on_delete is models.CASCADE:
+                rows = model._default_manager.filter(**{one.name: server})
+                if any(rel.on_delete is models.CASCADE for rel in model._meta.related_objects):
+                    rows.delete()
+                else:
+                    rows._raw_delete(using="default")
 
 
 def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> Server:
@@ -107,7 +229,7 @@ def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> 
                 database=form.database,
                 username=form.username,
                 password_sealed=seal(form.password),
-                sslmode=form.sslmode,
+                sslmode=form.tls,
                 passfile=form.passfile,
                 service=form.service,
                 cores=form.cores,
@@ -116,14 +238,29 @@ def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> 
                 keep_parameters=form.keep_parameters,
                 slow_ms=form.slow_ms,
                 # A server on loopback runs on the machine of its collector, whose figures are then its own.
-                machine=machine_name() if form.host in LOOPBACK else "",
+                machine=machine_name() if is_loopback(form.host) else "",
             )
     except IntegrityError as error:
         raise BadInput(f"there already is a server named {form.name!r}; choose another name", field="name") from error
 
 
+def source_of(server: Server) -> PostgresSource:
+    """For the collector: the address of its host is looked up at each connecting. Raises BadInput."""
+    return PostgresSource(_as_saved(server), looked_up)
+
+
 def target_of(server: Server, database: str = "") -> Target:
     """How to reach a saved server, or another database of it, its password unsealed. Raises BadInput."""
+    return looked_up(_as_saved(server, database))
+
+
+def looked_up(target: Target) -> Target:
+    """With the address of its host as it is now. Raises BadInput for one that the configuration does not allow."""
+    check_passfile(target.passfile)
+    return replace(target, address=check_host(target.host))
+
+
+def _as_saved(server: Server, database: str = "") -> Target:
     return Target(
         host=server.host,
         port=server.port,

@@ -7,6 +7,7 @@ from typing import Any
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db.models import F
 
+from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
 from faena.apps.servers.models import Server, ServerNote
@@ -93,8 +94,13 @@ def set_capture(
     names = [name for name in CaptureForm.__dataclass_fields__ if name != "confirmed"]
     for name in names:
         setattr(server, name, getattr(form, name))
+    before = {name: getattr(Server.objects.get(id=server.id), name) for name in names}
     server.revision += 1
     server.save(update_fields=[*names, "revision"])
+    changed = [
+        f"{name} {before[name]} -> {getattr(server, name)}" for name in names if before[name] != getattr(server, name)
+    ]
+    audit.record(by, "capture.changed", server=server.name, detail="; ".join(changed))
     return server
 
 
@@ -125,5 +131,6 @@ def watch_closely(
         [ServerNote(server_id=server.id, at_ms=now_ms, event="close_watch", detail=f"{detail}, by {by}")],
         ignore_conflicts=True,
     )
+    audit.record(by, "close_watch.begun" if minutes else "close_watch.ended", server=server.name, detail=detail)
     server.refresh_from_db()
     return server

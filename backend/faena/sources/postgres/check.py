@@ -6,7 +6,8 @@ import psycopg
 
 from faena.sources.postgres import queries
 from faena.sources.postgres.log import log_grant
-from faena.sources.postgres.source import Target, as_source_error
+from faena.sources.postgres.refusals import as_source_error
+from faena.sources.postgres.source import Target
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,7 +66,7 @@ def _judge(target: Target, row: tuple[object, ...], settings: dict[str, str], *,
             name=NAMES[2],
             ok=bool(reads_all),
             found="sees all sessions" if reads_all else "sees only its own sessions",
-            remedy="" if reads_all else f'GRANT pg_monitor TO "{target.user}";',
+            remedy="" if reads_all else f'GRANT pg_read_all_stats TO "{target.user}";',
         ),
         CheckStep(
             name=NAMES[3],
@@ -93,17 +94,43 @@ def _judge(target: Target, row: tuple[object, ...], settings: dict[str, str], *,
     ]
 
 
-def role_script(user: str) -> str:
-    """A role that can see everything Faena reads and change nothing. The password is for the DBA to choose."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wanted:
+    """What a role shall be able to do beside sampling; each takes a right that is not given without."""
+
+    log: bool = False  # read the log through the server
+    plans: bool = False  # ask for plans, and propose indexes
+    ending: bool = False  # end statements and sessions
+
+
+def role_script(user: str, wanted: Wanted | None = None) -> str:
+    """A role that sees what sampling reads and changes nothing; more only as far as it is wanted.
+
+    The password is for the DBA to choose.
+    """
+    wanted = wanted or Wanted()
     name = '"' + user.replace('"', '""') + '"'
-    return (
-        f"CREATE ROLE {name} LOGIN PASSWORD 'choose-one' CONNECTION LIMIT 5;\n"
-        f"GRANT pg_monitor TO {name};\n"
-        "CREATE EXTENSION IF NOT EXISTS pg_stat_statements;  -- in the database Faena connects to\n"
-        "-- There, too, and only if Faena shall read the log through the server; it opens all files of its data directory:\n"
-        f"{log_grant(user)}\n"
-        "-- Only for asking plans and for index proposals; before 14 no such role exists, and SELECT is granted table by table:\n"
-        "DO $$ BEGIN IF EXISTS (SELECT FROM pg_roles WHERE rolname = 'pg_read_all_data') THEN "
-        f"GRANT pg_read_all_data TO {name}; END IF; END $$;\n"
-        f"GRANT pg_signal_backend TO {name};  -- only if operators shall end sessions from Faena\n"
-    )
+    lines = [
+        f"CREATE ROLE {name} LOGIN PASSWORD 'choose-one' CONNECTION LIMIT 5;",
+        f"GRANT pg_read_all_stats, pg_read_all_settings TO {name};",
+        "CREATE EXTENSION IF NOT EXISTS pg_stat_statements;  -- in the database Faena connects to",
+    ]
+    if wanted.log:
+        lines += [
+            "-- To read the log through the server. The second line opens all files of the data directory to the role:",
+            "-- leave both out where the collector can read the log as files.",
+            f"GRANT pg_monitor TO {name};",
+            log_grant(user),
+        ]
+    if wanted.plans:
+        lines += [
+            "-- To ask for plans and to propose indexes; before 14 no such role exists, and SELECT is granted table by table:",
+            "DO $$ BEGIN IF EXISTS (SELECT FROM pg_roles WHERE rolname = 'pg_read_all_data') THEN "
+            f"GRANT pg_read_all_data TO {name}; END IF; END $$;",
+        ]
+    if wanted.ending:
+        lines += [
+            "-- So that operators can end statements and sessions from Faena:",
+            f"GRANT pg_signal_backend TO {name};",
+        ]
+    return "\n".join(lines) + "\n"

@@ -11,7 +11,8 @@ from psycopg.rows import TupleRow
 
 from faena.core.errors import SourceRefused
 from faena.sources.postgres.queries import OWN_NAME
-from faena.sources.postgres.source import Target, as_source_error
+from faena.sources.postgres.refusals import as_source_error
+from faena.sources.postgres.source import Target
 
 LOOK_FOR_S = 5.0  # how long the effect is waited for
 LOOK_EVERY_S = 0.1

@@ -15,7 +15,8 @@ from psycopg.rows import TupleRow
 from faena.core.errors import BadInput, SourceError, SourceRefused
 from faena.core.plans.allowed import FUNCTIONS
 from faena.core.plans.guard import Explainable, Relation, Unexplainable, explainable, runnable
-from faena.sources.postgres.source import Target, as_source_error
+from faena.sources.postgres.refusals import as_source_error
+from faena.sources.postgres.source import Target
 
 ESTIMATE_TIMEOUT_MS = 5_000
 RUN_TIMEOUT_MS = 60_000

@@ -27,6 +27,7 @@ class SessionRow(NamedTuple):
     query_id: int | None
     text: str | None
     now: float
+    allowed: bool  # whether our role may see what other sessions do; without it all but our own look idle
 
     def age_ms(self, since: float | None) -> int:
         """Milliseconds since a moment of the server's clock."""
@@ -46,6 +47,7 @@ def sample(version: int, *, only: bool = False) -> LiteralString:
     pg_blocking_pids takes all lock partitions for a moment, hence the CASE: a server without lock waits never pays.
     Background processes that sleep in their main loop (Activity) or pause to spread their work (Timeout) are left out:
     they are no load.
+    Rights that are taken away while we watch would make the server look idle: then every session comes, and says so.
     Where there is no statement identifier the text comes along and is fingerprinted here: always before 14, and later
     for a session that waits before its statement is even analysed, as behind a table lock.
     """
@@ -63,9 +65,10 @@ def sample(version: int, *, only: bool = False) -> LiteralString:
         else """state IS DISTINCT FROM 'idle'  -- first, because it spares most rows the rest
            AND wait_event_type IS DISTINCT FROM 'Activity'
            AND application_name IS DISTINCT FROM 'faena'
-           AND (state IS NOT NULL OR wait_event_type <> 'Timeout')"""
+           AND (state IS NOT NULL OR wait_event_type <> 'Timeout' OR NOT (SELECT may.see FROM may))"""
     )
     return f"""
+        WITH may (see) AS (SELECT pg_has_role(current_user, 'pg_read_all_stats', 'USAGE'))
         SELECT pid, date_part('epoch', backend_start)::bigint, state, wait_event_type, wait_event, datid, usesysid,
                application_name, CASE WHEN client_addr IS NULL AND client_port = -1 THEN 'local'
                                       ELSE host(client_addr) END, backend_type,
@@ -73,7 +76,7 @@ def sample(version: int, *, only: bool = False) -> LiteralString:
                date_part('epoch', xact_start), date_part('epoch', query_start),
                {leader},
                {identity},
-               date_part('epoch', clock_timestamp())
+               date_part('epoch', clock_timestamp()), (SELECT may.see FROM may)
           FROM pg_stat_get_activity(NULL)
          WHERE {which}"""
 
@@ -123,12 +126,15 @@ def counters(version: int) -> LiteralString:
 
 
 def counters_state(version: int) -> LiteralString:
-    """When the counters were reset, how many entries were evicted, when the server started."""
+    """When the counters were reset, how many entries were evicted, when the server started; whether all can be seen."""
     if version >= 140000:
         return """
             SELECT (extract(epoch FROM pg_postmaster_start_time()) * 1000)::bigint,
-                   (extract(epoch FROM stats_reset) * 1000)::bigint, dealloc FROM pg_stat_statements_info()"""
-    return "SELECT (extract(epoch FROM pg_postmaster_start_time()) * 1000)::bigint, NULL::bigint, NULL::bigint"
+                   (extract(epoch FROM stats_reset) * 1000)::bigint, dealloc,
+                   pg_has_role(current_user, 'pg_read_all_stats', 'USAGE') FROM pg_stat_statements_info()"""
+    return """
+        SELECT (extract(epoch FROM pg_postmaster_start_time()) * 1000)::bigint, NULL::bigint, NULL::bigint,
+               pg_has_role(current_user, 'pg_read_all_stats', 'USAGE')"""
 
 
 TEXTS: LiteralString = """

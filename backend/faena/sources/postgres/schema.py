@@ -8,7 +8,8 @@ from psycopg.rows import DictRow, dict_row
 
 from faena.core.plans.schema import ColumnFacts, CostSettings, IndexFacts, SchemaFacts, TableFacts
 from faena.core.units import EpochMs
-from faena.sources.postgres.source import Target, as_source_error
+from faena.sources.postgres.refusals import as_source_error
+from faena.sources.postgres.source import Target
 
 TIMEOUT_MS = 15_000
 MAX_COMMON = 50  # most common values kept of a column; selectivities of rarer ones are alike anyway

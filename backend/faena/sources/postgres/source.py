@@ -1,6 +1,7 @@
 """Asks a PostgreSQL server, over two kept connections: one for the samples, one for everything slower."""
 
-from collections.abc import Sequence
+import asyncio
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from time import perf_counter
 from typing import LiteralString
@@ -30,6 +31,7 @@ from faena.sources.postgres import queries
 from faena.sources.postgres.locks import LockReader, in_order_of_blame
 from faena.sources.postgres.log import ServerLog, log_grant
 from faena.sources.postgres.queries import SessionRow
+from faena.sources.postgres.refusals import as_source_error
 from faena.sources.postgres.surveys import Counts, survey_between
 
 SAMPLE_TIMEOUT_MS = 900  # a sample that takes longer would run into the next one
@@ -46,10 +48,13 @@ class Target:
     database: str = "postgres"
     user: str = "faena"
     password: str = field(default="", repr=False)
+    address: str = (
+        ""  # to connect to instead of asking for the host's address again; the name stays for its certificate
+    )
     sslmode: str = "prefer"
     passfile: str = ""  # on the machine of web server and collector
     service: str = ""  # a name of pg_service.conf there; what stands here beside it wins over what stands there
-    connect_timeout_s: int = 5
+    connect_timeout_s: int = 4
     log: str = ""  # a path the collector can read, "server" for reading it through the server, empty for not at all
 
     @property
@@ -60,6 +65,7 @@ class Target:
     def conninfo(self) -> str:
         return psycopg.conninfo.make_conninfo(
             host=self.host or None,
+            hostaddr=self.address or None,
             port=self.port if self.host else None,
             dbname=self.database or None,
             user=self.user or None,
@@ -70,6 +76,11 @@ class Target:
             connect_timeout=self.connect_timeout_s,
             application_name=queries.OWN_NAME,
             # One round trip less per sample: no transaction is opened around it, and nothing may ever linger.
+            # A server whose machine is gone answers nothing at all, not even that; libpq finds that out by itself.
+            keepalives_idle=5,
+            keepalives_interval=2,
+            keepalives_count=2,
+            tcp_user_timeout=6000,
             options="-c lock_timeout=1000 -c idle_in_transaction_session_timeout=10000 -c jit=off",
         )
 
@@ -85,25 +96,13 @@ def target_of(dsn: str) -> Target:
     return Target(**{"host": "127.0.0.1", **told}, port=int(given.get("port") or 5432))  # type: ignore[arg-type]
 
 
-def as_source_error(error: psycopg.Error, where: str) -> SourceError:
-    """Whose fault it is: away (try again), refused (mend something), or unfit."""
-    words = " ".join(str(error).split())
-    state = error.sqlstate or ""
-    if state.startswith("28") or state in ("42501", "3D000") or "password authentication failed" in words:
-        return SourceRefused(f"{where} refused: {words}", remedy="check user, password, database and pg_hba.conf")
-    if "does not exist" in words and "FATAL" in words:
-        return SourceRefused(f"{where} refused: {words}", remedy="check the names of user and database")
-    if state == "57014":
-        return SourceAway(f"{where} did not answer in time", remedy="see whether the server or its host is overloaded")
-    return SourceAway(f"{where}: {words}", remedy="see whether the server runs and can be reached")
-
-
 class PostgresSource:
     """One watched server. Not safe for concurrent calls of the same method; the collector never makes them."""
 
-    def __init__(self, target: Target) -> None:
-        self._target = target
-        self._where = target.where
+    def __init__(self, target: Target, looked_up: Callable[[Target], Target] = lambda target: target) -> None:
+        """`looked_up` finds the address of the target at each connecting, and may refuse it by BadInput."""
+        self._target, self._looked_up = target, looked_up
+        self._where, self._reached = target.where, target
         self._quick: psycopg.AsyncConnection[TupleRow] | None = None
         self._slow: psycopg.AsyncConnection[TupleRow] | None = None
         self._version = 0
@@ -122,6 +121,10 @@ class PostgresSource:
         await self.close()
         self._databases, self._roles = {}, {}
         try:
+            self._reached = await asyncio.to_thread(self._looked_up, self._target)
+        except BadInput as error:
+            raise SourceRefused(str(error), remedy="change where the server is in its settings") from None
+        try:
             self._quick = await self._open(SAMPLE_TIMEOUT_MS)
             self._slow = await self._open(SLOW_TIMEOUT_MS)
             row = await (await self._slow.execute(queries.FACTS)).fetchone()
@@ -138,7 +141,7 @@ class PostgresSource:
             await self.close()
             raise SourceUnfit(
                 f"{self._where}: user {self._target.user!r} may not see what other sessions do",
-                remedy=f'GRANT pg_monitor TO "{self._target.user}";',
+                remedy=f'GRANT pg_read_all_stats TO "{self._target.user}";',
             )
         self._version = version
         self._locks.begin(version)
@@ -154,8 +157,14 @@ class PostgresSource:
             has_statement_counters=has_counters,
         )
 
+    def _rights_lost(self) -> SourceRefused:
+        return SourceRefused(
+            f"{self._where}: user {self._target.user!r} may not see what other sessions do any more",
+            remedy=f'GRANT pg_read_all_stats TO "{self._target.user}";',
+        )
+
     async def _open(self, timeout_ms: int) -> psycopg.AsyncConnection[TupleRow]:
-        connection = await psycopg.AsyncConnection.connect(self._target.conninfo(), autocommit=True)
+        connection = await psycopg.AsyncConnection.connect(self._reached.conninfo(), autocommit=True)
         await connection.execute(f"SET statement_timeout = {int(timeout_ms)}")
         return connection
 
@@ -181,6 +190,8 @@ class PostgresSource:
         """All sessions that are active or hold a transaction. Raises SourceError."""
         begun = perf_counter()
         rows = await self._sessions(queries.sample(self._version))
+        if rows and not rows[0].allowed:
+            raise self._rights_lost()
         took = Millis((perf_counter() - begun) * 1000)
         blockers = {pid for row in rows for pid in row.blocked_by or () if pid > 0}
         if away := blockers - {row.pid for row in rows}:
@@ -234,13 +245,16 @@ class PostgresSource:
         """Cumulative statement counters; None where the extension is not there. Raises SourceError."""
         begun = perf_counter()
         try:
-            state = await self._ask(self._slow, queries.counters_state(self._version))
             rows = await self._ask(self._slow, queries.counters(self._version))
+            # After the counters: had the right been lost before them, it would be lost now.
+            state = await self._ask(self._slow, queries.counters_state(self._version))
         except SourceError as error:
             if isinstance(error.__cause__, psycopg.errors.UndefinedFunction | psycopg.errors.UndefinedTable):
                 return None
             raise
-        started, reset_at, evictions = state[0]
+        started, reset_at, evictions, allowed = state[0]
+        if not allowed:
+            raise self._rights_lost()
         # Entries of dropped databases stay, and all of them have no name any more: they count as one.
         at_row: dict[CounterKey, int] = {}
         values = np.zeros((len(rows), len(COUNTER_FIELDS)))

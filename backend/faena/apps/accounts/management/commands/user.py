@@ -18,10 +18,14 @@ class Command(BaseCommand):
         parser.add_argument("username")
         parser.add_argument("--role", choices=[role.value for role in Role], default=Role.VIEWER.value)
 
+        parser.add_argument(
+            "--may-run", action="store_true", help="may run statements on watched servers to measure them"
+        )
+
     def handle(self, *args: Any, **options: Any) -> None:
         password = os.environ.get("FAENA_PASSWORD") or getpass.getpass(f"Password of {options['username']}: ")
         try:
-            user = save_user(options["username"], password, Role(options["role"]))
+            user = save_user(options["username"], password, Role(options["role"]), may_run=options["may_run"])
         except BadInput as error:
             raise CommandError(str(error)) from error
         self.stdout.write(f"{user.username} is {user.role}")

@@ -6,39 +6,37 @@ import fcntl
 import logging
 import signal
 import time
+from collections.abc import Awaitable, Callable
 from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
+from faena.apps.collecting.private import keep_private
 from faena.apps.collecting.store import HOUSEKEEPING_EVERY_S, DjangoStore, keep_house, make_source
 from faena.collector.records import HostRead
 from faena.collector.supervise import Supervisor, SystemClock
-from faena.core.errors import StoreAway
-from faena.core.units import EpochMs
+from faena.core.units import EpochMs, Seconds
 from faena.sources.machine import LocalMachine
 from faena.sources.machine.local import machine_name
 
 log = logging.getLogger(__name__)
-MACHINE_EVERY_S = 10.0
+MACHINE_EVERY_S = Seconds(10.0)
 
 
-async def _keep_house_forever() -> None:
-    while True:
-        await asyncio.sleep(HOUSEKEEPING_EVERY_S)
-        try:
-            await asyncio.to_thread(keep_house, int(time.time() * 1000))
-        except StoreAway:
-            log.warning("housekeeping waits: the store is away")
+async def _keep_house() -> None:
+    await asyncio.to_thread(keep_house, int(time.time() * 1000))
 
 
-async def _read_machine_forever(supervisor: Supervisor) -> None:
+def _machine_reader(supervisor: Supervisor) -> Callable[[], Awaitable[None]]:
     machine, name = LocalMachine(), machine_name()
-    while True:
+
+    async def read() -> None:
         figures = await asyncio.to_thread(machine.read, EpochMs(int(time.time() * 1000)))
         if figures is not None:
             supervisor.put(HostRead(machine=name, figures=figures))
-        await asyncio.sleep(MACHINE_EVERY_S)
+
+    return read
 
 
 class Command(BaseCommand):
@@ -47,6 +45,7 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         state_dir = settings.ENVIRONMENT.state_dir / "collector"
         state_dir.mkdir(parents=True, exist_ok=True)
+        keep_private(state_dir)
         with (state_dir / "lock").open("w") as lock:
             try:
                 fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -56,8 +55,10 @@ class Command(BaseCommand):
 
     async def _collect(self, state_dir: Any) -> None:
         supervisor = Supervisor(DjangoStore(state_dir), make_source, state_dir, SystemClock())
+        supervisor.jobs.add("housekeeping", HOUSEKEEPING_EVERY_S, _keep_house)
+        supervisor.jobs.add("readings of this machine", MACHINE_EVERY_S, _machine_reader(supervisor))
         loop = asyncio.get_running_loop()
-        collecting = asyncio.gather(supervisor.run(), _keep_house_forever(), _read_machine_forever(supervisor))
+        collecting = asyncio.gather(supervisor.run())
         for number in (signal.SIGTERM, signal.SIGINT):
             loop.add_signal_handler(number, collecting.cancel)
         log.info("collecting; state in %s", state_dir)

@@ -1,18 +1,28 @@
-"""Connects a server: tries it step by step, then saves it. The password comes from FAENA_SERVER_PASSWORD or is asked for."""
+"""Connects a server (tries it step by step, then saves it), changes, pauses or removes one. The password comes from FAENA_SERVER_PASSWORD or is asked for."""
 
 import getpass
 import os
+import time
 from argparse import ArgumentParser
 from typing import Any
 
 from asgiref.sync import async_to_sync
 from django.core.management.base import BaseCommand, CommandError
 
+from faena.apps.accounts import audit
+from faena.apps.servers import actions
 from faena.apps.servers.actions import SSL_MODES, ServerForm, save_server
+from faena.apps.servers.models import Server
 from faena.core.errors import BadInput
 from faena.sources.postgres import check_connection
-from faena.sources.postgres.check import role_script
+from faena.sources.postgres.check import Wanted, role_script
 from faena.sources.postgres.log import THROUGH_SERVER
+
+WANTED = {
+    "log": "reading its log through the server",
+    "plans": "asking for plans and proposing indexes",
+    "ending": "ending statements and sessions",
+}
 
 
 class Command(BaseCommand):
@@ -26,7 +36,9 @@ class Command(BaseCommand):
         parser.add_argument("--port", type=int, default=5432)
         parser.add_argument("--database", default="postgres")
         parser.add_argument("--user", default="faena")
-        parser.add_argument("--sslmode", choices=SSL_MODES, default="prefer")
+        parser.add_argument(
+            "--sslmode", choices=SSL_MODES, default="", help="by default verify-full, and prefer on this machine"
+        )
         parser.add_argument(
             "--log", default=THROUGH_SERVER, help="its log: a path on this machine, `server` (through it), or empty"
         )
@@ -39,12 +51,49 @@ class Command(BaseCommand):
             "--role-script", action="store_true", help="print the script of the role it needs, and stop"
         )
 
+        for name, words in WANTED.items():
+            parser.add_argument(f"--for-{name}", action="store_true", help=f"with --role-script: {words}")
+        acts = parser.add_mutually_exclusive_group()
+        acts.add_argument("--list", action="store_true", help="the servers and how they are")
+        acts.add_argument("--pause", action="store_true", help="stop watching it; what was captured stays")
+        acts.add_argument("--resume", action="store_true", help="go on watching it")
+        acts.add_argument("--new-password", action="store_true", help="enter the password that its role has now")
+        acts.add_argument("--remove", action="store_true", help="remove it with all that was captured of it")
+        parser.add_argument("--keep-data", action="store_true", help="with --remove: leave its past to look at")
+
     def handle(self, *args: Any, **options: Any) -> None:
         if options["role_script"]:
-            self.stdout.write(role_script(options["user"]))
+            wanted = Wanted(**{name: options[f"for_{name}"] for name in WANTED})
+            self.stdout.write(role_script(options["user"], wanted))
+            return
+        if options["list"]:
+            for one in Server.objects.order_by("name"):
+                self.stdout.write(f"{one.name}: {one.state}{f', {one.state_message}' if one.state_message else ''}")
             return
         if not options["name"]:
             raise CommandError("give the server a name: ./faena server NAME --host …")
+        if any(options[act] for act in ("pause", "resume", "new_password", "remove")):
+            self._change(options)
+            return
+        self._connect(options)
+
+    def _change(self, options: dict[str, Any]) -> None:
+        server = Server.objects.filter(name=options["name"]).first()
+        if server is None:
+            raise CommandError(f"there is no server named {options['name']}; ./faena server --list shows them")
+        if options["remove"]:
+            actions.remove(server, keep_data=options["keep_data"], by=None)
+            kept = "its past is kept" if options["keep_data"] else "with all that was captured of it"
+            self.stdout.write(f"{options['name']} is removed, {kept}")
+        elif options["new_password"]:
+            password = os.environ.get("FAENA_SERVER_PASSWORD") or getpass.getpass(f"Password of {server.username}: ")
+            actions.new_password(server, password)
+            self.stdout.write(f"{server.name}: the new password is used from now on")
+        else:
+            actions.pause(server, paused=options["pause"], now_ms=int(time.time() * 1000), by=None)
+            self.stdout.write(f"{server.name} is {'paused' if options['pause'] else 'watched again'}")
+
+    def _connect(self, options: dict[str, Any]) -> None:
         password = os.environ.get("FAENA_SERVER_PASSWORD")
         if options["passfile"]:
             password = ""
@@ -74,7 +123,7 @@ class Command(BaseCommand):
                     self.stdout.write(f"         mend it: {step.remedy}")
             if any(step.needed and not step.ok for step in steps):
                 raise CommandError("nothing was saved; mend what is missing and try again")
-            save_server(form)
+            audit.record(None, "server.connected", server=save_server(form).name)
         except BadInput as error:
             raise CommandError(f"{error.field}: {error}") from error
         self.stdout.write(f"{form.name} is watched from now on, as soon as ./faena collect runs")

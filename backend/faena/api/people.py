@@ -1,0 +1,150 @@
+"""People: who may do what, passwords, and the record of what was done."""
+
+from datetime import datetime
+from typing import Annotated
+
+from django.contrib.auth import update_session_auth_hash
+from django.http import HttpRequest, StreamingHttpResponse
+from ninja import Query, Router, Schema, Status
+from pydantic import Field
+
+from faena.api.exports import Format, export
+from faena.api.out import Out
+from faena.apps.accounts import actions, audit
+from faena.apps.accounts.models import AuditEntry, Role, User
+from faena.apps.accounts.policy import require
+
+router = Router(tags=["people"])
+Password = Annotated[str, Field(min_length=1, max_length=1000)]
+
+
+class PersonOut(Out):
+    """`may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role."""
+
+    id: int
+    username: str
+    role: Role
+    may_run: bool
+    active: bool
+    last_sign_in: datetime | None
+
+
+class NewPersonBody(Schema):
+    username: Annotated[str, Field(min_length=1, max_length=150)]
+    password: Password
+    role: Role = Role.VIEWER
+    may_run: bool = False
+
+
+class PersonBody(Schema):
+    """What is left out stays as it is."""
+
+    role: Role | None = None
+    may_run: bool | None = None
+    active: bool | None = None
+
+
+class PasswordBody(Schema):
+    password: Password
+
+
+class OwnPasswordBody(Schema):
+    present: Password
+    password: Password
+
+
+class DoneOut(Out):
+    done: bool = True
+
+
+class AuditOut(Out):
+    """Something that somebody did, and from which address."""
+
+    id: int
+    at: datetime
+    by: str
+    act: str
+    server: str
+    subject: str
+    detail: str
+    address: str
+
+
+class AuditIn(Schema):
+    """Newest first; `act` is the beginning of one, as "server."."""
+
+    since: datetime | None = None
+    until: datetime | None = None
+    by: Annotated[str, Field(max_length=150)] = ""
+    act: Annotated[str, Field(max_length=60)] = ""
+
+
+def _person(user: User) -> PersonOut:
+    return PersonOut(
+        id=user.pk, username=user.username, role=Role(user.role), may_run=user.may_run, active=user.is_active,
+        last_sign_in=user.last_login,
+    )  # fmt: skip
+
+
+def _entry(one: AuditEntry) -> AuditOut:
+    return AuditOut(
+        id=one.pk, at=one.at, by=one.by_name, act=one.act, server=one.server, subject=one.subject, detail=one.detail,
+        address=one.address,
+    )  # fmt: skip
+
+
+@router.get("/people", response=list[PersonOut], operation_id="people_list")
+def list_people(request: HttpRequest) -> list[PersonOut]:
+    """Everybody, those whose account is off last. Admins only."""
+    require(request.user, Role.ADMIN, "see who has an account")
+    return [_person(one) for one in actions.everybody()]
+
+
+@router.post("/people", response={201: PersonOut}, operation_id="people_add")
+def add_person(request: HttpRequest, body: NewPersonBody) -> Status[PersonOut]:
+    """Add a person. Admins only."""
+    made = actions.add(body.username, body.password, body.role, may_run=body.may_run, by=request.user)
+    return Status(201, _person(made))
+
+
+@router.patch("/people/{person_id}", response=PersonOut, operation_id="people_change")
+def change_person(request: HttpRequest, person_id: int, body: PersonBody) -> PersonOut:
+    """Change role, grant, or switch an account off, which ends its sign-ins. Admins only."""
+    require(request.user, Role.ADMIN, "change what a person may do")
+    user = actions.person(person_id)
+    return _person(actions.change(user, role=body.role, may_run=body.may_run, active=body.active, by=request.user))
+
+
+@router.put("/people/{person_id}/password", response=DoneOut, operation_id="people_reset_password")
+def reset_password(request: HttpRequest, person_id: int, body: PasswordBody) -> DoneOut:
+    """Give a person a new password; his sign-ins end. Admins only."""
+    require(request.user, Role.ADMIN, "give a person a new password")
+    actions.reset_password(actions.person(person_id), body.password, by=request.user)
+    return DoneOut()
+
+
+@router.put("/session/password", response=DoneOut, operation_id="session_password")
+def own_password(request: HttpRequest, body: OwnPasswordBody) -> DoneOut:
+    """Change your own password; your other sign-ins end."""
+    user = actions.own_password(body.present, body.password, by=request.user)
+    update_session_auth_hash(request, user)
+    return DoneOut()
+
+
+@router.get("/audit", response=list[AuditOut], operation_id="audit_list")
+def list_audit(
+    request: HttpRequest, given: Query[AuditIn], limit: Annotated[int, Query(ge=1, le=1000)] = 200
+) -> list[AuditOut]:
+    """The record of what was done: sign-ins, settings, connects, tokens, askings, endings. Admins only."""
+    require(request.user, Role.ADMIN, "read the record")
+    return [_entry(one) for one in audit.entries(given.since, given.until, given.by, given.act)[:limit]]
+
+
+@router.get("/audit/export", operation_id="audit_export")
+def export_audit(request: HttpRequest, given: Query[AuditIn], format: Format = "csv") -> StreamingHttpResponse:
+    """The same, whole, as CSV or JSON Lines. Admins only."""
+    user = require(request.user, Role.ADMIN, "export the record")
+    audit.record(user, "record.exported")
+    rows = audit.entries(given.since, given.until, given.by, given.act)
+    found = ({**_entry(one).model_dump(), "at": one.at.isoformat()} for one in audit.all_of(rows))
+    return export(request, found, list(AuditOut.model_fields), format, "record")

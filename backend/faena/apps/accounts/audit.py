@@ -1,0 +1,46 @@
+"""The record of who did what: written by actions, read and exported by admins, changed by nobody."""
+
+from collections.abc import Iterator
+from datetime import datetime
+
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.db.models import QuerySet
+
+from faena.apps.accounts.asked import address_of_request
+from faena.apps.accounts.models import AuditEntry, User
+from faena.core.sql.texts import storable
+
+COMMAND = "command line"  # who acts there is known to the machine and not to Faena
+
+
+def record(
+    by: AbstractBaseUser | AnonymousUser | None, act: str, *, server: str = "", subject: str = "", detail: str = ""
+) -> None:
+    """Keep that somebody did something; None: from the command line."""
+    user = by if isinstance(by, User) else None
+    name = user.username if user else "nobody signed in" if by is not None or address_of_request.get() else COMMAND
+    AuditEntry.objects.create(
+        by=user if user and user.pk else None,
+        by_name=name,
+        act=act,
+        server=storable(server)[:80],
+        subject=storable(subject)[:200],
+        detail=storable(detail)[:1000],
+        address=address_of_request.get()[:64],
+    )
+
+
+def entries(since: datetime | None, until: datetime | None, by: str = "", act: str = "") -> QuerySet[AuditEntry]:
+    """Newest first; `by` a name, `act` the beginning of one."""
+    rows = AuditEntry.objects.order_by("-at", "-id")
+    if since is not None:
+        rows = rows.filter(at__gte=since)
+    if until is not None:
+        rows = rows.filter(at__lt=until)
+    if by:
+        rows = rows.filter(by_name=by)
+    return rows.filter(act__startswith=act) if act else rows
+
+
+def all_of(rows: QuerySet[AuditEntry]) -> Iterator[AuditEntry]:
+    return rows.iterator(chunk_size=1000)

@@ -1,0 +1,26 @@
+"""What collectors last told of themselves."""
+
+from collections.abc import Sequence
+
+from faena.apps.collecting.models import CollectorState
+
+SILENT_MS = 10_000  # a collector tells of itself every two seconds
+
+
+def all_collectors() -> Sequence[CollectorState]:
+    """Those seen last come first."""
+    return list(CollectorState.objects.order_by("-seen_ms"))
+
+
+def silent_s(now_ms: int) -> int | None:
+    """Seconds since any collector was seen, when that is too long; None while one is well, and where none ever was."""
+    newest = CollectorState.objects.order_by("-seen_ms").values_list("seen_ms", flat=True).first()
+    if newest is None or now_ms - newest <= SILENT_MS:
+        return None
+    return (now_ms - newest) // 1000
+
+
+def waiting(now_ms: int) -> int:
+    """Readings that live collectors hold and the store does not have yet."""
+    live = CollectorState.objects.filter(seen_ms__gt=now_ms - SILENT_MS).values_list("state", flat=True)
+    return sum(int(one.get("readings_waiting", 0)) for one in live)
