@@ -94,7 +94,7 @@ def test_a_plan_is_asked_for_where_the_statement_ran(server: Server) -> None:
     }
     elsewhere = client.post(f"/api/v1/servers/{server.id}/ask", {"text": TEXTS[7]}, content_type="application/json")
     assert elsewhere.status_code >= 400, "a text alone is asked about in the database that Faena connects to"
-    assert b"berth" in elsewhere.content
+    assert b"is not a table that is seen in this database" in elsewhere.content
 
 
 def test_the_tables_of_a_statement_come_with_their_indexes(get: Callable[..., Any]) -> None:

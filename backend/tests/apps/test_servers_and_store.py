@@ -1,10 +1,12 @@
 """Servers, leases, sealing, roles, and the collector's side of the store."""
 
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
 import psycopg
 import pytest
+from django.conf import settings
 from django.contrib.auth.models import AnonymousUser
 from django.core.management import call_command
 from django.db import OperationalError, connection
@@ -36,11 +38,17 @@ def form(**change: object) -> ServerForm:
     return ServerForm(**{"name": "test", "host": "127.0.0.1", "port": 1, "password": "hush", **change})  # type: ignore[arg-type]
 
 
-def test_a_password_at_rest_is_sealed_with_a_key_outside_the_store() -> None:
+def another_secret(tmp_path: Path) -> override_settings:
+    """As if this installation had another secret."""
+    (tmp_path / "other.key").write_text("another installation")
+    return override_settings(ENVIRONMENT=replace(settings.ENVIRONMENT, secret_file=tmp_path / "other.key"))
+
+
+def test_a_password_at_rest_is_sealed_with_a_key_outside_the_store(tmp_path: Path) -> None:
     server = save_server(form())
     assert b"hush" not in bytes(server.password_sealed)
     assert unseal(server.password_sealed) == "hush"
-    with override_settings(SECRET_KEY="another installation"), pytest.raises(BadInput, match="enter it again"):
+    with another_secret(tmp_path), pytest.raises(BadInput, match="enter it again"):
         unseal(seal_elsewhere(server))
 
 
@@ -52,7 +60,7 @@ def test_an_unreadable_password_does_not_stop_the_collector(tmp_path: Path) -> N
     import asyncio
 
     server = save_server(form())
-    with override_settings(SECRET_KEY="x"):
+    with another_secret(tmp_path):
         Server.objects.filter(id=server.id).update(password_sealed=seal("other"))
     (order,) = DjangoStore(tmp_path).orders()
     source = make_source(order)

@@ -1,6 +1,7 @@
 // The typed client. Every call resolves to its data or rejects with an ApiError.
 import createClient from "openapi-fetch";
 
+import { idleSeconds } from "../lib/idle";
 import { ApiError, toApiError } from "./problem";
 import type { components, paths } from "./schema";
 
@@ -21,6 +22,7 @@ export const client = createClient<paths>({ baseUrl: "", fetch: (request) => glo
 client.use({
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrf);
+    request.headers.set("X-Idle-Seconds", String(idleSeconds()));
     return request;
   },
 });

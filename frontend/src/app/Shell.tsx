@@ -30,6 +30,11 @@ const OVERVIEWS = [
   ["/indicators", "Indicators"],
   ["/plans", "Plans"],
 ] as const;
+const FOR_ADMINS = [
+  ["/people", "People"],
+  ["/record", "Record"],
+  ["/collectors", "Collectors"],
+] as const;
 
 interface Props {
   readonly username: string;
@@ -52,7 +57,7 @@ export const Shell = ({ username, role, children }: Props) => {
         {server === undefined ? null : <ServerChoice server={server} />}
         <nav aria-label="Views" className="font-condensed flex gap-3.5 max-[1180px]:gap-2 max-[1180px]:text-sm">
           {server === undefined
-            ? OVERVIEWS.map(([to, label]) => (
+            ? [...OVERVIEWS, ...(role === "admin" ? FOR_ADMINS : [])].map(([to, label]) => (
                 <Link
                   key={to}
                   to={to}
@@ -139,6 +144,7 @@ const ThemeSwitch = () => {
 
 const Account = ({ username, role }: { readonly username: string; readonly role: string }) => {
   const queries = useQueryClient();
+  const navigate = useNavigate();
   const signOut = useMutation({
     mutationFn: () => ask(client.DELETE("/api/v1/session")),
     onSettled: () => {
@@ -149,7 +155,10 @@ const Account = ({ username, role }: { readonly username: string; readonly role:
   return (
     <Menu
       label={`signed in as ${username}, ${role}`}
-      entries={[{ label: `sign out ${username} (${role})`, act: () => signOut.mutate() }]}
+      entries={[
+        { label: "change your password", act: () => void navigate({ to: "/account" }) },
+        { label: `sign out ${username} (${role})`, act: () => signOut.mutate() },
+      ]}
     >
       <CircleUser size={15} aria-hidden="true" /> {username}
     </Menu>

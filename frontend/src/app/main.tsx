@@ -4,6 +4,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
 import { ApiError } from "../api/problem";
+import { watchForSomebody } from "../lib/idle";
 import { makeRouter } from "./router";
 import "./styles.css";
 
@@ -18,6 +19,7 @@ const queries = new QueryClient({
     },
   },
 });
+watchForSomebody();
 const router = makeRouter(queries);
 // A session that ran out leads to sign-in and back to the very same view.
 queries.getQueryCache().subscribe((event) => {

@@ -4,9 +4,12 @@ import {
   createRootRouteWithContext,
   createRoute,
   createRouter,
+  lazyRouteComponent,
   redirect,
   useNavigate,
 } from "@tanstack/react-router";
+
+import { Suspense, lazy } from "react";
 
 import { sessionQuery } from "../api/queries";
 import { WaitTextures } from "../charts/WaitTextures";
@@ -37,6 +40,8 @@ import { BrokenView } from "./BrokenView";
 import { OverviewFrame } from "./OverviewFrame";
 import { ServerFrame } from "./ServerFrame";
 import { Shell } from "./Shell";
+
+const LazyPeople = lazy(() => import("../features/people/PeoplePage").then((m) => ({ default: m.PeoplePage })));
 
 interface Context {
   readonly queries: QueryClient;
@@ -99,6 +104,38 @@ const servers = createRoute({
     const { session } = inside.useRouteContext();
     return <ServersPage canConnect={session.role === "admin"} />;
   },
+});
+
+// Loaded when somebody goes there: what admins look after is no part of the first view.
+const people = createRoute({
+  getParentRoute: () => inside,
+  path: "/people",
+  component: function People() {
+    const { session } = inside.useRouteContext();
+    return (
+      <Suspense fallback={<p className="text-muted px-6 py-4">Reading the people …</p>}>
+        <LazyPeople self={session.username ?? ""} />
+      </Suspense>
+    );
+  },
+});
+
+const record = createRoute({
+  getParentRoute: () => inside,
+  path: "/record",
+  component: lazyRouteComponent(() => import("../features/people/RecordPage"), "RecordPage"),
+});
+
+const account = createRoute({
+  getParentRoute: () => inside,
+  path: "/account",
+  component: lazyRouteComponent(() => import("../features/people/PasswordPage"), "PasswordPage"),
+});
+
+const collectors = createRoute({
+  getParentRoute: () => inside,
+  path: "/collectors",
+  component: lazyRouteComponent(() => import("../features/collectors/CollectorsPage"), "CollectorsPage"),
 });
 
 const plans = createRoute({
@@ -395,6 +432,10 @@ const tree = root.addChildren([
     servers,
     group,
     indicators,
+    people,
+    record,
+    account,
+    collectors,
     plans,
     plan,
     plansCompared,

@@ -7,6 +7,7 @@ import { serversQuery } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Window } from "../../ui/Window";
+import { TlsChoice } from "./TlsChoice";
 
 type Form = Omit<Schemas["ServerBody"], "period_ms">;
 
@@ -17,7 +18,7 @@ const EMPTY: Form = {
   database: "postgres",
   username: "faena",
   password: "",
-  sslmode: "prefer",
+  sslmode: "",
   cores: null,
   passfile: "",
   service: "",
@@ -94,18 +95,7 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
           onChange={(v) => setForm({ ...form, cores: Number(v) || null })}
           wrong={wrong === "cores"}
         />
-        <label className="block">
-          <span className="text-muted block text-sm">TLS</span>
-          <select
-            value={form.sslmode}
-            onChange={(event) => setForm({ ...form, sslmode: event.target.value })}
-            className="bg-raised border-line w-full border px-2 py-1"
-          >
-            {["disable", "prefer", "require", "verify-ca", "verify-full"].map((mode) => (
-              <option key={mode}>{mode}</option>
-            ))}
-          </select>
-        </label>
+        <TlsChoice value={form.sslmode} onChange={(sslmode) => setForm({ ...form, sslmode })} />
         <div className="col-span-2 flex gap-2">
           <Button type="submit" disabled={check.isPending}>
             {check.isPending ? "trying …" : "try the connection"}

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 
 import { Failure } from "../../ui/Failure";
 import { CaptureForm } from "./CaptureForm";
+import { Connection } from "./Connection";
 import { CloseWatch } from "./CloseWatch";
 import { ImportSamples } from "./ImportSamples";
 import { LogState } from "./LogState";
@@ -21,6 +22,7 @@ export const SettingsPage = ({ server, role }: { readonly server: number; readon
     <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-10 px-6 py-3">
       <CaptureForm key={capture.data.name} server={server} capture={capture.data} canChange={role === "admin"} />
       <div className="flex flex-col gap-6">
+        {role === "admin" ? <Connection server={server} engine={capture.data.engine} /> : null}
         {capture.data.engine === "imported" ? null : (
           <CloseWatch server={server} capture={capture.data} canAct={role !== "viewer"} />
         )}

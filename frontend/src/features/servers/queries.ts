@@ -2,6 +2,14 @@ import { queryOptions } from "@tanstack/react-query";
 
 import { ask, client } from "../../api/client";
 
+/** How a server is reached; for admins. */
+export const connectionQuery = (server: number) =>
+  queryOptions({
+    queryKey: ["connection", server],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/servers/{server_id}/connection", { params: { path: { server_id: server } }, signal })),
+  });
+
 /** How a server is captured; asked again while a close watch runs down. */
 export const captureQuery = (server: number) =>
   queryOptions({

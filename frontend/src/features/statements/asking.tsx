@@ -69,9 +69,9 @@ export const RunDialog = ({ server, execution, onClose }: RunProps) => {
     <Window open={execution !== null} title={`Run this on ${name}, once, to measure it`} onClose={onClose}>
       <pre className="bg-ground max-h-60 overflow-auto p-2 font-mono text-xs whitespace-pre-wrap">{text}</pre>
       <p className="py-2 text-sm">
-        It took {execution ? duration(execution.took_ms) : ""} last time. It runs in a transaction that is rolled back
-        whatever happens, and is broken off after a minute. While it runs it takes the locks it takes, its triggers
-        fire, and numbers it draws from sequences are gone. That you ran it is noted.
+        It took {execution ? duration(execution.took_ms) : ""} last time. It runs in a transaction that cannot write,
+        calls nothing but the server’s own harmless functions, and is broken off after a minute. That you ran it stands
+        in the record.
       </p>
       {question.error ? (
         <Failure
@@ -95,7 +95,7 @@ export const RunDialog = ({ server, execution, onClose }: RunProps) => {
               });
           }}
         >
-          {question.isPending ? "running …" : "yes, run it and roll back"}
+          {question.isPending ? "running …" : "yes, run it once"}
         </Button>
       </div>
     </Window>

@@ -1,0 +1,10 @@
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+
+import { ask, client } from "../../api/client";
+
+export const collectorsQuery = queryOptions({
+  queryKey: ["collectors"],
+  queryFn: ({ signal }) => ask(client.GET("/api/v1/collectors", { signal })),
+  refetchInterval: 2000,
+  placeholderData: keepPreviousData,
+});

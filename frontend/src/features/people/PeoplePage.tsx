@@ -1,0 +1,155 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { type Schemas, ask, client } from "../../api/client";
+import { Button } from "../../ui/Button";
+import { Failure } from "../../ui/Failure";
+import { Window } from "../../ui/Window";
+import { AddPerson } from "./AddPerson";
+import { peopleQuery } from "./queries";
+
+type Person = Schemas["PersonOut"];
+const ROLES = ["viewer", "operator", "admin"] as const;
+
+/** Who has an account, and what each may do. */
+export const PeoplePage = ({ self }: { readonly self: string }) => {
+  const people = useQuery(peopleQuery);
+  const [resetting, setResetting] = useState<Person | null>(null);
+  const queries = useQueryClient();
+  const change = useMutation({
+    mutationFn: ({ id, ...body }: { readonly id: number } & Partial<Schemas["PersonBody"]>) =>
+      ask(
+        client.PATCH("/api/v1/people/{person_id}", {
+          params: { path: { person_id: id } },
+          body: { role: null, may_run: null, active: null, ...body },
+        }),
+      ),
+    onSettled: () => queries.invalidateQueries({ queryKey: peopleQuery.queryKey }),
+  });
+  return (
+    <div className="grid grid-cols-[minmax(0,2fr)_minmax(0,1fr)] gap-10 px-6 py-3">
+      <section aria-label="People">
+        <h1 className="pb-1 text-lg font-semibold">People</h1>
+        <p className="text-muted pb-2 text-sm">
+          A viewer sees everything but literals and asks no server anything; an operator also acts on servers and sees
+          literals where they are kept; an admin also connects servers and manages people.
+        </p>
+        {people.error ? <Failure title="The people cannot be shown" detail={people.error.message} /> : null}
+        {change.error ? <Failure title="Nothing was changed" detail={change.error.message} /> : null}
+        <table className="w-full text-left">
+          <thead className="text-muted font-condensed border-strong border-b text-sm">
+            <tr>
+              <th className="py-1 font-normal">name</th>
+              <th className="font-normal">role</th>
+              <th className="font-normal">may run statements</th>
+              <th className="font-normal">last sign-in</th>
+              <th className="font-normal">account</th>
+            </tr>
+          </thead>
+          <tbody>
+            {(people.data ?? []).map((one) => (
+              <PersonRow
+                key={one.id}
+                one={one}
+                self={one.username === self}
+                onChange={(body) => change.mutate({ id: one.id, ...body })}
+                onReset={() => setResetting(one)}
+              />
+            ))}
+          </tbody>
+        </table>
+      </section>
+      <AddPerson />
+      <ResetDialog person={resetting} onClose={() => setResetting(null)} />
+    </div>
+  );
+};
+
+interface RowProps {
+  readonly one: Person;
+  readonly self: boolean;
+  readonly onChange: (body: Partial<Schemas["PersonBody"]>) => void;
+  readonly onReset: () => void;
+}
+
+const PersonRow = ({ one, self, onChange, onReset }: RowProps) => (
+  <tr className={`border-line border-b ${one.active ? "" : "text-muted"}`}>
+    <td className="py-1">
+      {one.username}
+      {self ? <span className="text-muted text-sm"> (you)</span> : null}
+    </td>
+    <td>
+      <select
+        aria-label={`role of ${one.username}`}
+        value={one.role}
+        className="bg-raised border-line border px-1"
+        onChange={(event) => onChange({ role: ROLES.find((role) => role === event.target.value) ?? null })}
+      >
+        {ROLES.map((role) => (
+          <option key={role}>{role}</option>
+        ))}
+      </select>
+    </td>
+    <td>
+      <label className="flex items-center gap-1">
+        <input
+          type="checkbox"
+          aria-label={`${one.username} may run statements on watched servers`}
+          checked={one.may_run}
+          disabled={one.role === "viewer"}
+          onChange={(event) => onChange({ may_run: event.target.checked })}
+        />
+        {one.may_run && one.role !== "viewer" ? "yes" : "no"}
+      </label>
+    </td>
+    <td>{one.last_sign_in ? new Date(one.last_sign_in).toLocaleString() : "never"}</td>
+    <td className="flex gap-2 py-1">
+      <Button onClick={onReset}>new password …</Button>
+      {self ? null : (
+        <Button onClick={() => onChange({ active: !one.active })}>{one.active ? "switch off" : "switch on"}</Button>
+      )}
+    </td>
+  </tr>
+);
+
+const ResetDialog = ({ person, onClose }: { readonly person: Person | null; readonly onClose: () => void }) => {
+  const [password, setPassword] = useState("");
+  const reset = useMutation({
+    mutationFn: (id: number) =>
+      ask(
+        client.PUT("/api/v1/people/{person_id}/password", { params: { path: { person_id: id } }, body: { password } }),
+      ),
+    onSuccess: () => {
+      setPassword("");
+      onClose();
+    },
+  });
+  return (
+    <Window open={person !== null} title={`A new password for ${person?.username ?? ""}`} onClose={onClose}>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          if (person) reset.mutate(person.id);
+        }}
+      >
+        <label className="block">
+          <span className="text-muted block text-sm">password, at least ten characters; all sign-ins end</span>
+          <input
+            type="password"
+            autoComplete="new-password"
+            value={password}
+            onChange={(event) => setPassword(event.target.value)}
+            className="bg-raised border-line w-full border px-2 py-1"
+          />
+        </label>
+        {reset.error ? <Failure title="It was not changed" detail={reset.error.message} /> : null}
+        <div className="flex justify-end gap-2 pt-3">
+          <Button onClick={onClose}>cancel</Button>
+          <Button type="submit" look="action" disabled={reset.isPending || password === ""}>
+            set it
+          </Button>
+        </div>
+      </form>
+    </Window>
+  );
+};

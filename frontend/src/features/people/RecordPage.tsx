@@ -1,0 +1,64 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { Choice } from "../../ui/Choice";
+import { Failure } from "../../ui/Failure";
+import { KINDS, actWords, exportPath } from "./model";
+import { auditQuery, peopleQuery } from "./queries";
+
+/** The record of who did what: nobody can change it, and it comes out as a file. */
+export const RecordPage = () => {
+  const [by, setBy] = useState("");
+  const [act, setAct] = useState("");
+  const record = useQuery(auditQuery(by, act));
+  const people = useQuery(peopleQuery).data ?? [];
+  const names = [...people.map((one) => one.username), "command line", "nobody signed in"];
+  return (
+    <div className="px-6 py-3">
+      <div className="flex items-baseline gap-4 pb-2">
+        <h1 className="text-lg font-semibold">Record</h1>
+        <Choice
+          label="who"
+          value={by}
+          options={[{ value: "", label: "anybody" }, ...names.map((name) => ({ value: name, label: name }))]}
+          onChange={setBy}
+        />
+        <Choice label="what" value={act} options={[...KINDS]} onChange={setAct} />
+        <span className="ml-auto flex gap-3 text-sm">
+          <a className="text-accent underline" href={exportPath(by, act, "csv")}>
+            export as CSV
+          </a>
+          <a className="text-accent underline" href={exportPath(by, act, "jsonl")}>
+            as JSON Lines
+          </a>
+        </span>
+      </div>
+      {record.error ? <Failure title="The record cannot be shown" detail={record.error.message} /> : null}
+      {record.data?.length === 0 ? <p className="text-muted">Nothing of this kind is in the record.</p> : null}
+      <table className={`w-full text-left ${record.isPlaceholderData ? "opacity-60" : ""}`}>
+        <thead className="text-muted font-condensed border-strong border-b text-sm">
+          <tr>
+            {["when", "who", "what", "server", "whom or what", "more", "from"].map((head) => (
+              <th key={head} className="py-1 pr-4 font-normal">
+                {head}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody className="font-condensed">
+          {(record.data ?? []).map((one) => (
+            <tr key={one.id} className="border-line border-b align-top">
+              <td className="py-0.5 pr-4 whitespace-nowrap">{new Date(one.at).toLocaleString()}</td>
+              <td className="pr-4 whitespace-nowrap">{one.by}</td>
+              <td className="pr-4 whitespace-nowrap">{actWords(one.act)}</td>
+              <td className="pr-4 whitespace-nowrap">{one.server}</td>
+              <td className="pr-4">{one.subject}</td>
+              <td className="text-muted max-w-[420px] pr-4 text-sm break-words">{one.detail}</td>
+              <td className="whitespace-nowrap">{one.address}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </div>
+  );
+};

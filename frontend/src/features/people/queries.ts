@@ -1,0 +1,17 @@
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+
+import { ask, client } from "../../api/client";
+
+export const peopleQuery = queryOptions({
+  queryKey: ["people"],
+  queryFn: ({ signal }) => ask(client.GET("/api/v1/people", { signal })),
+});
+
+/** The record, newest first; `act` is the beginning of one. */
+export const auditQuery = (by: string, act: string) =>
+  queryOptions({
+    queryKey: ["audit", by, act],
+    queryFn: ({ signal }) => ask(client.GET("/api/v1/audit", { params: { query: { by, act } }, signal })),
+    placeholderData: keepPreviousData,
+    refetchInterval: 10_000,
+  });
