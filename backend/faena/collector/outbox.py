@@ -153,6 +153,8 @@ class Outbox:
 
     async def run(self) -> None:
         """Deliver until cancelled; on cancellation what is left goes to disk."""
+        if self.waiting:  # left by the collector before
+            self._wake.set()
         try:
             while True:
                 await self._wake.wait()
@@ -177,7 +179,7 @@ class Outbox:
                 if self._memory and self._memory[0] is record:
                     self._memory.popleft()
             if self.away_since is not None and not self._memory:
-                self._returned({})
+                self._returned(self._counted(batch))
         except StoreAway:
             self._back_since = None
             if self.away_since is None:
@@ -227,8 +229,8 @@ class Outbox:
                         self.dropped += 1
                 if len(batch) >= BATCH or (batch and not line):
                     await self._hand_over(batch)
-                    for record in batch:
-                        stored[record.server_id] = stored.get(record.server_id, (0, 0))[0] + 1, self._moment(record)
+                    for server_id, (count, at) in self._counted(batch).items():
+                        stored[server_id] = stored.get(server_id, (0, 0))[0] + count, at
                     batch = []
                 elif not line:
                     break
@@ -239,6 +241,13 @@ class Outbox:
         if self.away_since is not None and not self._memory:
             self._returned(stored)
 
+    def _counted(self, batch: list[Record]) -> dict[int, tuple[int, EpochMs]]:
+        """Per server how many there are, and the moment of the last."""
+        found: dict[int, tuple[int, EpochMs]] = {}
+        for record in batch:
+            found[record.server_id] = found.get(record.server_id, (0, 0))[0] + 1, self._moment(record)
+        return found
+
     def _returned(self, stored: dict[int, tuple[int, EpochMs]]) -> None:
         """A note for every server with readings that had to wait or were dropped, since each has its own page."""
         assert self.away_since is not None
@@ -246,7 +255,7 @@ class Outbox:
         seconds = ((self._back_since or now) - self.away_since) / 1000
         for server_id in sorted({*stored, *self.dropped_of}):
             count, at = stored.get(server_id, (0, now))
-            detail = f"the store was away for {seconds:.0f} s; {count} readings were kept on disk and stored since"
+            detail = f"the store was away for {seconds:.0f} s; {count} readings were kept and stored since"
             if lost := self.dropped_of[server_id]:
                 detail += f"; {lost} were dropped, since neither disk nor memory had room"
             self._memory.append(Noted(server_id=server_id, at=at, event="store_back", detail=detail))

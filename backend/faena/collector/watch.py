@@ -54,6 +54,7 @@ class Watch:
         self._order, self._source, self._put, self._clock = order, source, put, clock
         self._log_position = log_position
         self._log_trouble = ""
+        self._told: SourceError | None = None  # the outage that was noted last
         self._wanted: set[QueryId] = set()
         self._known: set[QueryId] = set()
         self._before: CounterReading | None = None
@@ -94,7 +95,8 @@ class Watch:
 
     def _away(self, error: SourceError, *, first: bool) -> None:
         self.state.state, self.state.message = "away", str(error)
-        if first:  # once per outage, not once per try
+        if first and error is not self._told:  # once per outage, not once per try
+            self._told = error
             self._note("away", f"{error}; {error.remedy}" if error.remedy else str(error))
 
     def _note(self, event: str, detail: str, facts: dict[str, object] | None = None) -> None:
@@ -110,6 +112,9 @@ class Watch:
         loops = [asyncio.create_task(self._sample_forever()), asyncio.create_task(self._read_slowly_forever())]
         try:
             failed, _ = await asyncio.wait(loops, return_when=asyncio.FIRST_COMPLETED)
+            for loop in failed:  # said at once: what follows waits for questions that nobody answers any more
+                if isinstance(error := loop.exception(), SourceError):
+                    self._away(error, first=True)
         finally:
             for loop in loops:
                 loop.cancel()
@@ -130,11 +135,15 @@ class Watch:
             await self._clock.sleep(Seconds((tick.due - self._clock.now()) / 1000))
             if self._clock.now() < tick.due - STEP_MS:  # set back while we slept: this tick lies in the future now
                 continue
+            # Not asyncio.timeout: ending a question to a server that does not answer can itself take seconds.
+            asked = asyncio.create_task(self._source.sample(tick.due))
             try:
-                async with asyncio.timeout(STUCK_S):
-                    reading = await self._source.sample(tick.due)
-            except TimeoutError:
-                raise SourceAway(f"no answer to a sample within {STUCK_S:.0f} s", remedy=STOPPED) from None
+                await asyncio.wait({asked}, timeout=STUCK_S)
+                if not asked.done():
+                    raise SourceAway(f"no answer to a sample within {STUCK_S:.0f} s", remedy=STOPPED)
+            finally:
+                asked.cancel()
+            reading = asked.result()
             self._last_tick = tick.due
             self.state.last_sample, self.state.took_ms = tick.due, reading.took
             self.state.missed += tick.missed

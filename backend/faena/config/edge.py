@@ -136,8 +136,10 @@ def _believe(request: HttpRequest, *, trusted: bool) -> None:
     last = forwarded.rpartition(",")[2].strip()
     with suppress(ValueError):
         request.META["REMOTE_ADDR"] = str(ipaddress.ip_address(last))
-    if scheme.strip().lower() == "https" and hasattr(request, "scope"):
-        request.scope["scheme"] = "https"
+    if scheme.strip().lower() == "https":
+        request.META["wsgi.url_scheme"] = "https"
+        if hasattr(request, "scope"):
+            request.scope["scheme"] = "https"
 
 
 def _log(request: HttpRequest, response: HttpResponseBase, took_ms: float) -> None:

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 
 import { duration } from "../../lib/units";
-import { present } from "../../lib/time";
+import { present, when } from "../../lib/time";
 import { Failure } from "../../ui/Failure";
 import { collectorsQuery } from "./queries";
 import { type Collector, every, howItDoes } from "./model";
@@ -82,7 +82,7 @@ const Servers = ({ one }: { readonly one: Collector }) => (
             {server.message ? <span className="text-muted block text-sm break-words">{server.message}</span> : null}
           </td>
           <td className="pr-4 whitespace-nowrap">
-            {server.last_sample === null ? "none yet" : `${duration(one.seen - server.last_sample)} before`}
+            {server.last_sample === null ? "none yet" : `${duration(Math.max(0, present() - server.last_sample))} ago`}
           </td>
           <td className="pr-4 whitespace-nowrap">{server.took_ms === null ? "" : duration(server.took_ms)}</td>
           <td>{server.missed}</td>
@@ -109,7 +109,7 @@ const Jobs = ({ one }: { readonly one: Collector }) => (
           <td className="pr-4">{job.name}</td>
           <td className="pr-4 whitespace-nowrap">{every(job.every_s)}</td>
           <td className="pr-4 whitespace-nowrap">
-            {job.ran_at === null ? "not yet" : `${duration(Math.max(0, one.seen - job.ran_at))} before`}
+            {job.ran_at === null ? "not yet" : `${duration(Math.max(0, present() - job.ran_at))} ago`}
           </td>
           <td className="pr-4 whitespace-nowrap">{job.took_ms === null ? "" : duration(job.took_ms)}</td>
           <td>{job.error === "" ? (job.ran_at === null ? "" : "went well") : `failed: ${job.error}`}</td>
@@ -130,7 +130,7 @@ const Refused = ({ one }: { readonly one: Collector }) =>
       <ul className="font-condensed">
         {one.refused_latest.map((record, i) => (
           <li key={i} className="border-line border-b">
-            {new Date(record.at).toLocaleString()} · {record.kind} of server {record.server_id}: {record.reason}
+            {when(record.at)} · {record.kind} of server {record.server_id}: {record.reason}
           </li>
         ))}
       </ul>

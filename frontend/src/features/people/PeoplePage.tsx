@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { type Schemas, ask, client } from "../../api/client";
+import { when } from "../../lib/time";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Window } from "../../ui/Window";
@@ -102,7 +103,7 @@ const PersonRow = ({ one, self, onChange, onReset }: RowProps) => (
         {one.may_run && one.role !== "viewer" ? "yes" : "no"}
       </label>
     </td>
-    <td>{one.last_sign_in ? new Date(one.last_sign_in).toLocaleString() : "never"}</td>
+    <td>{one.last_sign_in ? when(Date.parse(one.last_sign_in)) : "never"}</td>
     <td className="flex gap-2 py-1">
       <Button onClick={onReset}>new password …</Button>
       {self ? null : (

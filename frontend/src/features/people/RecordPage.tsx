@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { when } from "../../lib/time";
 import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
 import { KINDS, actWords, exportPath } from "./model";
@@ -48,7 +49,7 @@ export const RecordPage = () => {
         <tbody className="font-condensed">
           {(record.data ?? []).map((one) => (
             <tr key={one.id} className="border-line border-b align-top">
-              <td className="py-0.5 pr-4 whitespace-nowrap">{new Date(one.at).toLocaleString()}</td>
+              <td className="py-0.5 pr-4 whitespace-nowrap">{when(Date.parse(one.at))}</td>
               <td className="pr-4 whitespace-nowrap">{one.by}</td>
               <td className="pr-4 whitespace-nowrap">{actWords(one.act)}</td>
               <td className="pr-4 whitespace-nowrap">{one.server}</td>
