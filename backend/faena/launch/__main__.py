@@ -89,7 +89,7 @@ def main() -> int:
         case "read-plan" | "read-log" | "chains":
             real.headless(arguments.command, arguments.rest)
         case "build":
-            setup.for_running()
+            setup.for_serving()
         case "contract":
             checks.write_contract()
         case "bench":

@@ -23,7 +23,7 @@ def run(command: str, arguments: list[str]) -> None:
     """Raises Trouble."""
     if len(arguments) != 1 or arguments[0].startswith("-"):
         raise Trouble(f"name one file: ./faena {command} FILE")
-    setup.for_running()
+    setup.for_serving()
     file = Path(arguments[0]).resolve()
     if command == "backup":
         backup(file)

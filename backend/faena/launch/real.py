@@ -24,7 +24,7 @@ def _manage(*arguments: str) -> None:
 
 def serve() -> None:
     """Bring the store's tables up to date, then serve."""
-    setup.for_running()
+    setup.for_serving()
     supervised.upgrade_store()
     host, port = supervised.listening()
     print(f"Faena serves http://{host}:{port}", flush=True)
@@ -33,7 +33,7 @@ def serve() -> None:
 
 def managed(command: str, arguments: list[str]) -> None:
     """A command of the application, by its own name."""
-    setup.for_running()
+    setup.for_serving()
     _manage(command.replace("-", "_"), *arguments)
 
 
@@ -47,7 +47,7 @@ def headless(command: str, arguments: list[str]) -> None:
 
 
 def collect() -> None:
-    setup.for_running()
+    setup.for_serving()
     _manage("collect")
 
 
@@ -55,7 +55,7 @@ def imported(arguments: list[str]) -> None:
     """./faena import samples FILE --server NAME"""
     if arguments[:1] != ["samples"]:
         raise Trouble("what is to be imported? ./faena import samples FILE --server NAME")
-    setup.for_running()
+    setup.for_serving()
     # The file is named from where the command was given, not from where the program runs.
     paths = [os.path.abspath(one) if os.path.exists(one) else one for one in arguments[1:]]
     _manage("import_samples", *paths)

@@ -30,6 +30,14 @@ def for_running() -> None:
     build_front_end()
 
 
+def for_serving() -> None:
+    """What real use needs: no PostgreSQL server, nothing of the demo, and no network once it was built."""
+    if not (PYTHON.exists() and (FRONTEND / "dist" / "index.html").exists()):
+        _check_space()
+    _python("runtime", "build")
+    build_front_end()
+
+
 def for_reading() -> None:
     """What commands need that only read files. They print for programs, so nothing is said on the way."""
     _check_space()

@@ -127,7 +127,7 @@ def listening() -> tuple[str, int]:
 
 def up() -> None:
     """./faena up: web server and collector in one foreground group, each started again when it ends."""
-    setup.for_running()
+    setup.for_serving()
     upgrade_store()
     host, port = listening()
     say(f"Faena serves http://{host}:{port}")

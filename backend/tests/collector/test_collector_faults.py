@@ -284,6 +284,6 @@ def test_counters_that_could_not_be_read_begin_anew() -> None:
 
 
 def test_an_outage_is_away_again_after_it_was_back() -> None:
-    away = SourceAway("gone")
-    found = records_of(ScriptedSource([session()], away, [session()], away, [session()]), ManualClock(), 7)
+    first, second = SourceAway("gone"), SourceAway("gone")
+    found = records_of(ScriptedSource([session()], first, [session()], second, [session()]), ManualClock(), 7)
     assert [one.event for one in found if isinstance(one, Noted)][:4] == ["connected", "away", "connected", "away"]
