@@ -14,7 +14,7 @@ interface Props {
 }
 
 export const TlsChoice = ({ value, onChange }: Props) => (
-  <label className="block">
+  <label className="col-span-2 block">
     <span className="text-muted block text-sm">TLS</span>
     <select
       value={value}

@@ -1,0 +1,88 @@
+"""What admins look after: people, the record, collectors, how a server is reached; and what a viewer does not see."""
+
+import re
+import time
+from contextlib import suppress
+
+import psycopg
+from conftest import api, serious, sign_in, wait_for
+from faena.launch.installation import Installation
+from faena.launch.places import trial_place
+from playwright.sync_api import Page, expect
+
+MARK = "Zq7markZq7"
+
+
+def test_a_person_is_added_and_it_stands_in_the_record(page: Page) -> None:
+    name = f"night{int(time.time())}"
+    page.get_by_role("link", name="People").click()
+    form = page.get_by_role("form", name="Add a person")
+    form.get_by_label("name").fill(name)
+    form.get_by_label("first password").fill("short")
+    form.get_by_role("button", name="add").click()
+    expect(form.get_by_role("alert")).to_contain_text("at least 10 characters")
+    form.get_by_label("first password").fill("a long night shift")
+    form.get_by_label("role").select_option("operator")
+    form.get_by_role("button", name="add").click()
+    expect(form.get_by_role("status")).to_contain_text(f"{name} is added as operator")
+    page.get_by_label(f"{name} may run statements on watched servers").check()
+    row = page.get_by_role("row").filter(has_text=name)
+    expect(row).to_contain_text("yes")
+    row.get_by_role("button", name="switch off").click()
+    expect(row.get_by_role("button", name="switch on")).to_be_visible()
+    assert serious(page) == []
+    page.get_by_role("link", name="Record").click()
+    first = page.get_by_role("row").filter(has_text=name).first
+    expect(first).to_contain_text("changed a person")
+    expect(first).to_contain_text("disabled")
+    assert serious(page) == []
+    export = page.request.get(page.get_by_role("link", name="export as CSV").get_attribute("href") or "")
+    assert "a long night shift" not in export.text()
+    assert name in export.text()
+
+
+def test_the_collector_tells_of_its_queue_and_its_jobs(page: Page) -> None:
+    page.get_by_role("link", name="Collectors").click()
+    expect(page.get_by_role("heading", level=2)).to_contain_text("is well")
+    expect(page.get_by_role("row").filter(has_text="bookings-primary")).to_contain_text("watching")
+    expect(page.get_by_role("row").filter(has_text="readings of this machine")).to_contain_text("went well")
+    assert serious(page) == []
+
+
+def test_a_server_is_paused_and_watched_again(page: Page) -> None:
+    page.goto("/servers/1/settings")
+    page.get_by_role("button", name="pause the watching").click()
+    again = page.get_by_role("button", name="watch it again")
+    expect(again).to_be_visible()
+    assert api(page, "/servers/1")["state"] == "paused"
+    again.click()
+    expect(page.get_by_role("button", name="pause the watching")).to_be_visible()
+    wait_for(lambda: api(page, "/servers/1")["state"] == "watching", 20, "it is watched again")
+    page.get_by_role("button", name="change …").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("host").fill("169.254.169.254")
+    dialog.get_by_label("new password").fill("x")
+    dialog.get_by_role("button", name="try it and save").click()
+    expect(dialog.get_by_role("alert")).to_contain_text("where Faena may not connect to")
+
+
+def test_a_viewer_sees_an_error_without_the_values_in_it(anyone: Page) -> None:
+    ferry = Installation(trial_place()).ferry.environment("ferry")
+    with psycopg.connect(
+        host=ferry["PGHOST"], port=ferry["PGPORT"], user=ferry["PGUSER"], password=ferry["PGPASSWORD"], dbname="ferry",
+        autocommit=True, application_name="night-shift",
+    ) as connection:  # fmt: skip
+        with suppress(psycopg.errors.InvalidTextRepresentation):
+            connection.execute(f"SELECT '{MARK}'::int".encode())
+    sign_in(anyone, "viewer")
+    wait_for(
+        lambda: any(one["program"] == "night-shift" for one in api(anyone, "/servers/1/events?last=600")["newest"]),
+        30, "the error is read from the log",
+    )  # fmt: skip
+    anyone.goto("/servers/1/events?last=600")
+    expect(anyone.get_by_text(re.compile("invalid input syntax for type integer: \\?")).first).to_be_visible()
+    assert MARK not in anyone.content()
+    anyone.goto("/servers/1/indexes?last=600")
+    expect(anyone.get_by_role("alert")).to_contain_text("takes the role operator")
+    for name in ("People", "Record", "Collectors"):
+        expect(anyone.get_by_role("link", name=name, exact=True)).to_have_count(0)
