@@ -68,12 +68,12 @@ def test_a_server_is_paused_and_watched_again(page: Page) -> None:
 
 def test_a_viewer_sees_an_error_without_the_values_in_it(anyone: Page) -> None:
     ferry = Installation(trial_place()).ferry.environment("ferry")
-    with psycopg.connect(
-        host=ferry["PGHOST"], port=ferry["PGPORT"], user=ferry["PGUSER"], password=ferry["PGPASSWORD"], dbname="ferry",
-        autocommit=True, application_name="night-shift",
-    ) as connection:  # fmt: skip
-        with suppress(psycopg.errors.InvalidTextRepresentation):
-            connection.execute(f"SELECT '{MARK}'::int".encode())
+    login = {
+        "host": ferry["PGHOST"], "port": ferry["PGPORT"], "user": ferry["PGUSER"], "password": ferry["PGPASSWORD"],
+        "dbname": "ferry", "application_name": "night-shift",
+    }  # fmt: skip
+    with suppress(psycopg.errors.InvalidTextRepresentation), psycopg.connect(**login, autocommit=True) as connection:
+        connection.execute(f"SELECT '{MARK}'::int".encode())
     sign_in(anyone, "viewer")
     wait_for(
         lambda: any(one["program"] == "night-shift" for one in api(anyone, "/servers/1/events?last=600")["newest"]),
