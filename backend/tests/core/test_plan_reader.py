@@ -1,10 +1,14 @@
 """What is no plan is refused in words, and nothing breaks the reader."""
 
 import pytest
+from faena.core.errors import BadInput
+from faena.core.plans.guard import explainable
 from faena.core.plans.model import walk
 from faena.core.plans.predicates import alternatives, conjuncts, function_on_column, implicit_cast, predicates
 from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.plans.shape import shape
 from faena.core.plans.times import step_times
+from faena.core.plans.writing import bare_plan
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -106,3 +110,23 @@ def test_conditions_are_taken_apart_outside_brackets_and_quotes() -> None:
     assert function_on_column("((reference)::text = 'x'::text)") is None
     assert implicit_cast("((code)::numeric = 5.0)") == ("code", "numeric")
     assert implicit_cast("((reference)::text = 'x'::text)") is None
+
+
+@pytest.mark.parametrize(
+    "written",
+    [
+        "Seq Scan on t\ud800  (cost=0.00..1.00 rows=1 width=4)",
+        r'[{"Plan": {"Node Type": "Seq Scan", "Relation Name": "t\ud800", "Total Cost": 1}}]',
+        r'[{"Query Text": "SELECT \ud800", "Plan": {"Node Type": "Seq Scan", "Relation Name": "s", "Total Cost": 1}}]',
+    ],
+)
+def test_half_a_character_does_not_keep_a_plan_from_being_told_from_others(written: str) -> None:
+    found = read_plan(written)
+    assert shape(found) != shape(read_plan("Seq Scan on t  (cost=0.00..1.00 rows=1 width=4)"))
+    assert "\ud800" not in read_plan(bare_plan(found)).statement + found.statement + found.root.table
+
+
+@pytest.mark.parametrize("sign", ["\0", "\ud800"])
+def test_a_statement_with_what_no_server_reads_is_refused_in_words(sign: str) -> None:
+    with pytest.raises(BadInput, match="no server reads"):
+        explainable(f"SELECT 'a{sign}b'")

@@ -16,6 +16,7 @@ from sqlglot.errors import SqlglotError
 from faena.core.errors import BadInput
 from faena.core.plans.allowed import ESTIMATED_ONLY, FUNCTIONS, SYNTAX
 from faena.core.sql.lexer import Kind, Token, tokens_of
+from faena.core.sql.texts import storable
 
 MAX_CHARACTERS = 50_000
 MAX_TOKENS = 8_000
@@ -110,8 +111,10 @@ def runnable(statement: str) -> Explainable:
 
 def _measured(text: str) -> None:
     """Raises Unexplainable for what would keep the parser busy, or what we are not sure to read as the server does."""
-    if len(text) > MAX_CHARACTERS or "\0" in text:
+    if len(text) > MAX_CHARACTERS:
         raise Unexplainable(f"a statement of more than {MAX_CHARACTERS} characters is not explained")
+    if storable(text) != text:
+        raise Unexplainable("this statement holds a character that no server reads; type it anew")
     found = tokens_of(text)
     if not found.whole:
         raise Unexplainable("this statement cannot be read to its end, so it is not handed on")

@@ -13,6 +13,7 @@ from faena.core.errors import BadInput
 from faena.core.plans.fields import SORTED_GROUPS, plan_of, step_of
 from faena.core.plans.model import MAX_STEPS, Plan, Step
 from faena.core.plans.text import read_text
+from faena.core.sql.texts import storable
 
 # So that reading stays under 300 MB and a few seconds whatever stands in it: brackets and tags without end become up to
 # 60 bytes a character, a flow list of YAML 180. A plan of MAX_STEPS steps would fit in neither, and none is near it.
@@ -38,6 +39,7 @@ def read_plans(written: str, form: str | None = None) -> list[Plan]:
     """All plans there are, at least one. `form` is one of FORMS, None to recognise it. Raises BadPlan."""
     if len(written) > MAX_CHARACTERS:
         raise BadPlan(f"this has more than {MAX_CHARACTERS:,} characters, and a plan is not read beyond that")
+    written = storable(written)
     if form in (None, "json") and written[:100].lstrip()[:1] in ("[", "{"):
         try:  # most plans come straight from a server or a program, with nothing around them
             raw = orjson.loads(written)
@@ -147,12 +149,14 @@ def _json(body: str) -> Any:
     except ValueError:
         pass
     try:  # numbers and nesting that the quick reader refuses
-        return json.loads(body)
+        found = json.loads(body)
     except ValueError as error:
         try:  # something may stand behind it: a prompt, the next log entry
-            return json.JSONDecoder().raw_decode(body)[0]
+            found = json.JSONDecoder().raw_decode(body)[0]
         except ValueError:
             raise BadPlan(f"this begins like JSON and is none: {error}") from None
+    # It also takes \ud800, half a character, which nothing behind us can write.
+    return json.loads(storable(json.dumps(found, ensure_ascii=False)))
 
 
 def _yaml(body: str) -> Any:

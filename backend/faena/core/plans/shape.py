@@ -12,7 +12,7 @@ def shape(plan: Plan) -> int:
     by does not either, since the index and the statement already settle it.
     """
     lines = [f"{depth} {_line(step)}" for depth, step in walk(plan.root)]
-    digest = blake2b("\n".join(lines).encode(), digest_size=8).digest()
+    digest = blake2b("\n".join(lines).encode("utf-8", "surrogatepass"), digest_size=8).digest()
     return int.from_bytes(digest, "big", signed=True)
 
 

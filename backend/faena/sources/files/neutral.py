@@ -146,7 +146,7 @@ def _pid(value: object) -> Pid:
     number = whole_number(text, INT4)
     if number is not None and number >= 0:
         return Pid(number)
-    return Pid(crc32(text.encode()) >> 1)
+    return Pid(crc32(text.encode("utf-8", "surrogatepass")) >> 1)
 
 
 def _statement_id(value: object) -> QueryId | None:
