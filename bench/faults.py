@@ -70,7 +70,7 @@ def ready() -> bool:
     try:
         with urllib.request.urlopen(f"{installation.url}/health/ready", timeout=10) as answer:
             return answer.status == 200
-    except urllib.error.HTTPError:
+    except (urllib.error.URLError, ConnectionError):
         return False
 
 
@@ -171,15 +171,16 @@ def prove(fault: Fault, caller: Caller) -> None:
     end = now_ms() - 2000
     within(lambda: sampled_since(end))
     balance = counted() - calls - (caller.made - made)
-    seconds = {int(str(at)) // 1000 for (at,) in stored(f"SELECT at_ms FROM samples_tick WHERE at_ms >= {begun - 3000}")}
+    seconds = {
+        int(str(at)) // 1000 for (at,) in stored(f"SELECT at_ms FROM samples_tick WHERE at_ms >= {begun - 3000}")
+    }
     blind = range(begun // 1000, (moment + round(back * 1000)) // 1000 + 2) if fault.blind else range(0)
     lost = [one for one in range(begun // 1000 - 1, end // 1000) if one not in seconds and one not in blind]
     gap = f", a gap of {sum(one not in seconds for one in blind)} s" if fault.blind else ""
     calls_said = f"{max(0, -balance)} calls" if fault.calls_kept else "calls of the gap left out"
     measured = (
-        (f"told after {told:.1f} s, " if told is not None else "")
-        + f"well again after {back:.1f} s, lost {len(lost)} samples and {calls_said}, doubled {max(0, balance)}{gap}"
-    )
+        f"told after {told:.1f} s, " if told is not None else ""
+    ) + f"well again after {back:.1f} s, lost {len(lost)} samples and {calls_said}, doubled {max(0, balance)}{gap}"
     well = (
         (told is None or told <= fault.told_within)
         and back <= SOON_S
@@ -276,7 +277,10 @@ def faults() -> Iterator[Fault]:
         return not ready()
 
     yield Fault(
-        name="the store is stopped", make=lambda: stop_cluster("store"), mend=lambda: start_cluster("store"), told=not_ready
+        name="the store is stopped",
+        make=lambda: stop_cluster("store"),
+        mend=lambda: start_cluster("store"),
+        told=not_ready,
     )
     yield Fault(
         name="the store is stopped while the disk is full", make=fill_disk_and_stop_store, mend=empty_disk_and_start_store,
@@ -286,9 +290,9 @@ def faults() -> Iterator[Fault]:
     pid = collector()
     yield Fault(
         name="a collector is killed", make=lambda: os.kill(pid, signal.SIGKILL), recovered=back_with_another(pid),
-        kept_s=0.0, blind=True,
+        kept_s=0.0, blind=True, calls_kept=False,
     )  # fmt: skip
-    yield Fault(name="the web process is killed", make=kill_web, told=not_ready, kept_s=0.0)
+    yield Fault(name="the web process is killed", make=kill_web, kept_s=0.0)
     yield Fault(name="the watched server does not answer", make=freeze_session, mend=thaw, told=away_since, blind=True)
     yield Fault(
         name="the watched server is stopped", make=lambda: stop_cluster("ferry"), mend=lambda: start_cluster("ferry"),

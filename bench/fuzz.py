@@ -107,7 +107,9 @@ def seeds() -> dict[str, tuple[Callable[[str], object], list[str]]]:
     logs: list[str] = []
     for path in sorted((GOLDEN / "versions").glob("*.json")):
         told = json.loads(path.read_text())
-        plans += [form[:LONGEST] for forms in told["plans"].values() for form in forms.values() if isinstance(form, str)]
+        plans += [
+            form[:LONGEST] for forms in told["plans"].values() for form in forms.values() if isinstance(form, str)
+        ]
         logs += [str(one)[:LONGEST] for one in told["logs"].values()]
     lines = [
         '["sampled",1,1700000000000,0.4,0,[[7,1,"active","","",5,"d","u","p","c","client backend",[],1,2,null]],[]]',

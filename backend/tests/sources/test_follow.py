@@ -12,6 +12,7 @@ import pytest
 from faena.core.errors import SourceRefused
 from faena.core.logged import CaptureRules, EventKind, Execution, LogPosition
 from faena.core.units import EpochMs
+from faena.sources.logs.blocks import Form
 from faena.sources.logs.follow import Follower, LocalFiles
 from faena.sources.postgres import PostgresSource, Target
 from faena.sources.postgres.log import THROUGH_SERVER, log_grant
@@ -132,6 +133,17 @@ def test_a_log_that_may_not_be_read_says_what_to_do(tmp_path: Path) -> None:
         asyncio.run(Follower(LocalFiles(tmp_path / "no" / "where.log"), PREFIX).read(None))
 
 
+@pytest.mark.parametrize(
+    ("form", "said"), [(None, "has no file"), ("csvlog", "has 1 files, and none is of the form csvlog")]
+)
+def test_a_path_without_a_log_is_not_an_empty_log(tmp_path: Path, form: Form | None, said: str) -> None:
+    if form:
+        (tmp_path / "postgresql.log").write_text("x\n")
+    with pytest.raises(SourceRefused, match=said) as refused:
+        asyncio.run(Follower(LocalFiles(tmp_path), PREFIX, form).read(None))
+    assert "log_directory" in refused.value.remedy
+
+
 def followed(target: Target, rules: CaptureRules, work: Callable[[], None]) -> tuple[list[Execution], list[EventKind]]:
     """What the source yields of work that is done between two readings, over a rotation of the log."""
 
@@ -207,6 +219,30 @@ def test_without_the_right_the_grant_is_named(target: Target) -> None:
     with pytest.raises(SourceRefused) as refused:
         followed(Target(**{**plain(target), "log": THROUGH_SERVER}), ALL, lambda: None)
     assert refused.value.remedy == log_grant(target.user)
+
+
+def test_a_log_directory_that_went_away_costs_the_log_and_not_the_watch(target: Target) -> None:
+    """The server's error is no lost connection: it is a refusal, which the watch notes once and goes on."""
+
+    async def scenario(directory: Path) -> None:
+        source = PostgresSource(Target(**{**plain(target), "log": THROUGH_SERVER}))
+        await source.connect()
+        try:
+            shutil.rmtree(directory)
+            with pytest.raises(SourceRefused, match=r"its log cannot be read \(SQLSTATE 58P01\)"):
+                await source.log(EpochMs(0), None, ALL)
+            assert (await source.sample(EpochMs(0))).due == 0
+        finally:
+            await source.close()
+
+    with logging(log_directory="elsewhere"), owner("postgres") as keeper:
+        row = keeper.execute("SHOW data_directory").fetchone()
+        assert row
+        directory = Path(row[0]) / "elsewhere"
+        try:
+            asyncio.run(scenario(directory))
+        finally:
+            keeper.execute("ALTER SYSTEM RESET log_directory")
 
 
 def plain(target: Target) -> dict[str, object]:

@@ -38,7 +38,9 @@ class LogFile:
 
 
 class LogFiles(Protocol):
-    """Where logs lie. Raises SourceError."""
+    """Where logs lie; `where` names it in a sentence. Raises SourceError."""
+
+    where: str
 
     async def files(self) -> Sequence[LogFile]: ...
     async def read(self, name: str, offset: int, length: int) -> bytes:
@@ -51,6 +53,7 @@ class LocalFiles:
 
     def __init__(self, path: Path) -> None:
         self._path = path
+        self.where = f"the log at {path}"
 
     async def files(self) -> Sequence[LogFile]:
         return await asyncio.to_thread(self._list)
@@ -109,11 +112,12 @@ class Follower:
             None  # and in the one before: a last entry that nothing followed for a round is whole
         )
 
-    async def read(self, position: LogPosition | None) -> LogReading | None:
-        """What is new since `position`; None where there is no log. Raises SourceError."""
-        listed = [one for one in await self._files.files() if self._is_ours(one)]
+    async def read(self, position: LogPosition | None) -> LogReading:
+        """What is new since `position`. Raises SourceError, SourceRefused where there is no log."""
+        found_files = await self._files.files()
+        listed = [one for one in found_files if self._is_ours(one)]
         if not listed:
-            return None
+            raise self._without_files(len(found_files))
         broken = ""
         if position is None:
             position = await self._beginning(max(listed, key=_age))
@@ -139,6 +143,18 @@ class Follower:
             unreadable=self._faults.unreadable - unreadable,
             behind=max(0, size - position.offset),
             broken=broken,
+        )
+
+    def _without_files(self, others: int) -> SourceRefused:
+        """No log is not an empty log: nothing of what it would have told is known."""
+        if others:
+            return SourceRefused(
+                f"{self._files.where} has {others} files, and none is of the form {self._wanted}, which the server says it writes",
+                remedy="compare the path with the server's log_directory and log_destination",
+            )
+        return SourceRefused(
+            f"{self._files.where} has no file",
+            remedy="compare the path with the server's log_directory and log_filename, and see that logging_collector is on",
         )
 
     def _is_ours(self, file: LogFile) -> bool:

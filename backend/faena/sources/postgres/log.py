@@ -21,6 +21,8 @@ Ask = Callable[[LiteralString, Sequence[object] | None], Awaitable[list[TupleRow
 class ServerFiles:
     """Needs pg_monitor for the names, and EXECUTE on pg_read_binary_file for what stands in them."""
 
+    where = "the log directory of the server"
+
     def __init__(self, ask: Ask) -> None:
         self._ask = ask
 
@@ -41,10 +43,8 @@ class ServerLog:
         self._logged: LoggedShare = logged_share(settings)
         self._identify = identify
 
-    async def read(self, position: LogPosition | None, rules: CaptureRules) -> LogReading | None:
+    async def read(self, position: LogPosition | None, rules: CaptureRules) -> LogReading:
         reading = await self._follower.read(position)
-        if reading is None:
-            return None
         kept = chosen(reading.executions, rules, self._logged)
         return LogReading(
             position=reading.position,

@@ -309,13 +309,17 @@ class PostgresSource:
             return None
         try:
             found = await self._log.read(position, rules)
-            if found is None:
-                return None
             return replace(found, events=tuple([await self._locks.with_names(one) for one in found.events]))
         except SourceError as error:
             if isinstance(error.__cause__, psycopg.errors.InsufficientPrivilege):
                 raise SourceRefused(
                     f"{self._where}: its log is not ours to read", remedy=log_grant(self._target.user)
+                ) from error
+            state = getattr(error.__cause__, "sqlstate", None) or ""
+            if state and state[:2] not in ("08", "57"):  # the server answers, so it costs the log and not the watch
+                raise SourceRefused(
+                    f"{self._where}: its log cannot be read (SQLSTATE {state})",
+                    remedy="see that its log_directory exists and that it may read there",
                 ) from error
             raise
 
