@@ -32,9 +32,9 @@ const CollectorPart = ({ one }: { readonly one: Collector }) => {
     ["running", one.started === null ? "unknown" : `for ${duration(now - one.started)}`],
     ["last seen", `${duration(one.silent_ms)} ago`],
     ["version", one.version],
-    ["not stored yet", `${one.waiting} readings`],
+    ["not stored yet", `${one.waiting} ${one.waiting === 1 ? "reading" : "readings"}`],
     ["dropped for want of room", `${one.dropped}`],
-    ["put aside", `${one.refused} records`],
+    ["put aside", `${one.refused} ${one.refused === 1 ? "record" : "records"}`],
   ] as const;
   return (
     <section aria-label={`collector ${one.holder}`} className="border-strong border-t py-2">

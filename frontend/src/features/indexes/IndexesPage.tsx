@@ -33,6 +33,7 @@ const KINDS: Readonly<Record<string, string>> = {
 export const IndexesPage = ({ server, search, onSearch }: Props) => {
   const indexes = useQuery(indexesQuery(server, windowOf(search), search.database ?? ""));
   const found = indexes.data;
+  const refused = indexes.error instanceof ApiError && indexes.error.status === 403; // trying again changes nothing
   if (indexes.error && !found)
     return (
       <div className="px-6">
@@ -40,7 +41,7 @@ export const IndexesPage = ({ server, search, onSearch }: Props) => {
           title="Indexes cannot be looked at"
           detail={indexes.error.message}
           remedy={indexes.error instanceof ApiError ? indexes.error.remedy : null}
-          retry={() => void indexes.refetch()}
+          {...(refused ? {} : { retry: () => void indexes.refetch() })}
         />
       </div>
     );
