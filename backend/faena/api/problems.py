@@ -1,14 +1,17 @@
 """Every error of the API, as RFC 9457 problem+json. The only place where exceptions become status codes."""
 
 import logging
+import sys
 from typing import Any
 
 import orjson
+import psycopg
 from django.conf import settings
-from django.db import DataError, InterfaceError, OperationalError
+from django.db import DataError, InterfaceError, OperationalError, connection
 from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
+from psycopg_pool import PoolTimeout
 
 from faena.api.out import Out
 from faena.core.errors import BadInput, Busy, NotAllowed, NotFound, SourceAway, SourceError, StoreAway
@@ -88,7 +91,7 @@ def install(api: NinjaAPI) -> None:
     api.add_exception_handler(ValueError, _unfit_text)
     api.add_exception_handler(Exception, _broken)
     for kind in (StoreAway, OperationalError, InterfaceError):
-        api.add_exception_handler(kind, _store_away)
+        api.add_exception_handler(kind, _store_trouble)
 
 
 def _unfit(request: HttpRequest, error: Exception | type[Exception]) -> HttpResponse:
@@ -113,7 +116,10 @@ def _broken(request: HttpRequest, error: Exception | type[Exception]) -> HttpRes
 
 
 def broken(request: HttpRequest) -> HttpResponse:
-    """Also what Django itself answers when something broke outside of the API."""
+    """Also what Django itself answers when something broke outside of the API: in what asks who it is, for one."""
+    error = sys.exc_info()[1]
+    if isinstance(error, StoreAway | OperationalError | InterfaceError):
+        return _store_trouble(request, error)
     detail = "Nothing was changed. Try again; if it stays, tell the people who look after Faena the X-Request-Id of this answer."
     return problem(500, "broken", "Something broke here", detail)
 
@@ -144,7 +150,37 @@ def locked_out(request: HttpRequest, *details: Any) -> HttpResponse:
     return problem(429, "too-many-attempts", "Signing in is locked for a while", detail)
 
 
-def _store_away(request: HttpRequest, error: Exception | type[Exception]) -> HttpResponse:
+def _store_trouble(request: HttpRequest, error: Exception | type[Exception]) -> HttpResponse:
+    """ "Away" only when it is: a store that answers, and has too much to do, is another thing."""
+    cause = getattr(error, "__cause__", None)
+    state = getattr(cause, "sqlstate", None) or ""
+    if state == "57014":
+        log.warning("the store did not finish a question in time")
+        detail = "Faena's own database did not finish this in time. Choose a shorter window, or narrow it."
+        return problem(503, "too-long", "This takes too long", detail)
+    busy = state[:2] in ("40", "55") or (isinstance(cause, PoolTimeout) and _store_answers())
+    if busy:
+        log.warning("the store is busy (%s)", state or "no connection free")
+        answer = problem(503, "store-busy", "The store is busy", "It answers, and others are served first. Try again.")
+        answer["Retry-After"] = "2"
+        return answer
+    return _store_away(error)
+
+
+def _store_answers() -> bool:
+    """Beside the pool, whose connections may all be in use."""
+    told = connection.settings_dict
+    try:
+        psycopg.connect(
+            host=told["HOST"], port=told["PORT"], dbname=told["NAME"], user=told["USER"], password=told["PASSWORD"],
+            connect_timeout=2, application_name="faena store",
+        ).close()  # fmt: skip
+    except psycopg.Error:
+        return False
+    return True
+
+
+def _store_away(error: Exception | type[Exception]) -> HttpResponse:
     log.warning("the store is away (%s)", type(error).__name__)
     detail = (
         "Faena's own database does not answer. Nothing is lost: the collector keeps its readings on disk meanwhile."

@@ -5,13 +5,16 @@ from dataclasses import replace
 from typing import Any
 
 import orjson
+import psycopg
 import pytest
 from django.conf import settings
+from django.db import OperationalError
 from django.test import Client, override_settings
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import AuditEntry, Role, User
 from faena.apps.servers.actions import ServerForm, save_server
 from faena.config.edge import MAX_BODY, BodyLimit
+from psycopg_pool import PoolTimeout
 from signing import signed_in
 
 pytestmark = pytest.mark.django_db
@@ -186,6 +189,56 @@ def test_an_error_of_ours_tells_its_number_and_nothing_else(monkeypatch: pytest.
     assert (answer.status_code, answer["Content-Type"]) == (500, "application/problem+json")
     assert b"Zq7secret" not in answer.content
     assert answer["X-Request-Id"]
+
+
+def of_the_store(cause: Exception) -> OperationalError:
+    """As Django hands on what its driver raised."""
+    error = OperationalError("x")
+    error.__cause__ = cause
+    return error
+
+
+@pytest.mark.parametrize("where", ["in the API", "before it"])
+@pytest.mark.parametrize(
+    ("cause", "kind"),
+    [
+        (psycopg.OperationalError("the connection is lost"), "store-away"),
+        (psycopg.errors.QueryCanceled("x"), "too-long"),
+        (psycopg.errors.DeadlockDetected("x"), "store-busy"),
+        (PoolTimeout("x"), "store-busy"),  # the store answers, as the test's own connection shows
+    ],
+)
+def test_the_store_is_called_away_only_when_it_is(
+    monkeypatch: pytest.MonkeyPatch, cause: Exception, kind: str, where: str
+) -> None:
+    """Also where the trouble is met before the API: the store is first asked who it is that asks."""
+    from faena.api import servers
+
+    def breaks(*_: object) -> None:
+        raise of_the_store(cause)
+
+    client = signed_in(Role.VIEWER)
+    client.raise_request_exception = False
+    if where == "in the API":
+        monkeypatch.setattr(servers.selectors, "all_servers", breaks)
+    else:
+        monkeypatch.setattr("django.contrib.sessions.backends.base.SessionBase.get", breaks)
+    answer = client.get("/api/v1/servers")
+    assert (answer.status_code, answer["Content-Type"]) == (503, "application/problem+json")
+    assert answer.json()["type"] == f"urn:faena:{kind}"
+
+
+def test_a_store_that_is_gone_is_called_away_although_the_pool_only_ran_out(monkeypatch: pytest.MonkeyPatch) -> None:
+    from django.db import connection
+    from faena.api import servers
+
+    def breaks(*_: object) -> None:
+        raise of_the_store(PoolTimeout("x"))
+
+    client = signed_in(Role.VIEWER)
+    monkeypatch.setattr(servers.selectors, "all_servers", breaks)
+    monkeypatch.setitem(connection.settings_dict, "PORT", 1)
+    assert client.get("/api/v1/servers").json()["type"] == "urn:faena:store-away"
 
 
 @pytest.mark.parametrize("form", ["Plain", "JsonLines"])

@@ -126,7 +126,7 @@ def test_connecting_a_server_shows_each_gap(page: Page) -> None:
     dialog.get_by_role("button", name="try the connection").click()
     expect(dialog).to_contain_text("missing reachable")
     expect(dialog.get_by_role("button", name="connect", exact=True)).to_be_disabled()
-    expect(dialog).to_contain_text("GRANT pg_monitor")
+    expect(dialog).to_contain_text("GRANT pg_read_all_stats")
 
 
 @pytest.mark.parametrize("theme", ["light", "dark"])
