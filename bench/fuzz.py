@@ -17,6 +17,9 @@ from collections.abc import Callable
 from pathlib import Path
 from time import perf_counter, process_time
 
+import numpy as np
+from faena.apps.samples.packing import BadColumn, pack
+from faena.apps.samples.packing import unpack as unpack_column
 from faena.collector.records import unpack
 from faena.core.deadlocks.cause import judge, sentence
 from faena.core.deadlocks.pattern import pattern_of
@@ -127,6 +130,10 @@ def seeds() -> dict[str, tuple[Callable[[str], object], list[str]]]:
         "deadlocks": (deadlock, [DEADLOCK]),
         "spool": (spool, lines),
         "rows of samples": (row, ["2026-11-28T09:00:00Z", "1700000000", "active", "SELECT 1", "5.5", "9" * 25]),
+        "columns of an hour": (
+            lambda text: unpack_column(text.encode("latin-1", "replace")),
+            [pack(np.arange(n) * n % 1000).decode("latin-1") for n in (0, 1, 700)],
+        ),
         "asked statements": (explainable, list(STATEMENTS)),
         "parameters": (parameter_values, ["$1 = 'it''s', $2 = NULL, $3 = '5'"]),
     }
@@ -150,7 +157,7 @@ def damaged(text: str, others: list[str], chance: random.Random) -> str:
     return text[:LONGEST]
 
 
-EXPECTED = (BadInput, BadReport, BadRow)
+EXPECTED = (BadInput, BadReport, BadRow, BadColumn)
 
 
 def main() -> None:

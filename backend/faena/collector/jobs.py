@@ -13,6 +13,10 @@ from faena.core.units import EpochMs, Seconds
 log = logging.getLogger(__name__)
 
 
+class PartFailed(Exception):
+    """Some parts of a job failed and the others were done. The message names the parts, in our own words."""
+
+
 @dataclass(slots=True, kw_only=True)
 class JobState:
     """Of one job. Times in ms since 1970; `error` of the last run, empty when it went well."""
@@ -52,6 +56,8 @@ class Jobs:
                 state.error = ""
             except StoreAway:
                 state.error = "the store is away"
+            except PartFailed as error:
+                state.error = str(error)
             except Exception as error:
                 state.error = type(error).__name__
                 log.exception("the job %s failed", state.name)

@@ -2,12 +2,15 @@
 
 import numpy as np
 import pytest
+from faena.apps.collecting.store import keep_house
 from faena.apps.samples.actions import Codebook, store_ticks
 from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
 from faena.apps.samples.hours import forget_caches, read_frame
 from faena.apps.samples.models import Chunk, DayTotals, Rollup
 from faena.apps.samples.selectors import load, sieve
+from faena.apps.samples.sessions import read_sessions
 from faena.apps.servers.models import Server
+from faena.collector.jobs import PartFailed
 from faena.core.readings import SampleReading
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sampling.rollup import MINUTE_MS
@@ -117,3 +120,30 @@ def test_sums_outlive_the_samples_they_were_made_from(server: Server) -> None:
     assert Chunk.objects.count() == 2
     assert counted(server, window, MS_PER_HOUR) == expected
     assert counted(server, window, 0)[0] < expected[0]
+
+
+def test_a_damaged_hour_is_a_gap_and_stops_no_housekeeping(server: Server) -> None:
+    """Of its server, whose other hours are read, closed and dropped when old; and of all that come after it."""
+    other = Server.objects.create(name="undamaged")
+    store_ticks(other.id, readings(range(0, 3600, 11)), Codebook(other.id))
+    chunk = Chunk.objects.get(server=server, hour_ms=START + 2 * MS_PER_HOUR)
+    for name in ("tick_ms", "tick", "code"):
+        Chunk.objects.filter(pk=chunk.pk).update(**{name: bytes(getattr(chunk, name))[:-3] + b"xyz"})
+    Rollup.objects.filter(server=server, hour_ms=chunk.hour_ms).update(code=b"F1")
+    late = range(3600 * 2 + 1, 3600 * 2 + 100, 11)
+    store_ticks(server.id, readings(late), Codebook(server.id))
+    with pytest.raises(PartFailed, match=r"closing hours of rolled \(BadColumn\)"):
+        keep_house(NOW)
+    assert Chunk.objects.filter(server=other, hour_ms=START).exists()
+    forget_caches()
+    window = Window(start=START, end=EpochMs(START + HOURS * MS_PER_HOUR))
+    damaged = Window(start=EpochMs(chunk.hour_ms), end=EpochMs(chunk.hour_ms + MS_PER_HOUR))
+    for unit in (0, MINUTE_MS):
+        assert read_frame(server.id, window, unit_ms=unit).ticks > 1000
+        assert read_frame(server.id, damaged, unit_ms=0).ticks == len(late), "what came late is there"
+    assert read_sessions(server.id, damaged).tick_ms.tolist() == [START + 1000 * s for s in late]
+    server.sample_retention_days = 1
+    server.save()
+    with pytest.raises(PartFailed):
+        keep_house(NOW + 48 * MS_PER_HOUR)
+    assert not Chunk.objects.filter(server=server).exists()

@@ -1,8 +1,9 @@
 """The collector's store: PostgreSQL through Django. Every error of the connection becomes StoreAway."""
 
+import logging
 import socket
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from functools import wraps
 from itertools import chain, groupby
 from pathlib import Path
@@ -26,6 +27,7 @@ from faena.apps.servers.capture import CLOSE_WATCH_MS
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements
 from faena.apps.statements import hours, logged
+from faena.collector.jobs import PartFailed
 from faena.collector.records import Counted, HostRead, Learned, Logged, Noted, Record, Sampled, Surveyed, WatchOrder
 from faena.core.errors import BadInput, SourceRefused, StoreAway
 from faena.core.logged import CaptureRules, EventKind, Execution, LogEvent, LogPosition, LogReading
@@ -35,6 +37,7 @@ from faena.core.series.schedule import read_schedule
 from faena.core.units import EpochMs, QueryId, Seconds
 from faena.sources.simulated import SimulatedSource
 
+log = logging.getLogger(__name__)
 P = ParamSpec("P")
 R = TypeVar("R")
 MS_PER_DAY = 86_400_000
@@ -238,28 +241,49 @@ def make_source(order: WatchOrder) -> Source:
 
 @_away_means_away
 def keep_house(now_ms: int) -> None:
-    """Close hours and drop what is older than each server's retention. Safe to run at any time, by anyone."""
+    """Close hours and drop what is older than each server's retention. Safe to run at any time, by anyone.
+
+    What fails of one server keeps nothing else from being done. Raises PartFailed at the end, which names it.
+    """
     schema.require_known()
     CollectorState.objects.filter(seen_ms__lt=now_ms - COLLECTOR_KEPT_MS).delete()
     plans.forget_old()
+    failed = []
     for server in Server.objects.all():
-        close_hours(server.id, now_ms)
-        sum_up_missed(server.id)
-        hours.sum_up(server.id, now_ms)
-        samples, sums, counters = (
-            now_ms - days * MS_PER_DAY
-            for days in (server.sample_retention_days, server.sum_retention_days, server.counter_retention_days)
+        for what, act in _house_of(server, now_ms):
+            try:
+                act()
+            except (OperationalError, InterfaceError):
+                raise
+            except Exception as error:
+                log.exception("housekeeping of server %s: %s", server.pk, what)
+                failed.append(f"{what} of {server.name} ({type(error).__name__})")
+    if failed:
+        more = f" and {len(failed) - 3} more" if len(failed) > 3 else ""
+        raise PartFailed("; ".join(failed[:3]) + more)
+
+
+def _house_of(server: Server, now_ms: int) -> Iterator[tuple[str, Callable[[], object]]]:
+    """What is done for a server, each by itself."""
+    one = server.pk
+    samples, sums, counters, runs, machine = (
+        now_ms - days * MS_PER_DAY
+        for days in (
+            server.sample_retention_days, server.sum_retention_days, server.counter_retention_days,
+            server.execution_retention_days, server.machine_retention_days,
         )
-        forget_before(server.id, samples, sums)
-        locks.forget_before(server.id, samples)
-        statements.forget_before(server.id, counters)
-        runs = now_ms - server.execution_retention_days * MS_PER_DAY
-        logged.forget_before(server.id, runs)
-        deadlocks.forget_before(server.id, runs)
-        plans.forget_captured(server.id, runs)
-        machine = now_ms - server.machine_retention_days * MS_PER_DAY
-        vitals.forget_before(server.id, machine)
-        hosts.forget_before(server.id, server.machine, machine)
+    )  # fmt: skip
+    yield "closing hours", lambda: close_hours(one, now_ms)
+    yield "summing up", lambda: sum_up_missed(one)
+    yield "summing up statements", lambda: hours.sum_up(one, now_ms)
+    yield "forgetting samples", lambda: forget_before(one, samples, sums)
+    yield "forgetting locks", lambda: locks.forget_before(one, samples)
+    yield "forgetting statements", lambda: statements.forget_before(one, counters)
+    yield "forgetting executions", lambda: logged.forget_before(one, runs)
+    yield "forgetting deadlocks", lambda: deadlocks.forget_before(one, runs)
+    yield "forgetting plans", lambda: plans.forget_captured(one, runs)
+    yield "forgetting vitals", lambda: vitals.forget_before(one, machine)
+    yield "forgetting its machine", lambda: hosts.forget_before(one, server.machine, machine)
 
 
 HOUSEKEEPING_EVERY_S = Seconds(60.0)

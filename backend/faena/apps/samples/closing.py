@@ -3,7 +3,8 @@
 Chunk, rollup and day always change in one transaction, so that every resolution says the same.
 """
 
-from collections.abc import Mapping
+import logging
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 
 import numpy as np
@@ -15,29 +16,39 @@ from faena.apps.samples import packing
 from faena.apps.samples.models import Chunk, Combination, DayTotals, OpenSample, Rollup, Tick
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
 from faena.apps.servers import holdings
-from faena.core.sampling.frame import SampleFrame, join, on_grid
+from faena.core.sampling.frame import EMPTY, SampleFrame, join, on_grid
 from faena.core.sampling.rollup import MINUTE_MS, rolled, shape_of
 from faena.core.units import MS_PER_HOUR
 
+log = logging.getLogger(__name__)
 LATE_MS = 15 * 60_000  # an hour is closed this long after its end; later readings reopen it, which costs a rewrite
 MS_PER_DAY = 24 * MS_PER_HOUR
 CATCH_UP_HOURS = 48  # hours summed up at a time, of those closed by a version that did not sum up
 
+Packed = bytes | memoryview
 Columns = Mapping[str, npt.NDArray[np.int64]]
 PER_TICK = ("tick_ms", "took_us", "missed")
 SUMMED = ("tick_ms", "tick", "code", "taken", "seen")
 
 
 def close_hours(server_id: int, now_ms: int) -> int:
-    """Turn every hour that ended more than LATE_MS ago into a chunk. Safe to repeat. Returns how many were closed."""
+    """Turn every hour that ended more than LATE_MS ago into a chunk. Safe to repeat. Returns how many were closed.
+
+    An hour whose chunk is damaged keeps its late rows open, where they are read. Raises BadColumn, after all others.
+    """
     oldest = Tick.objects.filter(server_id=server_id).order_by("at_ms").values_list("at_ms", flat=True).first()
     if oldest is None:
         return 0
-    closed = 0
+    closed, damaged = 0, None
     hour = oldest - oldest % MS_PER_HOUR
     while hour + MS_PER_HOUR + LATE_MS <= now_ms:
-        closed += _close_hour(server_id, hour)
+        try:
+            closed += _close_hour(server_id, hour)
+        except packing.BadColumn as error:
+            damaged = error
         hour += MS_PER_HOUR
+    if damaged is not None:
+        raise damaged
     return closed
 
 
@@ -109,7 +120,7 @@ def _sum_up(server_id: int, frames: Mapping[int, SampleFrame]) -> None:
 
 def _sum_day(server_id: int, day: int) -> None:
     rows = Rollup.objects.filter(server_id=server_id, hour_ms__gte=day, hour_ms__lt=day + MS_PER_DAY)
-    hours = [rolled(unpacked(row), MS_PER_HOUR) for row in rows.order_by("hour_ms").values_list(*SUMMED)]
+    hours = [rolled(frame, MS_PER_HOUR) for frame in readable(rows.order_by("hour_ms").values_list(*SUMMED))]
     if hours:
         _upsert(DayTotals, [DayTotals(server_id=server_id, day_ms=day, **_packed(join(hours)))], "day_ms")
 
@@ -125,6 +136,30 @@ def unpacked(row: tuple[bytes, ...]) -> SampleFrame:
     return SampleFrame(tick_ms, tick, code, taken, seen)
 
 
+def readable(rows: Iterable[tuple[bytes, ...]]) -> list[SampleFrame]:
+    """Those that are not damaged, as `unpacked`; the rest is a gap, and our log tells of it."""
+    frames = []
+    for row in rows:
+        try:
+            frames.append(unpacked(row))
+        except packing.BadColumn as error:
+            log.error("samples in the store are damaged and shown as a gap: %s", error)
+    return frames
+
+
+def frame_of_hour(tick_ms: Packed, tick: Packed, code: Packed) -> SampleFrame:
+    """Of the columns of a chunk. A damaged one is a gap, and our log tells of it."""
+    try:
+        return on_grid(
+            SampleFrame(
+                packing.unpack(tick_ms), packing.unpack(tick).astype(np.int32), packing.unpack(code).astype(np.int32)
+            )
+        )
+    except packing.BadColumn as error:
+        log.error("an hour in the store is damaged and shown as a gap: %s", error)
+        return EMPTY
+
+
 def _upsert(
     model: type[Chunk] | type[Rollup] | type[DayTotals], rows: list[Chunk] | list[Rollup] | list[DayTotals], moment: str
 ) -> None:
@@ -137,10 +172,9 @@ def sum_up_missed(server_id: int) -> int:
     """Sum up hours that were closed without it, by an earlier version. Returns how many; call again until 0."""
     has = Rollup.objects.filter(server_id=OuterRef("server_id"), hour_ms=OuterRef("hour_ms"))
     rows = Chunk.objects.filter(~Exists(has), server_id=server_id, ticks__gt=0).order_by("-hour_ms")
-    frames = {}
-    for hour, *data in rows.values_list("hour_ms", "tick_ms", "tick", "code")[:CATCH_UP_HOURS]:
-        tick_ms, tick, code = (packing.unpack(column) for column in data)
-        frames[hour] = on_grid(SampleFrame(tick_ms, tick.astype(np.int32), code.astype(np.int32)))
+    data = rows.values_list("hour_ms", "tick_ms", "tick", "code")[:CATCH_UP_HOURS]
+    made = {hour: frame_of_hour(*columns) for hour, *columns in data}
+    frames = {hour: frame for hour, frame in made.items() if len(frame.tick_ms)}
     if frames:
         with transaction.atomic():
             _sum_up(server_id, frames)

@@ -12,13 +12,12 @@ from threading import Lock
 import numpy as np
 import numpy.typing as npt
 
-from faena.apps.samples import packing
-from faena.apps.samples.closing import MS_PER_DAY, SUMMED, unpacked
+from faena.apps.samples.closing import MS_PER_DAY, SUMMED, frame_of_hour, readable
 from faena.apps.samples.models import Chunk, DayTotals, Rollup, Tick
 from faena.apps.samples.rows import NEVER_MS, copy_frame
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings
-from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge, on_grid
+from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge
 from faena.core.sampling.growing import GrowingFrame
 from faena.core.sampling.rollup import whole_part
 from faena.core.series.window import Window
@@ -52,8 +51,7 @@ class HourCache:
         if missing:
             columns = ("hour_ms", "revision", "tick_ms", "tick", "code")
             for hour, revision, *data in rows.filter(hour_ms__in=missing).values_list(*columns):
-                tick_ms, tick, code = (packing.unpack(column) for column in data)
-                frame = on_grid(SampleFrame(tick_ms, tick.astype(np.int32), code.astype(np.int32)))
+                frame = frame_of_hour(*data)
                 found[server_id, hour, revision] = frame
                 self._keep((server_id, hour, revision), frame)
         return join([found[key] for key in keys if key in found])
@@ -213,7 +211,7 @@ class SumCache:
         else:
             minutes = Rollup.objects.filter(server_id=server_id, hour_ms__gte=hour, hour_ms__lt=run.end)
             columns = list(minutes.order_by("hour_ms").values_list(*SUMMED))
-        frame = join([unpacked(row) for row in columns])
+        frame = join(readable(columns))
         with self._lock:
             self._frames[key] = frame
             while len(self._frames) > MAX_SPANS:

@@ -49,6 +49,8 @@ def unpack(data: bytes | memoryview) -> npt.NDArray[np.int64]:
     if magic != MAGIC or method not in (0, 1) or size not in _TYPES:
         raise BadColumn(f"unknown column format {data[:4]!r}")
     try:
+        if zstandard.frame_content_size(data[_HEAD.size :]) != count * size:  # before so much memory is asked for
+            raise BadColumn("damaged column: its length does not match")
         raw = zstandard.ZstdDecompressor().decompress(data[_HEAD.size :], max_output_size=max(1, count * size))
     except zstandard.ZstdError as error:
         raise BadColumn(f"damaged column: {error}") from error
