@@ -21,7 +21,8 @@ _WHO: LiteralString = """
     SELECT backend_type, application_name, date_part('epoch', backend_start)::bigint, state,
            coalesce(date_part('epoch', query_start), 0)::float8
       FROM pg_stat_activity WHERE pid = %s"""
-_BEHIND: LiteralString = "SELECT pid, pg_blocking_pids(pid) FROM pg_stat_activity WHERE wait_event_type = 'Lock'"
+# Not by its wait event, which is gone for a moment while a waiter looks for a deadlock: it would be told as not waiting.
+_BEHIND: LiteralString = "SELECT pid, pg_blocking_pids(pid) FROM pg_stat_activity WHERE state = 'active'"
 # One statement, so that the pid cannot become another session between the look and the deed.
 _ONLY: LiteralString = """ FROM pg_stat_activity
     WHERE pid = %s AND date_part('epoch', backend_start)::bigint = %s AND backend_type = 'client backend'"""
