@@ -18,7 +18,7 @@ from faena.core.units import EpochMs, QueryId, Seconds
 log = logging.getLogger(__name__)
 FAULT_REMEDY = "sampling begins again by itself; Faena's log has the place, for the people who look after it"
 
-BACKOFF_S: tuple[float, ...] = (0.5, 1, 2, 3, 5)  # the last one repeats; a restart of a server should cost few samples
+BACKOFF_S: tuple[float, ...] = (0.5, 1, 2, 3)  # the last one repeats; a restart of a server should cost few samples
 STUCK_S = 3.0  # a sample without any answer for so long means that the server or the way to it is stopped
 CONNECT_S = 4.5  # two connections and what the server says of itself
 STEP_MS = 2_000  # the wall clock and the one that only goes forward differ by so much: somebody set it
