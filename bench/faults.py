@@ -324,6 +324,8 @@ def watching() -> Iterator[None]:
         "CREATE EXTENSION IF NOT EXISTS pg_stat_statements", "DROP ROLE IF EXISTS fragile",
         "CREATE ROLE fragile LOGIN PASSWORD 'first'", "GRANT pg_monitor TO fragile",
     )  # fmt: skip
+    if stored("SELECT 1 FROM servers_server WHERE name = 'faulty'"):  # of a run that was broken off
+        installation.manage("server", "faulty", "--remove")
     arguments = ("--port", str(installation.place.ferry_port), "--user", "fragile", "--database", "postgres")
     installation.manage("server", "faulty", *arguments, more={"FAENA_SERVER_PASSWORD": "first"})
     stored(f"UPDATE servers_server SET counters_every_ms = {COUNTERS_MS} RETURNING 1")
