@@ -104,7 +104,7 @@ def _unfit(request: HttpRequest, error: Exception | type[Exception]) -> HttpResp
 
 
 def _unfit_text(request: HttpRequest, error: Exception | type[Exception]) -> HttpResponse:
-    """Of values only what the database's driver refuses; any other is a fault of ours."""
+    """Refuse a ValueError of the database's driver as bad input; any other ValueError is a fault of ours."""
     if "NUL" in str(error) or "null character" in str(error).lower():
         return _unfit(request, error)
     return _broken(request, error)

@@ -264,7 +264,7 @@ def keep_house(now_ms: int) -> None:
 
 
 def _house_of(server: Server, now_ms: int) -> Iterator[tuple[str, Callable[[], object]]]:
-    """What is done for a server, each by itself."""
+    """Named steps of one server's housekeeping, to be run one by one."""
     one = server.pk
     samples, sums, counters, runs, machine = (
         now_ms - days * MS_PER_DAY

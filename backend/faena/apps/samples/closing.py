@@ -148,7 +148,7 @@ def readable(rows: Iterable[tuple[bytes, ...]]) -> list[SampleFrame]:
 
 
 def frame_of_hour(tick_ms: Packed, tick: Packed, code: Packed) -> SampleFrame:
-    """Of the columns of a chunk. A damaged one is a gap, and our log tells of it."""
+    """Frame of a chunk's packed columns; EMPTY where one is damaged, which our log tells of."""
     try:
         return on_grid(
             SampleFrame(
