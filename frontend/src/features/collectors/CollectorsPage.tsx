@@ -60,19 +60,21 @@ const CollectorPart = ({ one }: { readonly one: Collector }) => {
   );
 };
 
-const head = "text-muted pr-4 text-left font-normal";
+const Heads = ({ names }: { readonly names: readonly string[] }) => (
+  <thead className="border-line border-b text-sm">
+    <tr>
+      {names.map((name) => (
+        <th key={name} className="text-muted pr-4 text-left font-normal">
+          {name}
+        </th>
+      ))}
+    </tr>
+  </thead>
+);
 
 const Servers = ({ one }: { readonly one: Collector }) => (
   <table className="font-condensed w-full">
-    <thead className="border-line border-b text-sm">
-      <tr>
-        {["server", "state", "last sample", "took", "missed"].map((name) => (
-          <th key={name} className={head}>
-            {name}
-          </th>
-        ))}
-      </tr>
-    </thead>
+    <Heads names={["server", "state", "last sample", "took", "missed"]} />
     <tbody>
       {one.servers.map((server) => (
         <tr key={server.server_id} className="border-line border-b align-top">
@@ -94,15 +96,7 @@ const Servers = ({ one }: { readonly one: Collector }) => (
 
 const Jobs = ({ one }: { readonly one: Collector }) => (
   <table className="font-condensed w-full">
-    <thead className="border-line border-b text-sm">
-      <tr>
-        {["job", "every", "last run", "took", "result"].map((name) => (
-          <th key={name} className={head}>
-            {name}
-          </th>
-        ))}
-      </tr>
-    </thead>
+    <Heads names={["job", "every", "last run", "took", "result"]} />
     <tbody>
       {one.jobs.map((job) => (
         <tr key={job.name} className="border-line border-b">
