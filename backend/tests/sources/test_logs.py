@@ -8,7 +8,9 @@ from collections.abc import Iterator
 import psycopg
 import pytest
 from faena.core.logged import EventKind, Execution, LogEvent
-from faena.sources.logs.blocks import Word, has_any
+from faena.sources.logs.blocks import Form, Word, has_any
+from faena.sources.logs.entries import Stamps
+from faena.sources.logs.formats import Faults, reader_for
 from faena.sources.logs.prefix import COMMON
 from faena.sources.logs.reading import Summary, read_stream
 from faena.sources.postgres import Target
@@ -224,6 +226,15 @@ def test_texts_that_look_like_entries_are_read_alike_in_all_forms(told: list[tup
         assert [(r.statement, r.parameters, r.program, r.client, r.took_ms) for r in runs] == [
             (text, given, "psql", "10.0.0.1", 1.5) for text, given in told
         ]
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_what_an_application_mostly_logs_is_read_at_once(logs: dict[str, bytes], form: Form) -> None:
+    """Not as an entry to be put together: that takes four times as long, and nobody would notice but by the clock."""
+    entries = list(reader_for(form, PREFIX, Stamps(), Faults())(logs[form], 0))
+    at_once = [one.statement for one in entries if isinstance(one, Execution)]
+    assert "SELECT 'the end'" in at_once
+    assert any("pg_sleep($2)" in text for text in at_once), "one of the extended protocol"
 
 
 def test_bytes_that_are_no_utf8_are_read_and_counted() -> None:

@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 Form = Literal["jsonlog", "csvlog", "stderr"]
 BLOCK = 1 << 18
+_TAB = 9
 MAX_ENTRY = 32 << 20  # an entry that does not end within so many bytes is given up
 _CSV_START = re.compile(rb"\d{4}-\d\d-\d\d \d\d:\d\d:\d\d\.\d{3} [A-Za-z0-9+:-]+,")
 _CSV_RECORD = re.compile(rb"\n(?=\d{4}-\d\d-\d\d \d\d:\d\d:\d\d\.\d{3} [A-Za-z0-9+:-]+,)")
@@ -140,15 +141,20 @@ def _has_neighbours(letters: npt.NDArray[np.uint8], pair: bytes, room: npt.NDArr
 
 
 def _end_of_records(data: bytes) -> int:
-    """The last line end with an even number of quotes before it. A text's own quotes are doubled, so parity tells."""
+    """The last line end with an even number of quotes before it. A text's own quotes are doubled, so parity tells.
+
+    Looked for from the end, where it mostly stands; each byte is looked at twice at most.
+    """
     start = csv_start(data)
-    letters = np.frombuffer(data, np.uint8, offset=start) if start < len(data) else np.empty(0, np.uint8)
-    ends = np.flatnonzero(letters == 10)
-    if not len(ends):
-        return 0
-    quotes = np.flatnonzero(letters == 34)
-    whole = ends[np.searchsorted(quotes, ends) % 2 == 0]
-    return start + int(whole[-1]) + 1 if len(whole) else 0
+    end = data.rfind(b"\n", start) + 1
+    within = count_byte(data, b'"') - data.count(b'"', 0, start) - data.count(b'"', end) if end else 0
+    while end > start:
+        if within % 2 == 0:
+            return end
+        before = data.rfind(b"\n", start, end - 1) + 1
+        within -= data.count(b'"', before, end)
+        end = before
+    return 0
 
 
 _FOLLOW_UP = re.compile(rb"[^\n]*?(?:DETAIL|HINT|CONTEXT|STATEMENT|QUERY|LOCATION|BACKTRACE):  ")
@@ -157,13 +163,9 @@ _FOLLOW_UP = re.compile(rb"[^\n]*?(?:DETAIL|HINT|CONTEXT|STATEMENT|QUERY|LOCATIO
 def _end_before_last_head(data: bytes) -> int:
     """Lines that begin with a tab belong to the entry before; of the others the last that is no follow-up begins one."""
     end = data.rfind(b"\n") + 1  # of whole lines
-    letters = np.frombuffer(data, np.uint8, count=end)
-    ends = np.flatnonzero(letters == 10)[:-1]  # each but the last is followed by a line
-    heads = [*(ends[letters[ends + 1] != 9] + 1).tolist()]
-    if end and letters[0] != 9:
-        heads.insert(0, 0)
-    for start in reversed(heads):
-        stop = data.find(b"\n", start, start + 500)
-        if not _FOLLOW_UP.match(data[start : stop if stop >= 0 else start + 500]):
-            return int(start)
+    while end:
+        start = data.rfind(b"\n", 0, end - 1) + 1
+        if data[start] != _TAB and not _FOLLOW_UP.match(data[start : min(end, start + 500)]):
+            return start
+        end = start
     return 0

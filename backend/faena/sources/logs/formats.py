@@ -151,9 +151,9 @@ _CSV_RECORD = re.compile(r'[^"\n]*+(?:"[^"]*+"[^"\n]*+)*+(?:\n|\Z)')
 # An execution told in one record: taken by one expression, in half the time that taking all columns apart needs, and
 # without ways back (*+, ?+), which cost a quarter more.
 _CSV_EXECUTION = re.compile(
-    rf'(.{{23}} [^,]++),(?:"({_QUOTED})")?+,(?:"({_QUOTED})")?+,(\d{1, 9}+),(?:"([^"]*+)")?+,[^,]*+,(\d{1, 15}+),(?:"[^"]*+")?+,'
-    rf'[^,]*+,[^,]*+,\d*+,LOG,00000,"duration: (\d{1, 12}+\.\d{1, 6}+) ms  (?:statement|(execute) [^:"]*+): ({_QUOTED})",'
-    rf'(?:"[Pp]arameters: ({_QUOTED})")?+,,,,,,,,(?:"({_QUOTED})")?+(?:,[^,\n]*+(?:,\d*+,(-?\d{1, 19}+))?+)?+\r?\n'
+    rf'(.{{23}} [^,]++),(?:"({_QUOTED})")?+,(?:"({_QUOTED})")?+,(\d{{1,9}}+),(?:"([^"]*+)")?+,[^,]*+,(\d{{1,15}}+),(?:"[^"]*+")?+,'
+    rf'[^,]*+,[^,]*+,\d*+,LOG,00000,"duration: (\d{{1,12}}+\.\d{{1,6}}+) ms  (?:statement|(execute) [^:"]*+): ({_QUOTED})",'
+    rf'(?:"[Pp]arameters: ({_QUOTED})")?+,,,,,,,,(?:"({_QUOTED})")?+(?:,[^,\n]*+(?:,\d*+,(-?\d{{1,19}}+))?+)?+\r?\n'
 )
 
 

@@ -67,7 +67,7 @@ NEVER = r"((?!))?"
 FIELDS = ("at", "epoch", "pid", "user", "database", "program", "client", "query_id")
 ENTRY_FIELDS = (*FIELDS, "severity", "message", "sqlstate", "detail")
 EXECUTION_FIELDS = (*FIELDS, "took", "execute", "statement", "parameters")
-_EXECUTION = rf"LOG:  duration: (?P<took>\d{1, 12}+\.\d{1, 6}+) ms  (?:statement|(?P<execute>execute) [^:\n]*+): (?P<statement>{_TEXT})"
+_EXECUTION = rf"LOG:  duration: (?P<took>\d{{1,12}}+\.\d{{1,6}}+) ms  (?:statement|(?P<execute>execute) [^:\n]*+): (?P<statement>{_TEXT})"
 
 
 def pattern_of(prefix: str, *, loose: bool = False) -> re.Pattern[str]:
