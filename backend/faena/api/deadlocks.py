@@ -13,7 +13,8 @@ from faena.apps.accounts.policy import permit
 from faena.apps.locks import deadlocks
 from faena.apps.locks.models import Deadlock, DeadlockPattern, PatternComment
 from faena.apps.servers import selectors as servers
-from faena.apps.statements import events
+from faena.apps.servers.models import Server
+from faena.apps.statements import events, logged
 from faena.apps.statements.models import LogEvent
 from faena.core.privacy import Normalised, Permit, shown
 from faena.core.series.window import cut
@@ -85,12 +86,20 @@ class PatternOut(Out):
     comments: int
 
 
+class LogReadOut(Out):
+    """How far the server's log was read, without which "none" cannot be told. `read_at` null: never."""
+
+    read_at: int | None
+    refused: str
+
+
 class PatternsOut(Out):
     start: int
     end: int
     starts: list[int]
     bucket_ms: int
     patterns: list[PatternOut]
+    log: LogReadOut
 
 
 class CommentOut(Out):
@@ -149,14 +158,18 @@ def _pattern(one: deadlocks.PatternSummary) -> PatternOut:
 @router.get("/servers/{server_id}/deadlocks", response=PatternsOut, operation_id="deadlocks_list")
 def list_patterns(request: HttpRequest, server_id: int, window_in: Query[WindowIn]) -> PatternsOut:
     """Patterns of deadlocks in a window, those that happened most first."""
-    servers.server(server_id)
+    server = servers.server(server_id)
     window = window_in.window(now_ms())
     cells = cut(window, at_most=SERIES, period_ms=1000)
     found = deadlocks.patterns(server_id, window, cells)
     return PatternsOut(
         start=window.start, end=window.end, starts=cells.starts(), bucket_ms=cells.width_ms,
-        patterns=[_pattern(one) for one in found],
+        patterns=[_pattern(one) for one in found], log=_log_read(server),
     )  # fmt: skip
+
+
+def _log_read(server: Server) -> LogReadOut:
+    return LogReadOut(read_at=logged.read_at(server.id), refused=servers.log_refusal(server))
 
 
 def _page(server_id: int, row: DeadlockPattern, window_in: WindowIn, permit: Permit | None) -> PatternPageOut:
@@ -260,6 +273,7 @@ class EventsOut(Out):
     total: int
     shapes: list[ShapeOut]
     newest: list[EventOut]
+    log: LogReadOut
 
 
 def _event(one: LogEvent, texts: dict[int, Normalised], permit: Permit | None) -> EventOut:
@@ -283,7 +297,7 @@ def list_events(
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
 ) -> EventsOut:
     """Lock waits, timeouts, cancelled statements, refused connections and other errors of the log."""
-    servers.server(server_id)
+    server = servers.server(server_id)
     window = window_in.window(now_ms())
     kinds = events.read_kinds(kind)
     cells = cut(window, at_most=SERIES, period_ms=1000)
@@ -301,4 +315,5 @@ def list_events(
             for one in groups[:200]
         ],
         newest=[_event(one, texts, allowed) for one in newest],
+        log=_log_read(server),
     )  # fmt: skip

@@ -8,7 +8,7 @@ from faena.apps.collecting.store import DjangoStore
 from faena.apps.locks.actions import forget_before
 from faena.apps.locks.models import EndedSession, LockWait
 from faena.apps.samples.closing import close_hours
-from faena.apps.servers.actions import ServerForm, save_server
+from faena.apps.servers.actions import ServerForm, note, save_server
 from faena.apps.servers.models import Server
 from faena.collector.records import Learned, Logged, Sampled, pack, unpack
 from faena.core.logged import EventKind, LogEvent, LogPosition, LogReading
@@ -265,6 +265,19 @@ def test_deadlocks_are_grouped_told_and_followed_up(server: Server, tmp_path: Pa
         viewer.post(f"{path}/{pattern['pattern']}/comments", {"text": "x"}, content_type="application/json").status_code
         == 403
     )
+
+
+def test_none_is_told_with_how_far_the_log_was_read(server: Server, tmp_path: Path) -> None:
+    client = signed_in(Role.VIEWER)
+    paths = [f"/api/v1/servers/{server.id}/{one}?{WINDOW}" for one in ("deadlocks", "events")]
+    assert [client.get(path).json()["log"] for path in paths] == [{"read_at": None, "refused": ""}] * 2
+    nothing = Logged(server_id=server.id, reading=LogReading(position=LogPosition("a", 5)))
+    note(server.id, START, "log_refused", "no right to read it", None)
+    DjangoStore(tmp_path).deliver([nothing])
+    for path in paths:
+        told = client.get(path).json()["log"]
+        assert told["read_at"] > START
+        assert told["refused"] == "no right to read it"
 
 
 def test_events_are_grouped_by_shape(server: Server, tmp_path: Path) -> None:

@@ -2217,6 +2217,7 @@ export interface components {
             bucket_ms: number;
             /** End */
             end: number;
+            log: components["schemas"]["LogReadOut"];
             /** Newest */
             newest: components["schemas"]["EventOut"][];
             /** Shapes */
@@ -2744,6 +2745,16 @@ export interface components {
             remedy: string;
         };
         /**
+         * LogReadOut
+         * @description How far the server's log was read, without which "none" cannot be told. `read_at` null: never.
+         */
+        LogReadOut: {
+            /** Read At */
+            read_at: number | null;
+            /** Refused */
+            refused: string;
+        };
+        /**
          * LogStateOut
          * @description How the reading of the log goes. `refused` says why it cannot be read, empty when it can.
          */
@@ -3118,6 +3129,7 @@ export interface components {
             bucket_ms: number;
             /** End */
             end: number;
+            log: components["schemas"]["LogReadOut"];
             /** Patterns */
             patterns: components["schemas"]["PatternOut"][];
             /** Start */

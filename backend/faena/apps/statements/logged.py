@@ -117,6 +117,12 @@ def state(server_id: int, now_ms: int) -> LogState:
     )
 
 
+def read_at(server_id: int) -> int | None:
+    """When a server's log was last read, in ms since 1970; None when it never was."""
+    mark = LogMark.objects.filter(server_id=server_id).first()
+    return None if mark is None else int(mark.read_at.timestamp() * 1000)
+
+
 def forget_before(server_id: int, before_ms: int) -> None:
     """Retention of executions and events."""
     Execution.objects.filter(server_id=server_id, ended_ms__lt=before_ms)._raw_delete(using="default")

@@ -9,7 +9,7 @@ import { count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Bars } from "./Bars";
-import { EVENTS } from "./model";
+import { EVENTS, nothingSentence } from "./model";
 import { eventsQuery } from "./queries";
 
 interface Props {
@@ -68,7 +68,7 @@ const Lists = ({ server, found }: { readonly server: number; readonly found: Sch
     <div className="flex items-baseline justify-between gap-4 pt-1">
       <h1 className="text-base font-semibold">
         {found.total === 0
-          ? "The log tells of nothing that went wrong in this window."
+          ? nothingSentence("Nothing of what is asked for stands in the log", found.log, found.end)
           : `${count(found.total)} ${found.total === 1 ? "entry" : "entries"} of the log, of ${found.shapes.length} ${found.shapes.length === 1 ? "kind" : "kinds"}.`}
       </h1>
       <ExportMenu
@@ -128,6 +128,11 @@ const Lists = ({ server, found }: { readonly server: number; readonly found: Sch
     {found.newest.length ? (
       <section className="mt-4" aria-label="One by one">
         <h2 className="border-strong border-b font-semibold">One by one, the newest first</h2>
+        {found.newest.some((one) => one.message.includes("?")) ? (
+          <p className="text-muted text-sm">
+            A ? stands for a value. Where the server&apos;s settings keep values, operators see them here.
+          </p>
+        ) : null}
         <table className="font-condensed w-full">
           <tbody>
             {found.newest.map((one) => (

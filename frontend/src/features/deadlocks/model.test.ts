@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import { bars, columnWidth, crossing, patternsSentence, sinceWords } from "./model";
+import { bars, columnWidth, crossing, nothingSentence, patternsSentence, sinceWords } from "./model";
 
 const party = (pid: number, waits_for: number, words: string): Schemas["PartyOut"] => ({
   pid,
@@ -86,11 +86,21 @@ describe("words", () => {
       starts: [],
       bucket_ms: 1,
       patterns: [pattern(), pattern({ count: 1, lost_ms: 0 })],
+      log: { read_at: 1, refused: "" },
     };
     expect(patternsSentence(found)).toBe(
       "4 deadlocks of 2 patterns, 4 s of work rolled back; most often web and fares, over fare and sailing, locked in opposite order.",
     );
     expect(patternsSentence({ ...found, patterns: [pattern({ count: 0 })] })).toBe("No deadlock in this window.");
+  });
+
+  it("do not call nothing what nobody looked for", () => {
+    const end = Date.UTC(2026, 10, 28, 12);
+    const words = (read_at: number | null, refused = "") => nothingSentence("No deadlock", { read_at, refused }, end);
+    expect(words(end - 5_000)).toBe("No deadlock in this window.");
+    expect(words(null)).toBe("Not known, since the log of this server was never read.");
+    expect(words(end - 5_000, "no right to read it")).toBe("Not known, since the log is not read: no right to read it");
+    expect(words(end - 3_600_000)).toMatch(/^No deadlock in this window up to .+, when the log was last read\.$/);
   });
 
   it("count from a change on", () => {

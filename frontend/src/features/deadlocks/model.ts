@@ -1,5 +1,6 @@
 // Deadlocks in words, and where the marks of the crossing stand. Pure.
 import type { Schemas } from "../../api/client";
+import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 
 type Party = Schemas["PartyOut"];
@@ -72,12 +73,23 @@ export function sinceWords(one: Schemas["PatternOut"], when: (at: number) => str
   return one.since_change === 0 ? `none since ${since}` : `${count(one.since_change)} since ${since}`;
 }
 
+const BEHIND_MS = 60_000;
+
+/** That a list from the log is empty, as far as the log was read. `nothing` begins like "No deadlock". */
+export function nothingSentence(nothing: string, log: Schemas["LogReadOut"], end: number): string {
+  if (log.refused) return `Not known, since the log is not read: ${log.refused}`;
+  if (log.read_at === null) return "Not known, since the log of this server was never read.";
+  return log.read_at < end - BEHIND_MS
+    ? `${nothing} in this window up to ${when(log.read_at)}, when the log was last read.`
+    : `${nothing} in this window.`;
+}
+
 /** What the patterns of a window come to. */
 export function patternsSentence(found: Schemas["PatternsOut"]): string {
   const here = found.patterns.filter((one) => one.count > 0);
   const all = here.reduce((sum, one) => sum + one.count, 0);
   const [first] = here;
-  if (!first) return "No deadlock in this window.";
+  if (!first) return nothingSentence("No deadlock", found.log, found.end);
   const lost = here.reduce((sum, one) => sum + one.lost_ms, 0);
   const work = lost ? `, ${duration(lost)} of work rolled back` : "";
   const who = first.programs.join(" and ") || "sessions that the log does not name";
