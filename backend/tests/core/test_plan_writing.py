@@ -92,3 +92,13 @@ def test_the_wildcard_that_an_index_cannot_serve_is_kept() -> None:
     assert (
         bare_expression("(a = -5) AND (hashed SubPlan 1) AND (b = $2)") == "(a = ?) AND (hashed SubPlan 1) AND (b = $2)"
     )
+
+
+@pytest.mark.parametrize(
+    "name", ["Plan Width", "Actual Rows", "Calls", "Shared Hit Blocks", "Workers Planned", "Of no name"]
+)
+@pytest.mark.parametrize("number", [2**63, -(2**70), 10**40, 1e25])
+def test_no_figure_is_too_large_to_be_written(name: str, number: float) -> None:
+    """In YAML a damaged figure is a whole number of any length; JSON and the store take 64 bits."""
+    wide = f'- Plan:\n    Node Type: "Seq Scan"\n    Actual Loops: 1\n    {name}: {number}\n  Execution Time: 1.0\n'
+    assert read_plan(bare_plan(read_plan(wide))).root.kind == "Seq Scan"

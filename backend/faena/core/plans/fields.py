@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence
 from operator import itemgetter
 from typing import Any
 
-from faena.core.numbers import whole_number
+from faena.core.numbers import INT8, whole_number
 from faena.core.plans.model import Actual, Blocks, Jit, Plan, Step, Trigger
 
 CONDITIONS = (
@@ -50,11 +50,14 @@ def number(raw: Mapping[str, Any], name: str) -> float | None:
 
 
 def _int(raw: Mapping[str, Any], name: str) -> int | None:
+    """None also where it fits into no 64 bits: no server counts so far, and no store or JSON could take it on."""
     value = raw.get(name)
-    if type(value) is int and -_HUGE < value < _HUGE:
-        return value
-    value = number(raw, name)
-    return None if value is None else int(value)
+    if type(value) is not int:
+        figure = number(raw, name)
+        if figure is None:
+            return None
+        value = int(figure)
+    return value if -INT8 <= value <= INT8 else None
 
 
 def _text(raw: Mapping[str, Any], name: str) -> str:

@@ -5,6 +5,7 @@ from typing import Any
 
 import orjson
 
+from faena.core.numbers import INT8
 from faena.core.plans.fields import CONDITIONS
 from faena.core.plans.model import Blocks, Plan, Step, walk
 from faena.core.privacy import Normalised
@@ -120,6 +121,6 @@ def _beside(step: Step) -> Iterator[tuple[str, Any]]:
             many = isinstance(value, list | tuple)
             yield name, [bare_expression(str(one)) for one in value] if many else bare_expression(str(value))  # type: ignore[attr-defined]
         elif isinstance(value, bool | int | float) and abs(value) < 1e300:
-            yield name[:_MAX_NAME], value
+            yield name[:_MAX_NAME], value if abs(value) <= INT8 else float(value)
         elif name in _OWN_WORDS and isinstance(value, str):
             yield name, _name(value)
