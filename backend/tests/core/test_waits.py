@@ -1,5 +1,7 @@
 """The catalogue of waits."""
 
+from pathlib import Path
+
 import pytest
 from faena.core.waits.advice import ADVICE
 from faena.core.waits.catalogue import CATALOGUE, explain, kind_of
@@ -40,6 +42,8 @@ def test_all_advice_is_used_and_all_types_fall_back() -> None:
         ("LWLock", "WALWrite", WaitKind.COMMIT),
         ("LWLock", "WALWriteLock", WaitKind.COMMIT),  # as 12 called it
         ("IO", "WALSync", WaitKind.COMMIT),
+        ("IO", "WalSync", WaitKind.COMMIT),  # as 17 writes it
+        ("IO", "BuffileRead", WaitKind.DATA_IO),
         ("IPC", "SyncRep", WaitKind.COMMIT),
         ("IO", "DataFileRead", WaitKind.DATA_IO),
         ("IPC", "BufferIO", WaitKind.DATA_IO),
@@ -65,3 +69,30 @@ def test_an_unknown_event_falls_back_to_its_type_and_says_so() -> None:
 
 def test_an_old_name_points_to_the_new_one() -> None:
     assert "BufferMapping" in explain("LWLock", "buffer_mapping").also_called
+
+
+# 17 as its own pg_wait_events has them, 15 as the documentation that comes with it, the others as they stand in the
+# server's program.
+WAITS = Path(__file__).parents[1] / "golden" / "waits"
+VERSIONS = (12, 13, 14, 15, 16, 17)
+
+
+def events_of(version: int) -> set[tuple[str, str]]:
+    lines = (WAITS / f"{version}.tsv").read_text().splitlines()
+    return {(wait_type, event) for wait_type, event in (line.split("\t") for line in lines)}
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+def test_every_event_of_a_server_is_known_for_its_version_and_no_other_is(version: int) -> None:
+    told = {key for key, entry in CATALOGUE.items() if entry.first_version <= version <= entry.last_version}
+    test_builds = {("InjectionPoint", "InjectionPoint")}
+    assert told - test_builds == events_of(version)
+
+
+@pytest.mark.parametrize("version", VERSIONS[1:])
+def test_an_event_written_in_another_case_is_of_the_same_kind(version: int) -> None:
+    before = {(wait_type, event.lower()): event for wait_type, event in events_of(version - 1)}
+    for wait_type, event in events_of(version):
+        if old := before.get((wait_type, event.lower())):
+            assert kind_of(wait_type, event) is kind_of(wait_type, old), event
+            assert explain(wait_type, event).meaning == explain(wait_type, old).meaning

@@ -7,6 +7,7 @@ from faena.core.waits.events import BY_TYPE, TYPE_ADVICE
 from faena.core.waits.kinds import WaitKind
 
 FIRST_VERSION, LAST_VERSION = 12, 17
+RENAMED = 13  # the version that gave nearly all events their names of today
 
 RUNNING = Advice(
     WaitKind.RUNNING,
@@ -55,14 +56,24 @@ def _meaning(wait_type: str, event: str, text: str, advice: Advice, *, known: bo
 def _read(wait_type: str, block: str) -> list[WaitMeaning]:
     entries = []
     for line in block.strip().splitlines():
-        names, versions, advice, meaning = (part.strip() for part in line.split("|"))
-        first, _, last = (versions or f"{FIRST_VERSION}-{LAST_VERSION}").partition("-")
-        all_names = tuple(name.strip() for name in names.split(","))
-        for name in all_names:
+        told, versions, advice, meaning = (part.strip() for part in line.split("|"))
+        names = tuple(name.strip() for name in told.split(","))
+        for name, (first, last) in zip(names, _spans(len(names), versions), strict=True):
             base = _meaning(wait_type, name, meaning, ADVICE[advice], known=True)
-            others = tuple(other for other in all_names if other != name)
-            entries.append(replace(base, first_version=int(first), last_version=int(last), also_called=others))
+            others = tuple(other for other in names if other != name)
+            entries.append(replace(base, first_version=first, last_version=last, also_called=others))
     return entries
+
+
+def _spans(names: int, versions: str) -> list[tuple[int, int]]:
+    """First and last version of each name of an event."""
+    spans = [tuple(map(int, one.split("-"))) for one in versions.split(",")] if versions else []
+    if len(spans) > 1:
+        return [(first, last) for first, last in spans]
+    first, last = spans[0] if spans else (FIRST_VERSION, LAST_VERSION)
+    if names == 1:
+        return [(first, last)]
+    return [(max(first, RENAMED), last), *[(first, RENAMED - 1)] * (names - 1)]
 
 
 CATALOGUE: dict[tuple[str, str], WaitMeaning] = {

@@ -1,7 +1,9 @@
-"""The wait events that PostgreSQL 12 to 17 document, one a line.
+"""The wait events of PostgreSQL 12 to 17, one a line.
 
 Line: names | versions | advice | meaning. The first name is the newest; others are what older versions called it.
-Versions: `12-17` is first and last; only what differs from the whole span is written. Meanings are our own words.
+Versions: `12-17` is first and last, for each name or for all of them; only what differs from the whole span is written.
+Where several names share one span, 13 gave the first of them, as it did with nearly all names; 17 changed the case of
+many. Meanings are our own words.
 """
 
 LOCK = """
@@ -20,12 +22,12 @@ applytransaction | 16-17 | row_lock | A subscription's worker waits until a para
 """
 
 IO = """
-BaseBackupRead | 13-17 | small_file | Reads a file for a base backup.
-BaseBackupSync | 15-17 | small_file | Waits until a base backup's data is safely on disk.
-BaseBackupWrite | 15-17 | small_file | Writes a base backup's data.
-BufFileRead | | temp_file | Reads back from a temporary file what did not fit in memory.
-BufFileWrite | | temp_file | Writes to a temporary file what does not fit in memory.
-BufFileTruncate | 14-17 | temp_file | Cuts off a temporary file.
+BasebackupRead, BaseBackupRead | 17-17, 14-16 | small_file | Reads a file for a base backup.
+BasebackupSync, BaseBackupSync | 17-17, 15-16 | small_file | Waits until a base backup's data is safely on disk.
+BasebackupWrite, BaseBackupWrite | 17-17, 15-16 | small_file | Writes a base backup's data.
+BuffileRead, BufFileRead | 17-17, 12-16 | temp_file | Reads back from a temporary file what did not fit in memory.
+BuffileWrite, BufFileWrite | 17-17, 12-16 | temp_file | Writes to a temporary file what does not fit in memory.
+BuffileTruncate, BufFileTruncate | 17-17, 14-16 | temp_file | Cuts off a temporary file.
 ControlFileRead | | small_file | Reads the server's control file.
 ControlFileSync | | small_file | Waits until the control file is safely on disk.
 ControlFileSyncUpdate | | small_file | Waits until an update of the control file is safely on disk.
@@ -33,8 +35,8 @@ ControlFileWrite | | small_file | Writes the control file.
 ControlFileWriteUpdate | | small_file | Writes an update of the control file.
 CopyFileRead | | small_file | Reads a file that is being copied, for instance for CREATE DATABASE.
 CopyFileWrite | | small_file | Writes a file that is being copied, for instance for CREATE DATABASE.
-DSMAllocate | 16-17 | small_file | Has the system set aside dynamic shared memory.
-DSMFillZeroWrite | | small_file | Fills new dynamic shared memory with zeros.
+DsmAllocate, DSMAllocate | 17-17, 16-16 | small_file | Has the system set aside dynamic shared memory.
+DsmFillZeroWrite, DSMFillZeroWrite | 17-17, 12-16 | small_file | Fills new dynamic shared memory with zeros.
 DataFileExtend | | data_write | Makes a table's or index's file longer.
 DataFileFlush | | data_write | Asks the system to start writing a data file to disk.
 DataFileImmediateSync | | data_write | Waits until a data file is safely on disk, at once.
@@ -43,13 +45,13 @@ DataFileRead | | data_read | Reads a page of a table or index that is not in sha
 DataFileSync | | data_write | Waits until changes of a data file are safely on disk.
 DataFileTruncate | | data_write | Cuts off the empty end of a data file.
 DataFileWrite | | data_write | Writes a changed page to its data file.
-LockFileAddToDataDirRead | | small_file | Reads the lock file of the data directory before adding a line.
-LockFileAddToDataDirSync | | small_file | Waits until the lock file of the data directory is on disk.
-LockFileAddToDataDirWrite | | small_file | Writes a line to the lock file of the data directory.
+LockFileAddtodatadirRead, LockFileAddToDataDirRead | 17-17, 12-16 | small_file | Reads the lock file of the data directory before adding a line.
+LockFileAddtodatadirSync, LockFileAddToDataDirSync | 17-17, 12-16 | small_file | Waits until the lock file of the data directory is on disk.
+LockFileAddtodatadirWrite, LockFileAddToDataDirWrite | 17-17, 12-16 | small_file | Writes a line to the lock file of the data directory.
 LockFileCreateRead | | small_file | Reads while creating the lock file of the data directory.
 LockFileCreateSync | | small_file | Waits until a new lock file of the data directory is on disk.
 LockFileCreateWrite | | small_file | Writes a new lock file of the data directory.
-LockFileReCheckDataDirRead | | small_file | Reads the lock file again to see that it is still its own.
+LockFileRecheckdatadirRead, LockFileReCheckDataDirRead | 17-17, 12-16 | small_file | Reads the lock file again to see that it is still its own.
 LogicalRewriteCheckpointSync | | small_file | Waits at a checkpoint until mappings of rewritten rows are on disk.
 LogicalRewriteMappingSync | | small_file | Waits until mappings of rewritten rows are on disk.
 LogicalRewriteMappingWrite | | small_file | Writes mappings of rewritten rows for logical replication.
@@ -67,10 +69,10 @@ ReplicationSlotRead | | small_file | Reads a replication slot's state.
 ReplicationSlotRestoreSync | | small_file | Waits at start until a replication slot's state is on disk.
 ReplicationSlotSync | | small_file | Waits until a replication slot's state is on disk.
 ReplicationSlotWrite | | small_file | Writes a replication slot's state.
-SLRUFlushSync | | slru_io | Waits until transaction status pages are on disk, at a checkpoint or shutdown.
-SLRURead | | slru_io | Reads a page of transaction status.
-SLRUSync | | slru_io | Waits until transaction status pages are on disk.
-SLRUWrite | | slru_io | Writes a page of transaction status.
+SlruFlushSync, SLRUFlushSync | 17-17, 12-16 | slru_io | Waits until transaction status pages are on disk, at a checkpoint or shutdown.
+SlruRead, SLRURead | 17-17, 12-16 | slru_io | Reads a page of transaction status.
+SlruSync, SLRUSync | 17-17, 12-16 | slru_io | Waits until transaction status pages are on disk.
+SlruWrite, SLRUWrite | 17-17, 12-16 | slru_io | Writes a page of transaction status.
 SnapbuildRead | | small_file | Logical decoding reads a stored snapshot.
 SnapbuildSync | | small_file | Waits until a stored snapshot is on disk.
 SnapbuildWrite | | small_file | Logical decoding writes a snapshot.
@@ -84,39 +86,40 @@ TwophaseFileSync | | small_file | Waits until the state of a prepared transactio
 TwophaseFileWrite | | small_file | Writes the state of a prepared transaction.
 VersionFileSync | 15-17 | small_file | Waits until a new database's version file is on disk.
 VersionFileWrite | 15-17 | small_file | Writes a new database's version file.
-WALBootstrapSync | | wal_file | Waits for the first log file while a cluster is made.
-WALBootstrapWrite | | wal_file | Writes the first log file while a cluster is made.
-WALCopyRead | | wal_file | Reads a log file to make a new one from it.
-WALCopySync | | wal_file | Waits until a copied log file is on disk.
-WALCopyWrite | | wal_file | Writes a copied log file.
-WALInitSync | | wal_file | Waits until a new log file is on disk.
-WALInitWrite | | wal_file | Fills a new log file with zeros.
-WALRead | | wal_file | Reads from the log, for replication or recovery.
-WALSenderTimelineHistoryRead | | wal_file | A replication sender reads a timeline history.
-WALSync | | wal | Waits until log records are safely on disk; a commit needs this.
-WALSyncMethodAssign | | wal | Waits for the log to be on disk before its sync method changes.
-WALWrite | | wal | Writes log records to the log file.
+WalBootstrapSync, WALBootstrapSync | 17-17, 12-16 | wal_file | Waits for the first log file while a cluster is made.
+WalBootstrapWrite, WALBootstrapWrite | 17-17, 12-16 | wal_file | Writes the first log file while a cluster is made.
+WalCopyRead, WALCopyRead | 17-17, 12-16 | wal_file | Reads a log file to make a new one from it.
+WalCopySync, WALCopySync | 17-17, 12-16 | wal_file | Waits until a copied log file is on disk.
+WalCopyWrite, WALCopyWrite | 17-17, 12-16 | wal_file | Writes a copied log file.
+WalInitSync, WALInitSync | 17-17, 12-16 | wal_file | Waits until a new log file is on disk.
+WalInitWrite, WALInitWrite | 17-17, 12-16 | wal_file | Fills a new log file with zeros.
+WalRead, WALRead | 17-17, 12-16 | wal_file | Reads from the log, for replication or recovery.
+WalsenderTimelineHistoryRead, WALSenderTimelineHistoryRead | 17-17, 12-16 | wal_file | A replication sender reads a timeline history.
+WalSync, WALSync | 17-17, 12-16 | wal | Waits until log records are safely on disk; a commit needs this.
+WalSyncMethodAssign, WALSyncMethodAssign | 17-17, 12-16 | wal | Waits for the log to be on disk before its sync method changes.
+WalWrite, WALWrite | 17-17, 12-16 | wal | Writes log records to the log file.
 WalSummaryRead | 17-17 | wal_file | Reads a summary of the log, for an incremental backup.
 WalSummaryWrite | 17-17 | wal_file | Writes a summary of the log.
-LogicalChangesRead, LogicalSubxactRead | 14-17 | small_file | A subscription's worker reads changes it had put aside on disk.
-LogicalChangesWrite, LogicalSubxactWrite | 14-17 | small_file | A subscription's worker puts changes aside on disk.
-ProcSignalBarrier | 13-13 | process | Waits until all processes have taken note of a change.
+LogicalChangesRead | 14-14 | small_file | A subscription's worker reads changes it had put aside on disk.
+LogicalSubxactRead | 14-14 | small_file | A subscription's worker reads changes it had put aside on disk.
+LogicalChangesWrite | 14-14 | small_file | A subscription's worker puts changes aside on disk.
+LogicalSubxactWrite | 14-14 | small_file | A subscription's worker puts changes aside on disk.
 """
 
 IPC = """
 AppendReady | 14-17 | parallel_wait | Waits until the parts of an Append over foreign tables have rows.
-ArchiveCleanupCommand | 14-17 | recovery | Waits for archive_cleanup_command to end.
-ArchiveCommand | 14-17 | recovery | Waits for archive_command to end.
+ArchiveCleanupCommand | 15-17 | recovery | Waits for archive_cleanup_command to end.
+ArchiveCommand | 15-17 | recovery | Waits for archive_command to end.
 BackendTermination | 14-17 | process | Waits until another session has ended.
 BackupWaitWalArchive | 13-17 | process | A backup waits until the log files it needs are archived.
-BgWorkerShutdown | | process | Waits until a background worker has ended.
-BgWorkerStartup | | process | Waits until a background worker has started.
+BgworkerShutdown, BgWorkerShutdown | 17-17, 12-16 | process | Waits until a background worker has ended.
+BgworkerStartup, BgWorkerStartup | 17-17, 12-16 | process | Waits until a background worker has started.
 BtreePage | | parallel_wait | A worker of a parallel index scan waits for the next page number.
-BufferIO, buffer_io | 14-17 | buffer_partner | Waits for another session that is reading or writing the same page.
-CheckpointDone | 13-17 | checkpoint | Waits until a checkpoint is complete.
-CheckpointStart | 13-17 | checkpoint | Waits until a checkpoint begins.
-CheckpointDelayComplete | 15-17 | checkpoint | Waits for a session that holds up the end of a checkpoint.
-CheckpointDelayStart | 15-17 | checkpoint | Waits for a session that holds up the start of a checkpoint.
+BufferIo, BufferIO | 17-17, 14-16 | buffer_partner | Waits for another session that is reading or writing the same page.
+CheckpointDone | | checkpoint | Waits until a checkpoint is complete.
+CheckpointStart | | checkpoint | Waits until a checkpoint begins.
+CheckpointDelayComplete | 17-17 | checkpoint | Waits for a session that holds up the end of a checkpoint.
+CheckpointDelayStart | 17-17 | checkpoint | Waits for a session that holds up the start of a checkpoint.
 ExecuteGather | | parallel_wait | The leader of a parallel query waits for rows of its workers.
 HashBatchAllocate, Hash/Batch/Allocating | | parallel_wait | Waits until one process has set aside memory for a batch of a parallel hash join.
 HashBatchElect, Hash/Batch/Electing | | parallel_wait | The processes of a parallel hash join choose who sets aside a batch.
@@ -147,20 +150,20 @@ MultixactCreation | 17-17 | xact_status | Waits until a set of row lockers that 
 ParallelBitmapScan | | parallel_wait | Waits until a partner has prepared the bitmap of a parallel scan.
 ParallelCreateIndexScan | | parallel_wait | Waits until workers of CREATE INDEX have read the table.
 ParallelFinish | | parallel_wait | Waits until parallel workers have finished.
-ProcArrayGroupUpdate | | group_commit | Waits until a partner has ended this transaction along with others.
-ProcSignalBarrier | 14-17 | process | Waits until all processes have taken note of a change.
+ProcarrayGroupUpdate, ProcArrayGroupUpdate | 17-17, 12-16 | group_commit | Waits until a partner has ended this transaction along with others.
+ProcSignalBarrier | 13-17 | process | Waits until all processes have taken note of a change.
 Promote | | recovery | Waits for a standby to be promoted.
-RecoveryConflictSnapshot | 14-17 | recovery | Recovery waits for queries that still see rows which vacuum removed on the primary.
-RecoveryConflictTablespace | 14-17 | recovery | Recovery waits for queries that use a tablespace to be dropped.
-RecoveryEndCommand | 14-17 | recovery | Waits for recovery_end_command to end.
-RecoveryPause | | recovery | Recovery was paused by hand.
+RecoveryConflictSnapshot | 13-17 | recovery | Recovery waits for queries that still see rows which vacuum removed on the primary.
+RecoveryConflictTablespace | 13-17 | recovery | Recovery waits for queries that use a tablespace to be dropped.
+RecoveryEndCommand | 15-17 | recovery | Waits for recovery_end_command to end.
+RecoveryPause | 13-17 | recovery | Recovery was paused by hand.
 ReplicationOriginDrop | | replication_wait | Waits until a replication origin is unused and can be dropped.
 ReplicationSlotDrop | | replication_wait | Waits until a replication slot is unused and can be dropped.
-RestoreCommand | 14-17 | recovery | Waits for restore_command to end.
+RestoreCommand | 15-17 | recovery | Waits for restore_command to end.
 SafeSnapshot | | serializable | Waits for a snapshot that a read-only deferrable transaction can trust.
 SyncRep | | sync_rep | The commit waits for a synchronous standby.
 WalReceiverExit | 14-17 | recovery | Waits until the process that receives the log has ended.
-WalReceiverWaitStart | | recovery | Waits for the startup process to send the first position for replication.
+WalReceiverWaitStart | 14-17 | recovery | Waits for the startup process to send the first position for replication.
 WalSummaryReady | 17-17 | process | Waits until a summary of the log is complete.
 XactGroupUpdate, ClogGroupUpdate | | group_commit | Waits until a partner has noted this transaction's outcome along with others.
 """
@@ -186,7 +189,7 @@ DSMRegistryDSA | 17-17 | engine | Sets aside memory for the register of shared m
 DSMRegistryHash | 17-17 | engine | Looks up the register of shared memory.
 DynamicSharedMemoryControl, DynamicSharedMemoryControlLock | | parallel_engine | Reads or changes the list of shared memory pieces.
 InjectionPoint | 17-17 | test_point | Reads or changes the list of points at which a test build stops.
-LockFastPath, lock_fastpath | | lock_manager | Reads or changes a session's own short list of table locks.
+LockFastPath, proc | | lock_manager | Reads or changes a session's own short list of table locks.
 LockManager, lock_manager | | lock_manager | Waits to use a part of the table in which all heavy locks stand.
 LogicalRepLauncherDSA | 16-17 | replication_engine | Sets aside memory for the launcher of subscriptions.
 LogicalRepLauncherHash | 16-17 | replication_engine | Looks up when subscriptions' workers last started.
@@ -206,6 +209,7 @@ OldSnapshotTimeMap, OldSnapshotTimeMapLock | 12-16 | engine | Looks up or notes 
 ParallelAppend, parallel_append | | parallel_engine | Workers choose the next part of a parallel Append.
 ParallelHashJoin, parallel_hash_join | | parallel_engine | Workers of a parallel hash join coordinate.
 ParallelQueryDSA, parallel_query_dsa | | parallel_engine | Sets aside memory shared by a parallel query.
+ParallelVacuumDSA | 17-17 | parallel_engine | Sets aside memory shared by a parallel vacuum.
 PerSessionDSA, session_dsa | | parallel_engine | Sets aside memory shared by a session and its workers.
 PerSessionRecordType, session_record_table | | parallel_engine | A parallel query looks up a row type.
 PerSessionRecordTypmod, session_typmod_table | | parallel_engine | A parallel query looks up a nameless row type.
@@ -243,35 +247,33 @@ WALBufMapping, WALBufMappingLock | | wal_buffers | Waits for a free page in the 
 WALInsert, wal_insert | | wal_buffers | Waits to place a log record in the log buffers.
 WALSummarizer | 17-17 | engine | Reads or changes the state of the log summariser.
 WALWrite, WALWriteLock | | wal | Waits while another session writes the log to disk, its own commit record perhaps included.
-WaitEventCustom, WaitEventExtension | 17-17 | engine | Reads or names an extension's own wait event.
+WaitEventCustom | 17-17 | engine | Reads or names an extension's own wait event.
 WrapLimitsVacuum | 13-17 | xact_status | Changes the limits of transaction numbers.
 XactBuffer, clog | | slru_io | Waits for a page of transaction outcomes to be read or written.
 XactSLRU, CLogControlLock | | xact_status | Waits to use the cache of transaction outcomes.
 XactTruncation, CLogTruncationLock | | xact_status | Reads or changes the oldest transaction number kept.
 XidGen, XidGenLock | | snapshot | Waits to be given a new transaction number.
-proc | 12-12 | lock_manager | Reads or changes a session's own short list of table locks.
 """
 
 CLIENT = """
 ClientRead | | client_read | Waits for the client to send something.
 ClientWrite | | client_write | Waits for the client to take its result.
-GSSOpenServer | | network | Waits for the client during a GSSAPI handshake.
-LibPQWalReceiverConnect | | network | Waits to connect to another server for replication.
-LibPQWalReceiverReceive | | network | Waits for data of another server for replication.
-SSLOpenServer | | network | Waits for the client during a TLS handshake.
+GssOpenServer, GSSOpenServer | 17-17, 12-16 | network | Waits for the client during a GSSAPI handshake.
+LibpqwalreceiverConnect, LibPQWalReceiverConnect | 17-17, 12-16 | network | Waits to connect to another server for replication.
+LibpqwalreceiverReceive, LibPQWalReceiverReceive | 17-17, 12-16 | network | Waits for data of another server for replication.
+SslOpenServer, SSLOpenServer | 17-17, 12-16 | network | Waits for the client during a TLS handshake.
 WaitForStandbyConfirmation | 17-17 | network | Logical replication waits until a physical standby has the log.
-WalReceiverWaitStart | 12-12 | network | Waits for the startup process to send the first position for replication.
-WalSenderWaitForWAL | | network | A replication sender waits until the log it needs is on disk.
+WalReceiverWaitStart | 12-13 | network | Waits for the startup process to send the first position for replication.
+WalSenderWaitForWal, WalSenderWaitForWAL | 17-17, 12-16 | network | A replication sender waits until the log it needs is on disk.
 WalSenderWriteData | | network | A replication sender waits while handling replies of the receiver.
 """
 
 ACTIVITY = """
 ArchiverMain | | idle_loop | Main loop of the archiver.
-AutoVacuumMain | | idle_loop | Main loop of the autovacuum launcher.
-BgWriterHibernate | | idle_loop | The background writer rests.
-BgWriterMain | | idle_loop | Main loop of the background writer.
+AutovacuumMain, AutoVacuumMain | 17-17, 12-16 | idle_loop | Main loop of the autovacuum launcher.
+BgwriterHibernate, BgWriterHibernate | 17-17, 12-16 | idle_loop | The background writer rests.
+BgwriterMain, BgWriterMain | 17-17, 12-16 | idle_loop | Main loop of the background writer.
 CheckpointerMain | | idle_loop | Main loop of the checkpointer.
-CheckpointerShutdown | 17-17 | idle_loop | The checkpointer waits to be told to end.
 LogicalApplyMain | | idle_loop | Main loop of a subscription worker.
 LogicalLauncherMain | | idle_loop | Main loop of the launcher of subscriptions.
 LogicalParallelApplyMain | 16-17 | idle_loop | Main loop of a parallel subscription worker.
@@ -280,7 +282,7 @@ RecoveryWalAll | 12-12 | idle_loop | Recovery waits for log from any source.
 RecoveryWalStream | | idle_loop | Recovery waits for log from streaming.
 ReplicationSlotsyncMain | 17-17 | idle_loop | Main loop of the synchronisation of replication slots.
 ReplicationSlotsyncShutdown | 17-17 | idle_loop | The synchronisation of replication slots ends.
-SysLoggerMain | | idle_loop | Main loop of the log collector.
+SysloggerMain, SysLoggerMain | 17-17, 12-16 | idle_loop | Main loop of the log collector.
 WalReceiverMain | | idle_loop | Main loop of the log receiver.
 WalSenderMain | | idle_loop | Main loop of a replication sender.
 WalSummarizerWal | 17-17 | idle_loop | The log summariser waits for more log.
@@ -289,11 +291,11 @@ WalWriterMain | | idle_loop | Main loop of the log writer.
 
 TIMEOUT = """
 BaseBackupThrottle | | sleep | A base backup pauses to keep to its rate.
-CheckpointWriteDelay | 13-17 | sleep | A checkpoint pauses between writes to spread them over time.
+CheckpointWriteDelay | 14-17 | sleep | A checkpoint pauses between writes to spread them over time.
 PgSleep | | sleep | The statement called pg_sleep or one of its siblings.
 RecoveryApplyDelay | | sleep | Recovery waits because a delay is set.
 RecoveryRetrieveRetryInterval | 13-17 | sleep | Recovery waits before it tries again to get log.
-RegisterSyncRequest | 13-17 | sleep | Waits before it tries again to hand over a request to write a file.
+RegisterSyncRequest | | sleep | Waits before it tries again to hand over a request to write a file.
 SpinDelay | 16-17 | engine | Pauses while it competes for a very short internal lock.
 VacuumDelay | 13-17 | vacuum_delay | Vacuum pauses as its cost limit demands.
 VacuumTruncate | 15-17 | sleep | Vacuum waits for the lock to cut off the empty end of a table.
