@@ -47,6 +47,9 @@ class HeldOut(Out):
 class EpisodeOut(Out):
     """One root and those behind it, from `start` to `end`. `session` null: the root was not sampled.
 
+    Where sessions wait in a circle there is no root: `parties` are those who make it up, each waiting for the next,
+    `pid` is the smallest of them, and `pattern` leads to the deadlock that the log tells of it.
+
     `lost_s` session-seconds were waited behind it. `share` of the samples here are the root's program's;
     `outside` when that is so little that the program is none of the usual traffic.
     """
@@ -66,6 +69,8 @@ class EpisodeOut(Out):
     held: HeldOut | None
     share: float | None
     outside: bool
+    parties: list[WatchedSessionOut]
+    pattern: str | None
 
 
 class LostOut(Out):
@@ -108,6 +113,7 @@ def get_blocking(request: HttpRequest, server_id: int, window_in: Query[WindowIn
     tick_s = max(server.period_ms, blocking.GRID_MS) / 1000
     found = blocking.blocking(server_id, window, tick_s)
     ids = {int(one.session.query_id) for one in found.episodes if one.session and one.session.query_id}
+    ids |= {int(party.query_id) for one in found.episodes for party in one.parties if party.query_id}
     ids |= {i for key, _ in found.by["statement"] if (i := whole_number(key)) is not None}
     texts = texts_of(server_id, ids)
 
@@ -145,6 +151,8 @@ def _episode(told: blocking.Told, texts: Mapping[int, str], tick_s: float) -> Ep
         state=str(told.state), gid=told.gid, start=told.start, end=told.end, worst=told.worst, lost_s=one.lost * tick_s,
         most=one.most, waiters=one.waiters, depth=one.depth, held=_held(told.held, tick_s) if told.held else None,
         share=told.share, outside=told.state is RootState.PREPARED or (told.share is not None and told.share < RARE),
+        parties=[WatchedSessionOut(**session_fields(one, texts)) for one in told.parties],
+        pattern=told.deadlock.pattern.pattern if told.deadlock else None,
     )  # fmt: skip
 
 

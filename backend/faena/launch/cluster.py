@@ -50,7 +50,7 @@ class Cluster:
             os.chown(password_file, account.pw_uid, account.pw_gid)
         command = [
             str(POSTGRES_BIN / "initdb"), "-D", str(self.data), "-U", OWNER, "--pwfile", str(password_file),
-            "-A", "scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8", "--no-instructions",
+            "-A", "scram-sha-256", "-E", "UTF8", "--locale=C.UTF-8",
         ]  # fmt: skip
         made = subprocess.run(command, capture_output=True, text=True, cwd="/", **self._as_user())  # type: ignore[call-overload]
         password_file.unlink()

@@ -1,6 +1,7 @@
 """Sessions, blocking, recordings, ending and deadlocks over the API, from what a collector delivers."""
 
 from pathlib import Path
+from typing import Any
 
 import pytest
 from faena.apps.accounts.models import Role
@@ -265,6 +266,45 @@ def test_deadlocks_are_grouped_told_and_followed_up(server: Server, tmp_path: Pa
         viewer.post(f"{path}/{pattern['pattern']}/comments", {"text": "x"}, content_type="application/json").status_code
         == 403
     )
+
+
+def test_a_circle_is_told_with_its_parties_and_leads_to_its_deadlock(server: Server, tmp_path: Path) -> None:
+    store = DjangoStore(tmp_path)
+    around = (
+        LockEdge(waiter=Pid(11), blocker=Pid(12), fact=HELD),
+        LockEdge(waiter=Pid(12), blocker=Pid(11), fact=HELD),
+    )
+    sessions = (session(11, "web", 12, query_id=QueryId(80)), session(12, "gate", 11), session(13, "report", 12))
+    for second in (30, 31):
+        due = EpochMs(START + 1000 * second)
+        reading = SampleReading(due=due, took=Millis(1.0), sessions=sessions, edges=around)
+        store.deliver([Sampled(server_id=server.id, reading=reading, missed=0)])
+    client = signed_in(Role.VIEWER)
+    path = f"/api/v1/servers/{server.id}/blocking"
+    asked = f"{path}?from={START + 25_000}&to={START + 50_000}"
+
+    def told() -> dict[str, Any]:
+        (one,) = client.get(asked).json()["episodes"]
+        return one  # type: ignore[no-any-return]
+
+    one = told()
+    assert (one["state"], one["pid"], one["session"], one["gid"]) == ("in a circle", 11, None, "")
+    assert [(party["pid"], party["program"]) for party in one["parties"]] == [(11, "web"), (12, "gate")]
+    assert (one["waiters"], one["depth"], one["lost_s"], one["outside"]) == (3, 1, 6, False)
+    assert one["held"]["object"] == "row of sailing"
+    assert one["pattern"] is None, "its log was not read yet"
+    store.deliver(
+        [Logged(server_id=server.id, reading=LogReading(position=LogPosition("a", 5), events=(deadlock(32),)))]
+    )
+    pattern = told()["pattern"]
+    assert client.get(f"/api/v1/servers/{server.id}/deadlocks/{pattern}?{WINDOW}").json()["deadlocks"]
+    lanes = client.get(
+        f"{path}/lanes?from={START + 25_000}&to={START + 50_000}&pid=11&started={one['started_s']}"
+    ).json()
+    assert [(lane["session"]["pid"], lane["depth"]) for lane in lanes["lanes"]] == [(11, 0), (12, 0), (13, 1)]
+    (chain,) = client.get(f"{path}/chains?at={START + 31_000}").json()["chains"]
+    assert chain["state"] == "in a circle"
+    assert [(link["pid"], link["edge"]["blocker"]) for link in chain["links"]] == [(11, 12), (12, 11), (13, 12)]
 
 
 def test_none_is_told_with_how_far_the_log_was_read(server: Server, tmp_path: Path) -> None:

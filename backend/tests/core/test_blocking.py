@@ -33,15 +33,20 @@ TICKS = st.dictionaries(
 
 def slow_root(blockers: dict[int, int], pid: int) -> tuple[int, int, int]:
     """(what was found, pid, steps): NOT_SEEN, CIRCLE, or 0 for a session that is there and blocked by nobody."""
-    met, steps = {pid}, 0
+    met, way, steps = {pid}, [pid], 0
     while blockers[pid]:
         ahead = blockers[pid]
         steps += 1
         if ahead not in blockers:
             return NOT_SEEN, ahead, steps
         if ahead in met:
-            return CIRCLE, -1, steps
+            around = [ahead]
+            while blockers[around[-1]] != ahead:
+                around.append(blockers[around[-1]])
+            first = next((at for at, one in enumerate(way) if one in around), 0)
+            return CIRCLE, min(around), first
         met.add(ahead)
+        way.append(ahead)
         pid = ahead
     return 0, pid, steps
 
@@ -54,7 +59,9 @@ def test_roots_agree_with_walking_each_chain(rows: list[tuple[int, int, int]]) -
     for i, (tick, pid) in enumerate(zip(made.tick.tolist(), made.pid.tolist(), strict=True)):
         kind, root, steps = slow_root(present[tick], pid)
         if kind == CIRCLE:
-            assert roots.row[i] == CIRCLE
+            assert (roots.row[i], roots.pid[i], roots.depth[i]) == (CIRCLE, root, steps)
+            at = int(roots.circle[i])
+            assert (made.tick[at], made.pid[at]) == (tick, root)
         elif kind == NOT_SEEN:
             assert (roots.row[i], roots.pid[i], roots.depth[i]) == (NOT_SEEN, root, steps)
         else:
@@ -76,6 +83,11 @@ def test_time_lost_adds_up_to_all_lock_waiting_however_it_is_grouped(
     assert sum(one.lost for one in found) == waits.sum()
     assert all(one.most <= one.lost and one.first <= one.worst <= one.last for one in found)
     assert all(1 <= one.waiters <= one.lost for one in found)
+    for one in found:
+        around = made.pid[list(one.circle)].tolist()
+        assert (one.row == CIRCLE) == bool(around)
+        assert all(made.blocker[row] == around[(i + 1) % len(around)] for i, row in enumerate(one.circle))
+        assert not around or one.pid == min(around)
 
 
 def session(pid: int, *blocked_by: int, wait: str = "", state: str = "active", age: int = 50) -> SessionSample:
@@ -119,6 +131,36 @@ def test_a_circle_is_a_chain_and_no_endless_walk() -> None:
     assert chain.state is RootState.CIRCLE
     assert {link.pid for link in chain.links} == {2, 3, 4}
     assert chain.root.pid == 2
+    assert chain.root.edge == edge(2, 3), "nobody in it waits for nobody"
+
+
+def test_circles_are_told_apart_and_not_taken_for_prepared_transactions() -> None:
+    """Seen live: rebookings that wait for each other, thousands of layers deep behind "prepared transaction (unnamed)"."""
+    rows = [(t, a, b) for t in range(2) for a, b in ((1, 2), (2, 1), (3, 4), (4, 5), (5, 3), (9, 4), (8, -1))]
+    made = frame(*rows)
+    found = episodes(made, roots_of(made), made.blocker != 0)
+    told = {one.pid: (one.row, made.pid[list(one.circle)].tolist(), one.waiters, one.depth, one.lost) for one in found}
+    assert told == {
+        3: (CIRCLE, [3, 4, 5], 4, 1, 8), 1: (CIRCLE, [1, 2], 2, 0, 4), -1: (NOT_SEEN, [], 1, 1, 2),
+    }  # fmt: skip
+
+
+def test_a_root_that_was_in_a_circle_before_begins_an_episode_of_its_own() -> None:
+    """The server ended 2; 1 went on, and 3 waits for it."""
+    made = frame((0, 1, 2), (0, 2, 1), (1, 1, 0), (1, 3, 1), (2, 1, 0), (2, 3, 1))
+    found = episodes(made, roots_of(made), made.blocker != 0)
+    assert [(one.pid, one.row == CIRCLE, one.first, one.last) for one in found] == [(1, True, 0, 0), (1, False, 1, 2)]
+
+
+def test_who_only_stands_in_line_closes_no_circle() -> None:
+    """3 waits behind 2 only because 2 came first, and 2 waits for what 3 holds: the server lets 3 go first."""
+    edges = [edge(2, 3), edge(3, 2, Via.QUEUE), edge(4, 2)]
+    (chain,) = chains_at([session(2, 3), session(3, 2), session(4, 2)], edges)
+    assert (chain.root.pid, chain.state) == (3, RootState.WAITING)
+    assert [(link.pid, link.depth) for link in chain.links] == [(3, 0), (2, 1), (4, 2)]
+    watch = ChainWatch()
+    watch.take(SampleReading(due=EpochMs(0), took=Millis(1), sessions=(session(2, 3), session(3, 2), session(4, 2)), edges=tuple(edges)), 1)  # fmt: skip
+    assert watch.total_s == 3, "all three wait"
 
 
 def test_two_prepared_transactions_are_two_chains() -> None:

@@ -2139,6 +2139,9 @@ export interface components {
          * EpisodeOut
          * @description One root and those behind it, from `start` to `end`. `session` null: the root was not sampled.
          *
+         *     Where sessions wait in a circle there is no root: `parties` are those who make it up, each waiting for the next,
+         *     `pid` is the smallest of them, and `pattern` leads to the deadlock that the log tells of it.
+         *
          *     `lost_s` session-seconds were waited behind it. `share` of the samples here are the root's program's;
          *     `outside` when that is so little that the program is none of the usual traffic.
          */
@@ -2156,6 +2159,10 @@ export interface components {
             most: number;
             /** Outside */
             outside: boolean;
+            /** Parties */
+            parties: components["schemas"]["WatchedSessionOut"][];
+            /** Pattern */
+            pattern: string | null;
             /** Pid */
             pid: number;
             session: components["schemas"]["WatchedSessionOut"] | null;

@@ -9,7 +9,7 @@ import numpy.typing as npt
 from django.db.models import Count, F, Q
 
 from faena.apps.locks.actions import to_core
-from faena.apps.locks.models import LockKind, LockWait
+from faena.apps.locks.models import Deadlock, LockKind, LockWait
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.sessions import read_sessions, read_ticks_with, sessions_of
 from faena.core.locks.chains import Chain, RootState, chains_at, root_state
@@ -33,6 +33,7 @@ GRID_MS = 1000
 MOST_EPISODES = 40
 MOST_LANES = 40
 NOT_SAMPLED, IN_CIRCLE = "not sampled", "in a circle"
+BROKEN_WITHIN_MS = 10_000  # from when a circle was last seen until the log tells of it
 SEE_BACK_MS = 15_000  # how far before a moment its tick may lie
 
 
@@ -48,7 +49,11 @@ class Held:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Told:
-    """An episode with what is known of its root. `share` is the part of all samples here that the root's program makes up."""
+    """An episode with what is known of its root. `share` is the part of all samples here that the root's program makes up.
+
+    Of a circle, `parties` are those who wait for each other, each for the next, and `deadlock` is what the server's log
+    tells of it, where it was read.
+    """
 
     episode: Episode
     start: int
@@ -59,6 +64,8 @@ class Told:
     gid: str
     held: Held | None
     share: float | None
+    parties: Sequence[SessionSample] = ()
+    deadlock: Deadlock | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -181,11 +188,11 @@ def _told(
     shares: Mapping[str, float],
 ) -> Told:
     start, end = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
+    if one.row == CIRCLE:
+        return _circle(server_id, frame, dictionary, one, kinds)
     session = session_at(frame, dictionary, one.row) if one.row >= 0 else None
-    state = RootState.CIRCLE if one.row == CIRCLE else root_state(session, Pid(one.pid))
-    if session is not None:
-        state = _usual_state(frame, dictionary, one)
-    of_root = Q(blocker=one.pid) if one.pid != -1 or state is RootState.PREPARED else Q()
+    state = root_state(session, Pid(one.pid)) if session is None else _usual_state(frame, dictionary, one)
+    of_root = Q(blocker=one.pid)
     span = Window(start=EpochMs(start), end=EpochMs(end + 1))
     held = next(iter(_objects(server_id, span, kinds, of_root, 1)), None)
     gid = ""
@@ -195,6 +202,28 @@ def _told(
         episode=one, start=start, end=end, worst=int(frame.tick_ms[one.worst]), session=session, state=state, gid=gid,
         held=held, share=shares.get(session.program) if session else None,
     )  # fmt: skip
+
+
+def _circle(
+    server_id: int, frame: SessionFrame, dictionary: Dictionary, one: Episode, kinds: Mapping[int, LockFact]
+) -> Told:
+    start, end = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
+    parties = [session_at(frame, dictionary, row) for row in one.circle]
+    span = Window(start=EpochMs(start), end=EpochMs(end + 1))
+    held = _objects(server_id, span, kinds, Q(blocker__in=[party.pid for party in parties]), 1)
+    return Told(
+        episode=one, start=start, end=end, worst=int(frame.tick_ms[one.worst]), session=None, state=RootState.CIRCLE,
+        gid="", held=next(iter(held), None), share=None, parties=parties,
+        deadlock=_logged(server_id, span, {int(party.pid) for party in parties}),
+    )  # fmt: skip
+
+
+def _logged(server_id: int, span: Window, pids: set[int]) -> Deadlock | None:
+    """The deadlock that the log tells of these sessions while they waited or just after."""
+    rows = Deadlock.objects.filter(
+        server_id=server_id, at_ms__gte=span.start - GRID_MS, at_ms__lt=span.end + BROKEN_WITHIN_MS
+    ).order_by("at_ms")
+    return next((row for row in rows if len(pids & {party["pid"] for party in row.parties}) > 1), None)
 
 
 def _usual_state(frame: SessionFrame, dictionary: Dictionary, one: Episode) -> RootState:
@@ -298,26 +327,21 @@ class Lanes:
 
 
 def lanes(server_id: int, window: Window, pid: int, started_s: int) -> Lanes:
-    """The root and all who stood behind it. For pid -1: behind prepared transactions and circles, without a root's lane."""
+    """The root and all who stood behind it, or in a circle with it. For pid -1: behind prepared transactions."""
     frame = read_sessions(server_id, window).on_grid(GRID_MS)
     dictionary = read_dictionary(server_id)
     frame = frame.rows(frame.code < len(dictionary))
     waits = _lock_codes(dictionary)[frame.code]
     roots = roots_of(frame)
-    row = roots.row
-    seen = row >= 0
-    behind = np.where(
-        seen,
-        (roots.pid == pid) & (frame.started_s[np.maximum(row, 0)] == started_s),
-        (roots.pid == pid) | (row == CIRCLE) & (pid == -1),
-    )
+    shown = np.where(roots.row == CIRCLE, roots.circle, roots.row)
+    behind = (roots.pid == pid) & ((shown < 0) | (frame.started_s[np.maximum(shown, 0)] == started_s))
     rows = np.flatnonzero(waits & behind)
     order: dict[tuple[int, int], list[int]] = {}
     for i in rows.tolist():
         order.setdefault((int(frame.pid[i]), int(frame.started_s[i])), []).append(i)
     waiters = sorted(order, key=lambda key: (frame.tick[order[key][0]], roots.depth[order[key][0]], key))
     kept = waiters[: MOST_LANES - 1]
-    everybody = [(pid, started_s), *kept] if pid != -1 else kept
+    everybody = [(pid, started_s), *(key for key in kept if key != (pid, started_s))] if pid != PREPARED else kept
     mine = sessions_of(frame, everybody)
     made = []
     for key in everybody:

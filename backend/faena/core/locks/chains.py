@@ -1,7 +1,7 @@
 """Blocking chains at one moment: who stands behind whom, down to a root that waits for nobody's lock."""
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from faena.core.readings import PREPARED, LockEdge, SessionSample, Via
@@ -24,7 +24,7 @@ class RootState(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """A session in a chain, `depth` steps behind the root. `edge` is what it waits for; None at the root."""
+    """A session in a chain, `depth` steps behind the root. `edge` is what it waits for; None at the root of no circle."""
 
     session: SessionSample | None
     pid: Pid
@@ -90,9 +90,12 @@ def root_state(session: SessionSample | None, pid: Pid) -> RootState:
 
 
 def chains_at(sessions: Sequence[SessionSample], edges: Sequence[LockEdge]) -> list[Chain]:
-    """All chains of a tick, the one with most waiters first. A circle is a chain whose root is its smallest pid."""
+    """All chains of a tick, the one with most waiters first. A circle is a chain whose root is its smallest pid.
+
+    One that somebody closes who only stands in line is none: the server lets that one go first, so it is a root.
+    """
     by_pid = {session.pid: session for session in sessions}
-    blame = to_blame(edges, by_pid)
+    blame = without_soft_circles(to_blame(edges, by_pid))
     behind: dict[tuple[Pid, str], list[Pid]] = {}
     for waiter, edge in blame.items():
         # Prepared transactions share a pid, so each is told apart by its name.
@@ -106,21 +109,36 @@ def chains_at(sessions: Sequence[SessionSample], edges: Sequence[LockEdge]) -> l
         chains.append(Chain(links, root_state(by_pid.get(pid), pid), gid))
     for waiter in sorted(blame.keys() - reached):
         if waiter not in reached:
-            start = _in_circle(waiter, blame)
+            start = min(_circle(waiter, blame))
             links = _links(start, "", behind, blame, by_pid)
             reached.update(link.pid for link in links)
+            links = (replace(links[0], edge=blame[start]), *links[1:])
             chains.append(Chain(links, RootState.CIRCLE))
     return sorted(chains, key=lambda chain: (-chain.waiting, chain.root.pid, chain.gid))
 
 
-def _in_circle(waiter: Pid, blame: Mapping[Pid, LockEdge]) -> Pid:
-    """The smallest pid of the circle that a waiter leads into."""
+def without_soft_circles(blame: Mapping[Pid, LockEdge]) -> dict[Pid, LockEdge]:
+    """Without the edge that closes a circle where it stands for a place in line and for no lock that is held.
+
+    The server resolves such a circle by changing the order of the line, and nobody is ended.
+    """
+    kept = dict(blame)
+    for waiter, edge in blame.items():
+        if edge.fact.via is Via.QUEUE and waiter in _circle(waiter, kept):
+            del kept[waiter]
+    return kept
+
+
+def _circle(waiter: Pid, blame: Mapping[Pid, LockEdge]) -> set[Pid]:
+    """Those of the circle that a waiter leads into; empty where its chain has an end."""
     walked: dict[Pid, int] = {}
     at = waiter
     while at not in walked:
+        if at not in blame:
+            return set()
         walked[at] = len(walked)
         at = blame[at].blocker
-    return min(pid for pid, step in walked.items() if step >= walked[at])
+    return {pid for pid, step in walked.items() if step >= walked[at]}
 
 
 def _links(

@@ -58,5 +58,6 @@ class ChainWatch:
 
 
 def _waiting(chain: Chain) -> int:
-    """Members that wait; of a circle the root waits, too."""
-    return chain.waiting + (chain.state is RootState.CIRCLE)
+    """Members that wait for a lock; of a circle the root does, too, and so does one that is first in a line."""
+    root = chain.root.session
+    return chain.waiting + (chain.state is RootState.CIRCLE or (root is not None and root.wait_type == "Lock"))

@@ -2,6 +2,8 @@
 
 import re
 
+from faena.core.engines.postgres.telling import quoted
+
 _PLAIN = re.compile(r"[a-z_][a-z0-9_]*")
 # Key words that PostgreSQL 17 takes for no column or table without quotes (its appendix C, "reserved").
 _RESERVED = frozenset({
@@ -23,8 +25,7 @@ def identifier(name: str) -> str:
     """In quotes where it needs them."""
     if _PLAIN.fullmatch(name) and name not in _RESERVED:
         return name
-    doubled = name.replace('"', '""')
-    return f'"{doubled}"'
+    return quoted(name)
 
 
 def bare(written: str) -> str:

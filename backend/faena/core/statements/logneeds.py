@@ -3,11 +3,13 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from faena.core.engines.postgres.telling import preloading, setting
 from faena.core.logged import CaptureRules
 
 BYTES_PER_ENTRY = 700  # of jsonlog with a statement of usual length and its parameters
 CORE_US_PER_ENTRY = 12.0  # for formatting an entry and handing it to the log writer
 SECONDS_PER_DAY = 86_400
+SAMPLES_SINCE = 130000  # log_min_duration_sample
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,38 +29,53 @@ def log_needs(
     """In the order in which to mend them. `calls_per_s` of all statements, None while nothing was counted."""
     form = "jsonlog" if version >= 150000 else "csvlog"
     destination, slow = settings.get("log_destination", ""), f"{rules.slow_ms:.0f}"
-    preload = settings.get("shared_preload_libraries", "")
-    lists = preload.replace(" ", "").split(",") if preload else []
     return [
         _setting(settings, "logging_collector", "on", "the log as files", restart=True),
         LogNeed(
             name="a form that tells programs and identifiers",
             ok=form in destination,
             found=f"log_destination = {destination or 'unknown'}",
-            remedy="" if form in destination else _alter("log_destination", form),
+            remedy="" if form in destination else setting("log_destination", form),
         ),
         _threshold(settings, "log_min_duration_statement", slow, "slow executions, each with its time"),
-        LogNeed(
-            name="a share of the fast ones",
-            ok=settings.get("log_min_duration_sample") == "0" and _rate(settings) >= rules.fast_share > 0,
-            found=f"log_min_duration_sample = {settings.get('log_min_duration_sample', 'unknown')}, "
-            f"log_statement_sample_rate = {settings.get('log_statement_sample_rate', 'unknown')}",
-            remedy=f"{_alter('log_statement_sample_rate', f'{rules.fast_share:g}')}\n{_alter('log_min_duration_sample', '0')}",
-            cost=entries_cost(None if calls_per_s is None else calls_per_s * rules.fast_share),
-        ),
-        LogNeed(
-            name="their plans",
-            ok="auto_explain" in lists and settings.get("auto_explain.log_min_duration", "-1") != "-1",
-            found=f"auto_explain.log_min_duration = {settings.get('auto_explain.log_min_duration', 'not loaded')}",
-            remedy=""
-            if "auto_explain" in lists
-            else f"ALTER SYSTEM SET shared_preload_libraries = '{','.join([*lists, 'auto_explain'])}';  -- then restart\n"
-            f"ALTER SYSTEM SET auto_explain.log_min_duration = {slow};\nALTER SYSTEM SET auto_explain.log_format = 'json';",
-            cost="without auto_explain.log_analyze next to nothing; with it, every step of every statement is timed",
-        ),
+        _share(settings, version, rules.fast_share, calls_per_s),
+        _plans(settings, slow),
         _setting(settings, "log_lock_waits", "on", "waits for locks longer than deadlock_timeout"),
         _threshold(settings, "log_temp_files", "10240", "temporary files"),
     ]
+
+
+def _share(settings: Mapping[str, str], version: int, share: float, calls_per_s: float | None) -> LogNeed:
+    name = "a share of the fast ones"
+    if share <= 0:
+        return LogNeed(name=name, ok=True, found="none of them is wanted")
+    if version < SAMPLES_SINCE:
+        return LogNeed(name=name, ok=False, found="servers before 13 log no share of fast executions")
+    ok = settings.get("log_min_duration_sample") == "0" and _rate(settings) >= share
+    return LogNeed(
+        name=name,
+        ok=ok,
+        found=f"log_min_duration_sample = {settings.get('log_min_duration_sample', 'unknown')}, "
+        f"log_statement_sample_rate = {settings.get('log_statement_sample_rate', 'unknown')}",
+        remedy=""
+        if ok
+        else f"{setting('log_statement_sample_rate', f'{share:g}')}\n{setting('log_min_duration_sample', '0')}",
+        cost=entries_cost(None if calls_per_s is None else calls_per_s * share),
+    )
+
+
+def _plans(settings: Mapping[str, str], slow: str) -> LogNeed:
+    threshold = settings.get("auto_explain.log_min_duration")
+    loaded = threshold is not None  # its settings are there only where the library is
+    ok = loaded and threshold != "-1"
+    told = f"{setting('auto_explain.log_min_duration', slow)}\n{setting('auto_explain.log_format', 'json')}"
+    return LogNeed(
+        name="their plans",
+        ok=ok,
+        found=f"auto_explain.log_min_duration = {threshold if loaded else 'not loaded'}",
+        remedy="" if ok else told if loaded else f"{preloading(settings, 'auto_explain')}\n{told}",
+        cost="without auto_explain.log_analyze next to nothing; with it, every step of every statement is timed",
+    )
 
 
 def entries_cost(entries_per_s: float | None) -> str:
@@ -77,14 +94,10 @@ def _rate(settings: Mapping[str, str]) -> float:
         return 0.0
 
 
-def _alter(name: str, value: str) -> str:
-    return f"ALTER SYSTEM SET {name} = '{value}'; SELECT pg_reload_conf();"
-
-
 def _setting(settings: Mapping[str, str], name: str, wanted: str, what: str, *, restart: bool = False) -> LogNeed:
     ok = settings.get(name) == wanted
-    remedy = f"ALTER SYSTEM SET {name} = '{wanted}';  -- then restart" if restart else _alter(name, wanted)
-    return LogNeed(name=what, ok=ok, found=f"{name} = {settings.get(name, 'unknown')}", remedy="" if ok else remedy)
+    remedy = "" if ok else setting(name, wanted, restart=restart)
+    return LogNeed(name=what, ok=ok, found=f"{name} = {settings.get(name, 'unknown')}", remedy=remedy)
 
 
 def _threshold(settings: Mapping[str, str], name: str, wanted: str, what: str) -> LogNeed:
@@ -95,5 +108,5 @@ def _threshold(settings: Mapping[str, str], name: str, wanted: str, what: str) -
         found = -1.0
     ok = 0 <= found <= float(wanted)
     return LogNeed(
-        name=what, ok=ok, found=f"{name} = {settings.get(name, 'unknown')}", remedy="" if ok else _alter(name, wanted)
+        name=what, ok=ok, found=f"{name} = {settings.get(name, 'unknown')}", remedy="" if ok else setting(name, wanted)
     )

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 
 import psycopg
 
+from faena.core.engines.postgres.telling import preloading, quoted, setting
 from faena.sources.postgres import queries
 from faena.sources.postgres.log import log_grant
 from faena.sources.postgres.refusals import as_source_error
@@ -47,12 +48,9 @@ async def check_connection(target: Target) -> list[CheckStep]:
 def _judge(target: Target, row: tuple[object, ...], settings: dict[str, str], *, preloaded: bool) -> list[CheckStep]:
     version, text, _started, _max, _standby, has_counters, reads_all = row
     assert isinstance(version, int)
-    counters = (
-        "CREATE EXTENSION pg_stat_statements;"
-        if preloaded
-        else "ALTER SYSTEM SET shared_preload_libraries = 'pg_stat_statements';  -- then restart, then\n"
-        "CREATE EXTENSION pg_stat_statements;"
-    )
+    counters = "" if preloaded else preloading(settings, "pg_stat_statements") + "\n"
+    if not has_counters:
+        counters += "CREATE EXTENSION pg_stat_statements;"
     identifiers = version < 140000 or settings.get("compute_query_id") in ("on", "auto")
     return [
         CheckStep(name=NAMES[0], ok=True, found=f"answered at {target.where}"),
@@ -66,32 +64,36 @@ def _judge(target: Target, row: tuple[object, ...], settings: dict[str, str], *,
             name=NAMES[2],
             ok=bool(reads_all),
             found="sees all sessions" if reads_all else "sees only its own sessions",
-            remedy="" if reads_all else f'GRANT pg_read_all_stats TO "{target.user}";',
+            remedy="" if reads_all else f"GRANT pg_read_all_stats TO {quoted(target.user)};",
         ),
         CheckStep(
             name=NAMES[3],
             ok=identifiers,
             found="compute_query_id " + settings.get("compute_query_id", "does not exist before 14: texts are used"),
-            remedy="" if identifiers else "ALTER SYSTEM SET compute_query_id = on; SELECT pg_reload_conf();",
+            remedy="" if identifiers else setting("compute_query_id", "on"),
             needed=False,
         ),
         CheckStep(
             name=NAMES[4],
-            ok=bool(has_counters),
-            found="pg_stat_statements is installed" if has_counters else "pg_stat_statements is not installed here",
-            remedy="" if has_counters else counters,
+            ok=preloaded and bool(has_counters),
+            found=_counters_found(preloaded=preloaded, here=bool(has_counters)),
+            remedy=counters,
             needed=False,
         ),
         CheckStep(
             name=NAMES[5],
             ok=settings.get("track_io_timing") == "on",
             found=f"track_io_timing {settings.get('track_io_timing', 'unknown')}",
-            remedy=""
-            if settings.get("track_io_timing") == "on"
-            else "ALTER SYSTEM SET track_io_timing = on; SELECT pg_reload_conf();",
+            remedy="" if settings.get("track_io_timing") == "on" else setting("track_io_timing", "on"),
             needed=False,
         ),
     ]
+
+
+def _counters_found(*, preloaded: bool, here: bool) -> str:
+    if here and not preloaded:
+        return "pg_stat_statements is installed here, but the server did not load it at its start"
+    return "pg_stat_statements is installed" if here else "pg_stat_statements is not installed here"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -109,7 +111,7 @@ def role_script(user: str, wanted: Wanted | None = None) -> str:
     The password is for the DBA to choose.
     """
     wanted = wanted or Wanted()
-    name = '"' + user.replace('"', '""') + '"'
+    name = quoted(user)
     lines = [
         f"CREATE ROLE {name} LOGIN PASSWORD 'choose-one' CONNECTION LIMIT 5;",
         f"GRANT pg_read_all_stats, pg_read_all_settings TO {name};",
@@ -117,9 +119,8 @@ def role_script(user: str, wanted: Wanted | None = None) -> str:
     ]
     if wanted.log:
         lines += [
-            "-- To read the log through the server. The second line opens all files of the data directory to the role:",
+            "-- To read the log through the server. The second of them opens all files of the data directory to the role:",
             "-- leave both out where the collector can read the log as files.",
-            f"GRANT pg_monitor TO {name};",
             log_grant(user),
         ]
     if wanted.plans:

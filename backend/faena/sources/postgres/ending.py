@@ -9,6 +9,7 @@ from typing import LiteralString
 import psycopg
 from psycopg.rows import TupleRow
 
+from faena.core.engines.postgres.telling import quoted
 from faena.core.errors import SourceRefused
 from faena.sources.postgres.queries import OWN_NAME
 from faena.sources.postgres.refusals import as_source_error
@@ -62,10 +63,9 @@ def end(target: Target, pid: int, started_s: int, what: What) -> Ended:
             done = bool(row[0]) and _gone(connection, pid, started_s, what, began)
             still = before & _behind(connection, pid)
     except psycopg.errors.InsufficientPrivilege as error:
-        name = '"' + target.user.replace('"', '""') + '"'
         raise SourceRefused(
             f"{target.where}: {' '.join(str(error).split())}",
-            remedy=f"GRANT pg_signal_backend TO {name};  -- sessions of superusers only a superuser can end",
+            remedy=f"GRANT pg_signal_backend TO {quoted(target.user)};  -- sessions of superusers only a superuser can end",
         ) from error
     except psycopg.Error as error:
         raise as_source_error(error, target.where) from error

@@ -12,6 +12,7 @@ import psycopg
 from psycopg import sql
 from psycopg.rows import TupleRow
 
+from faena.core.engines.postgres.telling import quoted
 from faena.core.errors import BadInput, SourceError, SourceRefused
 from faena.core.plans.allowed import FUNCTIONS
 from faena.core.plans.guard import Explainable, Relation, Unexplainable, explainable, runnable
@@ -91,7 +92,7 @@ def _ask(target: Target, what: Explainable, values: Sequence[str | None] | None,
             ) from None
         raise SourceRefused(
             f"{target.where}: user {target.user!r} may not read a table of the statement (42501)",
-            remedy=f'GRANT pg_read_all_data TO "{target.user}";  -- from 14 on; before, GRANT SELECT on its tables',
+            remedy=f"GRANT pg_read_all_data TO {quoted(target.user)};  -- from 14 on; before, GRANT SELECT on its tables",
         ) from None
     except (psycopg.errors.QueryCanceled, psycopg.errors.LockNotAvailable) as error:
         what_for = "took too long" if isinstance(error, psycopg.errors.QueryCanceled) else "had to wait for a lock"

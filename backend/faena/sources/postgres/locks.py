@@ -8,7 +8,7 @@ from typing import LiteralString, NamedTuple
 from psycopg.rows import TupleRow
 
 from faena.core.errors import SourceError
-from faena.core.locks.chains import to_blame
+from faena.core.locks.chains import to_blame, without_soft_circles
 from faena.core.locks.table import LockedThing, LockRow, Names, edges_of, relations_in
 from faena.core.logged import EventKind, LogEvent
 from faena.core.readings import LockEdge, LockFact, SessionSample
@@ -133,10 +133,16 @@ class LockReader:
 
 
 def in_order_of_blame(sessions: Sequence[SessionSample], edges: Sequence[LockEdge]) -> list[SessionSample]:
-    """The sessions, with whoever is to blame first of all first among those that block each."""
+    """The sessions, with whoever is to blame first of all first among those that block each.
+
+    Nobody is to blame where the server only has to change the order of a line; see `without_soft_circles`.
+    """
     blame = to_blame(edges, {one.pid: one for one in sessions})
+    kept = without_soft_circles(blame)
     return [
-        replace(one, blocked_by=tuple(dict.fromkeys((blame[one.pid].blocker, *one.blocked_by))))
+        replace(one, blocked_by=tuple(dict.fromkeys((kept[one.pid].blocker, *one.blocked_by))))
+        if one.pid in kept
+        else replace(one, blocked_by=())
         if one.pid in blame
         else one
         for one in sessions

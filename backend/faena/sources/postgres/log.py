@@ -7,6 +7,7 @@ from typing import LiteralString
 from psycopg.rows import TupleRow
 
 from faena.core.discreet import discreet
+from faena.core.engines.postgres.telling import quoted
 from faena.core.logged import CaptureRules, Execution, LogPosition, LogReading
 from faena.core.statements.executions import LoggedShare, chosen, logged_share
 from faena.core.units import QueryId
@@ -76,6 +77,9 @@ def form_of(settings: dict[str, str]) -> Form | None:
 
 
 def log_grant(user: str) -> str:
-    """What lets a role with pg_monitor read the log through the server."""
-    name = '"' + user.replace('"', '""') + '"'
-    return f"GRANT EXECUTE ON FUNCTION pg_read_binary_file(text, bigint, bigint, boolean) TO {name};"
+    """What lets a role read the log through the server: the names of its files, and what stands in them."""
+    name = quoted(user)
+    return (
+        f"GRANT pg_monitor TO {name};\n"
+        f"GRANT EXECUTE ON FUNCTION pg_read_binary_file(text, bigint, bigint, boolean) TO {name};"
+    )

@@ -10,6 +10,7 @@ import numpy as np
 import psycopg
 from psycopg.rows import TupleRow
 
+from faena.core.engines.postgres.telling import quoted
 from faena.core.errors import BadInput, SourceAway, SourceError, SourceRefused, SourceUnfit
 from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.privacy import Normalised
@@ -108,13 +109,11 @@ class PostgresSource:
         self._version = 0
         self._databases: dict[int, str] = {}
         self._roles: dict[int, str] = {}
-        self._seen_texts: dict[
-            QueryId, Normalised
-        ] = {}  # of sampled statements without an identifier, by our fingerprint
+        self._seen_texts: dict[QueryId, Normalised] = {}  # of sampled statements without an quoted, by our fingerprint
         self._locks = LockReader(self._ask_quickly, self._ask_slowly)
         self._surveyed: Counts | None = None
         self._log: ServerLog | None = None
-        self._known_as: dict[QueryId, QueryId] = {}  # our fingerprint of a text to the server's identifier
+        self._known_as: dict[QueryId, QueryId] = {}  # our fingerprint of a text to the server's quoted
 
     async def connect(self) -> ServerFacts:
         """Both connections and what the server says of itself. Raises SourceAway, SourceRefused or SourceUnfit."""
@@ -141,7 +140,7 @@ class PostgresSource:
             await self.close()
             raise SourceUnfit(
                 f"{self._where}: user {self._target.user!r} may not see what other sessions do",
-                remedy=f'GRANT pg_read_all_stats TO "{self._target.user}";',
+                remedy=f"GRANT pg_read_all_stats TO {quoted(self._target.user)};",
             )
         self._version = version
         self._locks.begin(version)
@@ -160,7 +159,7 @@ class PostgresSource:
     def _rights_lost(self) -> SourceRefused:
         return SourceRefused(
             f"{self._where}: user {self._target.user!r} may not see what other sessions do any more",
-            remedy=f'GRANT pg_read_all_stats TO "{self._target.user}";',
+            remedy=f"GRANT pg_read_all_stats TO {quoted(self._target.user)};",
         )
 
     async def _open(self, timeout_ms: int) -> psycopg.AsyncConnection[TupleRow]:
@@ -235,7 +234,7 @@ class PostgresSource:
         )
 
     def _identify(self, text: str) -> QueryId:
-        """The server's identifier of a statement it counted before under the same text, else our own fingerprint."""
+        """The server's quoted of a statement it counted before under the same text, else our own fingerprint."""
         mine = fingerprint(text)
         if mine not in self._known_as and len(self._seen_texts) < MAX_SEEN_TEXTS:
             self._seen_texts.setdefault(mine, conceal(text))

@@ -9,9 +9,11 @@ import { count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import {
+  CIRCLE_ENDS,
   alike,
   blockingSentence,
   episodeSentence,
+  isCircle,
   keyOf,
   linkWords,
   outsideWords,
@@ -102,6 +104,7 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
       <p className="text-muted text-sm">
         {when(one.start)} – {clock(one.end)}
         {outside ? <b className="text-ink ml-3 font-semibold">{outside}</b> : null}
+        {isCircle(one) ? <CircleEnds server={server} one={one} /> : null}
       </p>
       <div className="mt-1 grid grid-cols-[minmax(0,3fr)_minmax(0,2fr)] gap-8">
         <div className="min-w-0">
@@ -116,7 +119,7 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
                   pid: lane.session.pid,
                   label: lane.session.program,
                   note: `${lane.session.pid}`,
-                  root: lane.depth === 0,
+                  root: lane.depth === 0 && !isCircle(one),
                   parts: lane.stretches.map((part) => ({
                     first: part.first,
                     last: part.last,
@@ -158,6 +161,32 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
   );
 };
 
+/** That the server breaks a circle, and the way to the deadlock that its log tells of it. */
+const CircleEnds = ({ server, one }: { readonly server: number; readonly one: Schemas["EpisodeOut"] }) => (
+  <span className="ml-3">
+    {CIRCLE_ENDS}{" "}
+    {one.pattern === null ? (
+      <Link
+        to="/servers/$server/deadlocks"
+        params={{ server: String(server) }}
+        search={true}
+        className="text-accent underline"
+      >
+        All deadlocks of this window
+      </Link>
+    ) : (
+      <Link
+        to="/servers/$server/deadlocks/$pattern"
+        params={{ server: String(server), pattern: one.pattern }}
+        search={true}
+        className="text-accent underline"
+      >
+        Its deadlock in the log, and what mends it
+      </Link>
+    )}
+  </span>
+);
+
 const Chain = ({
   server,
   at,
@@ -173,7 +202,7 @@ const Chain = ({
   return (
     <div className="min-w-0">
       <h2 className="border-strong mb-1 border-b font-semibold">
-        The chain at {clock(found?.at ?? at)}
+        The {isCircle(root) ? "circle" : "chain"} at {clock(found?.at ?? at)}
         {others.length ? (
           <span className="text-muted font-normal">, one of {others.length + 1} at this moment</span>
         ) : null}
@@ -198,7 +227,11 @@ const Chain = ({
           ))}
         </ul>
       ) : (
-        <p className="text-muted text-sm">At this moment nobody stood behind {rootWords(root)}.</p>
+        <p className="text-muted text-sm">
+          {isCircle(root)
+            ? "At this moment nobody waited in this circle."
+            : `At this moment nobody stood behind ${rootWords(root)}.`}
+        </p>
       )}
     </div>
   );
@@ -215,7 +248,7 @@ const LinkRow = ({
 }) => {
   const one = link.session;
   const state =
-    link.depth === 0
+    link.depth === 0 && !link.edge
       ? `root, ${chain.state}${one?.transaction_ms ? `, its transaction open for ${duration(one.transaction_ms)}` : ""}`
       : linkWords(link);
   return (
@@ -291,7 +324,9 @@ const Episodes = ({
                 {clock(one.start)}
               </button>
             </td>
-            <td className="pr-3 whitespace-nowrap">{rootWords(one)}</td>
+            <td className="max-w-72 truncate pr-3" title={rootWords(one)}>
+              {rootWords(one)}
+            </td>
             <td className="pr-3 whitespace-nowrap">{one.state}</td>
             <td className="pr-3 text-right whitespace-nowrap">{duration(1000 * one.lost_s)}</td>
             <td className="pr-3 text-right">{one.waiters}</td>

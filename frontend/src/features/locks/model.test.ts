@@ -2,7 +2,18 @@ import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
 import { afterWords, endFacts } from "./EndDialog";
-import { alike, arranged, blockingSentence, keyOf, linkWords, nowSentence, outsideWords, readKey } from "./model";
+import {
+  alike,
+  arranged,
+  blockingSentence,
+  episodeSentence,
+  keyOf,
+  linkWords,
+  nowSentence,
+  outsideWords,
+  readKey,
+  rootWords,
+} from "./model";
 
 const live = (pid: number, more: Partial<Schemas["LiveSessionOut"]> = {}): Schemas["LiveSessionOut"] => ({
   pid,
@@ -36,6 +47,8 @@ const episode = (more: Partial<Schemas["EpisodeOut"]> = {}): Schemas["EpisodeOut
   start: 0,
   end: 60_000,
   worst: 5000,
+  parties: [],
+  pattern: null,
   lost_s: 200,
   most: 14,
   waiters: 14,
@@ -99,6 +112,15 @@ describe("sentences", () => {
       "14 sessions waited 3 min 20 s in all behind ops-console (pid 7), idle in transaction. That is 50% of all lock waiting here.",
     );
     expect(blockingSentence({ ...found, lost_s: 0, episodes: [] })).toContain("Nobody waited");
+  });
+
+  it("show a circle as a circle: who waits for whom, without a root", () => {
+    const parties = [live(3, { program: "rebooking" }), live(5, { program: "rebooking" })];
+    const circle = episode({ state: "in a circle", session: null, pid: 3, parties, waiters: 3, lost_s: 4 });
+    expect(rootWords(circle)).toBe("circle of rebooking (pid 3) and rebooking (pid 5)");
+    expect(episodeSentence(circle)).toBe(
+      "rebooking (pid 3) and rebooking (pid 5) wait in a circle, each for what the next one holds, over a row of sailing, and 1 session behind them: 4 s in all.",
+    );
   });
 
   it("say that a root is outside the usual traffic, and that a prepared transaction has no session", () => {

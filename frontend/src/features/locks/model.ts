@@ -58,17 +58,32 @@ export function nowSentence(sessions: readonly Live[]): string {
 
 export const plural = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
 
+/** Whether it is no chain with a root: sessions that wait for each other. */
+export const isCircle = (one: Episode): boolean => one.state === "in a circle";
+
+const partyWords = (one: Schemas["WatchedSessionOut"]): string => `${one.program || "a session"} (pid ${one.pid})`;
+
+/** What becomes of a circle. */
+export const CIRCLE_ENDS =
+  "After deadlock_timeout the server ends the transaction of one of them, which lets the others go on.";
+
 /** Who an episode's root is, in a few words. */
 export function rootWords(one: Episode): string {
   if (one.state === "prepared transaction") return `prepared transaction ${one.gid || "(unnamed)"}`;
-  if (one.state === "in a circle") return "a circle, broken by the server";
+  if (isCircle(one)) return `circle of ${one.parties.map(partyWords).join(" and ")}`;
   return one.session ? one.session.program : `pid ${one.pid}, not sampled`;
 }
 
 /** "14 sessions waited 3 min 20 s behind ops-console (pid 4411), idle in transaction." */
 export function episodeSentence(one: Episode): string {
+  if (isCircle(one)) {
+    const others = one.waiters - one.parties.length;
+    const behind = others > 0 ? `, and ${plural(others, "session", "sessions")} behind them` : "";
+    const over = one.held?.object ? `, over ${thingWords(one.held.object, "")}` : "";
+    return `${one.parties.map(partyWords).join(" and ")} wait in a circle, each for what the next one holds${over}${behind}: ${duration(1000 * one.lost_s)} in all.`;
+  }
   const who = one.session && one.pid > 0 ? `${rootWords(one)} (pid ${one.pid})` : rootWords(one);
-  const state = one.session && one.state !== "in a circle" ? `, ${one.state}` : "";
+  const state = one.session ? `, ${one.state}` : "";
   const thing = one.held?.object ? `, for ${thingWords(one.held.object, one.held.which)}` : "";
   return `${plural(one.waiters, "session", "sessions")} waited ${duration(1000 * one.lost_s)} in all behind ${who}${state}${thing}.`;
 }

@@ -1,0 +1,1 @@
+"""PostgreSQL: how it is told what to do."""
