@@ -119,7 +119,7 @@ describe("sentences", () => {
     const circle = episode({ state: "in a circle", session: null, pid: 3, parties, waiters: 3, lost_s: 4 });
     expect(rootWords(circle)).toBe("circle of rebooking (pid 3) and rebooking (pid 5)");
     expect(episodeSentence(circle)).toBe(
-      "rebooking (pid 3) and rebooking (pid 5) wait in a circle, each for what the next one holds, over a row of sailing, and 1 session behind them: 4 s in all.",
+      "rebooking (pid 3) and rebooking (pid 5) wait in a circle, each for what the next one holds, and 1 session behind them: 4 s in all.",
     );
   });
 
