@@ -1,9 +1,9 @@
 """Makes the corpus of plans: what a server with the demo's schema plans and measures for statements that go wrong, or do not.
 
-    python -m tidewrack.plancorpus "host=127.0.0.1 port=… dbname=tidewrack user=…" backend/tests/golden/plans
+    python -m tidewrack.plancorpus "host=127.0.0.1 port=… dbname=tidewrack user=…" backend/tests/golden/plans [NAME …]
 
-Each statement runs in a transaction of its own that is rolled back. The name of a file is the suspicion that the reader
-must have of the plan in it; of those that begin with `healthy` it must have none.
+Each statement runs in a transaction of its own that is rolled back. The name of a file up to its first dash is the
+suspicion that the reader must have of the plan in it; of those that begin with `healthy` it must have none.
 """
 
 import json
@@ -40,7 +40,58 @@ _FRESH_ROSTER = (
     "CREATE INDEX roster_copy_id ON roster_copy (id)",
     "ANALYZE roster_copy",
 )
+_DISPATCH = (
+    "CREATE TABLE dispatch AS SELECT i AS id, i % 50000 = 7 AS urgent, CASE WHEN i % 40000 = 3 THEN i END AS held_by, "
+    "ARRAY[i % 90, i % 91] AS decks, jsonb_build_object('gate', 'G' || i % 30000) AS payload, md5(i::text) AS code, "
+    "i % 1000 AS grp, '2026-01-01'::timestamptz + i * interval '1 minute' AS at FROM generate_series(1, 300000) i",
+    "CREATE INDEX dispatch_grp ON dispatch (grp)",
+    "ANALYZE dispatch",
+)
+_GATE_LOG = (
+    "CREATE TABLE gate_log (day int, gate int) PARTITION BY LIST (day)",
+    *(f"CREATE TABLE gate_log_{d} PARTITION OF gate_log FOR VALUES IN ({d})" for d in range(40)),
+    "INSERT INTO gate_log SELECT i % 40, i % 7000 FROM generate_series(1, 400000) i",
+    "ANALYZE gate_log",
+)
+_IN_PARALLEL = (
+    "max_parallel_workers_per_gather = 2", "parallel_setup_cost = 0", "parallel_tuple_cost = 0",
+    "min_parallel_table_scan_size = 0", "enable_mergejoin = off", "enable_nestloop = off",
+)  # fmt: skip
 SUSPICIOUS: dict[str, Case] = {
+    "large_discard-boolean": Case("SELECT * FROM dispatch WHERE urgent", before=_DISPATCH),
+    "large_discard-null": Case("SELECT * FROM dispatch WHERE held_by IS NOT NULL", before=_DISPATCH),
+    "large_discard-containment": Case("SELECT * FROM dispatch WHERE decks @> ARRAY[3, 77]", before=_DISPATCH),
+    "large_discard-json": Case("SELECT * FROM dispatch WHERE payload->>'gate' = 'G17'", before=_DISPATCH),
+    "large_discard-expression": Case("SELECT * FROM dispatch WHERE id % 70000 = 5", before=_DISPATCH),
+    "large_discard-pattern": Case("SELECT * FROM dispatch WHERE code ~ '^abcd.*9$'", before=_DISPATCH),
+    "large_discard-having": Case(
+        "SELECT id / 3 FROM dispatch GROUP BY 1 HAVING count(*) > 3", ("work_mem = '64MB'",), before=_DISPATCH
+    ),
+    "missing_index-partitions": Case("SELECT * FROM gate_log WHERE gate = 6999", before=_GATE_LOG),
+    "missing_index-prefix": Case("SELECT * FROM dispatch WHERE code LIKE 'abcde%'", before=_DISPATCH),
+    "index_discard": Case(
+        "SELECT * FROM dispatch WHERE grp BETWEEN 5 AND 200 AND code = md5('77')",
+        ("enable_seqscan = off", "enable_bitmapscan = off"),
+        _DISPATCH,
+    ),
+    "index_discard-bitmap": Case(
+        "SELECT * FROM dispatch WHERE grp BETWEEN 5 AND 200 AND payload->>'gate' = 'G17'",
+        ("enable_seqscan = off", "enable_indexscan = off"),
+        _DISPATCH,
+    ),
+    "join_discard": Case(
+        "SELECT count(*) FROM dispatch a JOIN dispatch b ON a.grp = b.grp AND a.id < b.id - 19000 WHERE a.id < 20000 AND b.id < 20000",
+        ("enable_mergejoin = off", "enable_nestloop = off", "work_mem = '64MB'"),
+        _DISPATCH,
+    ),
+    "top_n": Case("SELECT * FROM dispatch ORDER BY at DESC LIMIT 10", before=_DISPATCH),
+    "top_n-filtered": Case(
+        "SELECT * FROM dispatch WHERE at > '2026-01-20' ORDER BY code LIMIT 10", ("enable_indexscan = off",), _DISPATCH
+    ),
+    "top_n-parallel": Case("SELECT * FROM dispatch ORDER BY at DESC LIMIT 10", _IN_PARALLEL, _DISPATCH),
+    "hash_spill-parallel": Case(
+        "SELECT count(*) FROM dispatch a JOIN dispatch b USING (code)", (*_IN_PARALLEL, "work_mem = '256kB'"), _DISPATCH
+    ),
     "missing_index": Case("SELECT * FROM booking WHERE reference = '0E4DA3A5'"),
     "bad_estimate": Case("SELECT sum(amount) FROM booking WHERE id % 6 = 3 AND state = 'paid'"),
     "stale_stats": Case(
@@ -97,6 +148,9 @@ SUSPICIOUS: dict[str, Case] = {
     ),
 }  # fmt: skip
 HEALTHY: dict[str, Case] = {
+    "first_by_index": Case("SELECT * FROM dispatch ORDER BY grp LIMIT 10", before=_DISPATCH),
+    "first_of_few_groups": Case("SELECT urgent, count(*) FROM dispatch GROUP BY 1 ORDER BY 2 DESC LIMIT 1", before=_DISPATCH),
+    "half_of_a_table": Case("SELECT count(*) FROM dispatch WHERE NOT urgent AND held_by IS NULL", before=_DISPATCH),
     "by_key": Case("SELECT * FROM booking WHERE id = 77"),
     "by_index": Case("SELECT * FROM passenger WHERE booking_id = 4711"),
     "range_by_index": Case("SELECT * FROM sailing WHERE departs_at > now() + interval '40 days'"),
@@ -127,10 +181,12 @@ def plan_of(connection: psycopg.Connection, case: Case) -> object:
 
 
 def main(arguments: Sequence[str]) -> int:
-    dsn, folder = arguments[0], Path(arguments[1])
+    dsn, folder, only = arguments[0], Path(arguments[1]), arguments[2:]
     cases = SUSPICIOUS | {f"healthy_{name}": case for name, case in HEALTHY.items()}
     with psycopg.connect(dsn, autocommit=True) as connection:
         for name, case in cases.items():
+            if only and name not in only:
+                continue
             plan = plan_of(connection, case)
             (folder / f"{name}.json").write_text(json.dumps(plan, indent=1) + "\n")
             print(name)

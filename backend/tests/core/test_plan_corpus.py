@@ -15,7 +15,7 @@ CORPUS = sorted((Path(__file__).parents[1] / "golden" / "plans").glob("*.json"))
 
 
 def test_the_corpus_holds_every_suspicion_and_ten_healthy_plans() -> None:
-    names = {path.stem for path in CORPUS}
+    names = {path.stem.partition("-")[0] for path in CORPUS}
     assert {str(one) for one in Suspicion if one is not Suspicion.HEALTHY} <= names
     assert sum(name.startswith("healthy_") for name in names) >= 10
 
@@ -27,7 +27,7 @@ def test_a_plan_of_the_corpus_is_judged_right(path: Path) -> None:
     if path.stem.startswith("healthy_"):
         assert found == ["healthy"]
     else:
-        assert path.stem in found
+        assert path.stem.partition("-")[0] in found
     own = [one.own_ms for one in step_times(plan).values() if one.own_ms is not None]
     assert all(ms >= 0 for ms in own)
     assert sum(own) <= (plan.execution_ms or 0) * 1.02 + 1, "own times make up no more than the whole"
@@ -36,8 +36,10 @@ def test_a_plan_of_the_corpus_is_judged_right(path: Path) -> None:
 
 FORESEEN = {
     "missing_index", "function_on_column", "implicit_cast", "leading_wildcard", "or_predicate", "offset_paging",
-    "limit_bad_index_choice", "cartesian_join", "cte_or_subplan_repeated",
+    "limit_bad_index_choice", "cartesian_join", "cte_or_subplan_repeated", "large_discard", "top_n",
 }  # fmt: skip
+# Of these the planner expects so many rows that its estimate shows no waste.
+TOO_MANY_EXPECTED = {"large_discard-having", "missing_index-partitions"}
 MEASURED = (
     "Actual", "Rows Removed", "Workers Launched", "Heap Fetches", "Sort Method", "Sort Space", "Hash B", "Original Hash",
     "Peak", "Exact Heap", "Lossy Heap", "Shared", "Local", "Temp", "I/O", "Execution", "Planning", "Triggers", "JIT",
@@ -61,8 +63,8 @@ def test_an_estimate_tells_what_can_be_known_without_running_it(path: Path) -> N
     found = [str(one.code) for one in findings]
     if path.stem.startswith("healthy_"):
         assert found == ["healthy"]
-    if path.stem in FORESEEN:
-        assert path.stem in found
+    if (wanted := path.stem.partition("-")[0]) in FORESEEN and path.stem not in TOO_MANY_EXPECTED:
+        assert wanted in found
     assert all(one.at_stake_ms is None for one in findings), "no time is known"
     assert all("estimate" in one.sentence for one in findings if one.code is not Suspicion.CARTESIAN_JOIN)
 
@@ -76,3 +78,38 @@ def test_memory_is_told_of_what_sorts_and_hashes() -> None:
     assert not any(one.spilled for one in fits)
     assert fits[0].target == "fare"
     assert not plans["healthy_by_key"]
+
+
+KINDS = (
+    "Seq Scan", "Index Scan", "Index Only Scan", "Bitmap Heap Scan", "CTE Scan", "Subquery Scan", "Function Scan",
+    "Foreign Scan", "Aggregate", "Hash Join", "Merge Join", "Nested Loop", "Sample Scan", "Values Scan", "WindowAgg",
+    "Custom Scan", "Tid Scan",
+)  # fmt: skip
+CONDITIONS = (
+    "urgent", "(NOT urgent)", "(held_by IS NULL)", "(held_by IS NOT NULL)", "(decks @> '{1}'::integer[])", "(code ~ '^a'::text)",
+    "(code ~~ 'a%'::text)", "(code ~~* 'a%'::text)", "((payload ->> 'k'::text) = 'v'::text)", "((id % 7) = 3)", "(a <> b)",
+    "((state = 'x'::text) OR (state = 'y'::text))", "(id = ANY ('{1,2}'::integer[]))", "(SubPlan 1)", "?", "",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@pytest.mark.parametrize(
+    "lost", ["Rows Removed by Filter", "Rows Removed by Join Filter", "Rows Removed by Index Recheck"]
+)
+def test_nothing_is_called_healthy_that_makes_rows_in_vain(kind: str, lost: str) -> None:
+    if (lost.endswith("Join Filter") and "Join" not in kind and kind != "Nested Loop") or (
+        lost.endswith("Recheck") and "Index" not in kind and "Bitmap" not in kind
+    ):
+        return
+    leaf = {"Node Type": "Seq Scan", "Relation Name": "t", "Actual Rows": 3, "Plan Rows": 3, "Actual Loops": 1,
+            "Actual Startup Time": 0.1, "Actual Total Time": 10.0}  # fmt: skip
+    name = "Join Filter" if lost.endswith("Join Filter") else "Recheck Cond" if lost.endswith("Recheck") else "Filter"
+    for condition in CONDITIONS:
+        step = {
+            **leaf, "Node Type": kind, "Relation Name": "dispatch", "Actual Total Time": 900.0, lost: 500_000,
+            "Plans": [leaf, leaf] if kind in ("Hash Join", "Merge Join", "Nested Loop") else [],
+            **({name: condition} if condition else {}),
+        }  # fmt: skip
+        found = examine(read_plan(json.dumps([{"Plan": step, "Execution Time": 901.0}])))
+        assert [one.code for one in found] != [Suspicion.HEALTHY], (kind, condition)
+        assert any("500 k" in one.sentence for one in found), "with its figures"

@@ -17,6 +17,10 @@ class Suspicion(StrEnum):
     """The value is the word in the API and the glossary."""
 
     MISSING_INDEX = "missing_index"
+    LARGE_DISCARD = "large_discard"
+    INDEX_DISCARD = "index_discard"
+    JOIN_DISCARD = "join_discard"
+    TOP_N = "top_n"
     BAD_ESTIMATE = "bad_estimate"
     STALE_STATS = "stale_stats"
     SORT_SPILL = "sort_spill"

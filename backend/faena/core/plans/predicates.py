@@ -3,7 +3,7 @@
 import re
 from dataclasses import dataclass
 
-from faena.core.plans.naming import bare
+from faena.core.plans.naming import bare, identifier
 
 _NAME = r"(?:\"(?:[^\"]|\"\")+\"|[a-z_][\w$]*)"
 _COLUMN = rf"(?:(?P<alias>{_NAME})\.)?(?P<column>{_NAME})"
@@ -26,10 +26,16 @@ _WILDCARD = re.compile(r"~~\*?\s*'%")
 
 @dataclass(frozen=True, slots=True)
 class Predicate:
-    """One comparison of a plain column. `equal` can stand first in an index."""
+    """One comparison of a plain column. `equal` can stand first in an index; `prefix`: with a pattern like 'abc%'."""
 
     column: str
     equal: bool
+    prefix: bool = False
+
+    @property
+    def key(self) -> str:
+        """As a column of an index. A pattern needs an order by bytes, which only the C locale has by itself."""
+        return f"{identifier(self.column)} text_pattern_ops" if self.prefix else identifier(self.column)
 
 
 def conjuncts(condition: str) -> list[str]:
@@ -98,11 +104,11 @@ def predicates(condition: str) -> list[Predicate]:
     found: dict[str, Predicate] = {}
     for part in conjuncts(condition):
         match = _PLAIN.fullmatch(part)
-        if match and match["op"] not in ("<>", "!~~", "!~~*", "IS NOT NULL"):
+        if match and match["op"] not in ("<>", "!~~", "~~*", "!~~*", "IS NOT NULL"):
             column = bare(match["column"])
             equal = match["op"] in ("=", "IS NULL")
             if column not in found or equal:
-                found[column] = Predicate(column, equal)
+                found[column] = Predicate(column, equal, match["op"] == "~~")
     return sorted(found.values(), key=lambda one: not one.equal)
 
 

@@ -9,6 +9,7 @@ from itertools import chain
 from faena.core.plans.look import Finding, Rule, Suspicion, look_at
 from faena.core.plans.model import Plan
 from faena.core.plans.rules.around import jit_overhead, missing_workers, trigger_time
+from faena.core.plans.rules.discards import index_discard, join_discard, large_discard, top_n
 from faena.core.plans.rules.expectations import stale_statistics, wrong_estimate
 from faena.core.plans.rules.limits import limit_misleads, offset_paging
 from faena.core.plans.rules.repeats import cartesian, nested_loop, repeated_subplan
@@ -25,7 +26,7 @@ from faena.core.plans.rules.scans import (
 from faena.core.plans.rules.spills import hash_on_disk, sort_on_disk
 
 RULES: tuple[Rule, ...] = (
-    missing_index, function_wraps_column, column_is_cast, wildcard_comes_first, or_over_columns, stale_statistics,
+    missing_index, large_discard, index_discard, join_discard, top_n, function_wraps_column, column_is_cast, wildcard_comes_first, or_over_columns, stale_statistics,
     wrong_estimate, sort_on_disk, hash_on_disk, nested_loop, offset_paging, limit_misleads, cartesian, repeated_subplan,
     lossy_bitmap, heap_fetches, pruning, missing_workers, jit_overhead, trigger_time,
 )  # fmt: skip

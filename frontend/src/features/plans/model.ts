@@ -128,6 +128,10 @@ export function withProposals(plan: Plan, proposals: readonly Schemas["ProposalO
 
 export const SUSPICION_WORDS: Readonly<Record<string, string>> = {
   missing_index: "missing index",
+  large_discard: "rows read and thrown away",
+  index_discard: "rows fetched by an index and thrown away",
+  join_discard: "pairs joined and thrown away",
+  top_n: "whole table sorted for a few rows",
   bad_estimate: "wrong estimate",
   stale_stats: "stale statistics",
   sort_spill: "sort on disk",

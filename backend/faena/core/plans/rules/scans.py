@@ -5,7 +5,6 @@ from typing import NamedTuple
 
 from faena.core.plans.look import FORESEEN_COST, MANY_ROWS, Finding, Look, Suspicion, count
 from faena.core.plans.model import Step
-from faena.core.plans.naming import identifier
 from faena.core.plans.predicates import alternatives, function_on_column, implicit_cast, leading_wildcard, predicates
 
 THROWN_AWAY = 0.9  # share of rows read and not wanted from which a scan is suspected
@@ -13,49 +12,90 @@ ROWS_PER_COST = 4.0  # a scan costs 1 for a page and 0.0125 a row: so many rows 
 WORTH_MS = 1.0  # a scan quicker than this is right as it is, however small its share of rows
 
 
-class _Waste(NamedTuple):
-    """A sequential scan that reads much and finds little, and both in words."""
+class Waste(NamedTuple):
+    """A sequential scan that reads much and finds little, both in words, and the time at stake.
+
+    Of partitions that are all scanned for the same it is the one that costs most, and the figures are of all together.
+    """
 
     step: Step
     reads: str
     wasted: str
+    ms: float | None
+    parts: int
 
 
-def _wasteful(look: Look) -> Iterator[_Waste]:
+def wasteful(look: Look) -> Iterator[Waste]:
+    """All of a plan. One scan of many partitions alike costs little, and all of them together may cost most of it."""
+    told: dict[tuple[int, str], list[Step]] = {}
     for step in look.steps:
-        if not step.kind.endswith("Seq Scan") or "Filter" not in step.conditions:
-            continue
-        if look.estimated:
-            if waste := _foreseen(look, step):
-                yield waste
-        elif step.actual is not None:
-            own, removed = look.own(step), step.removed_filter * step.actual.loops
-            read = removed + (step.rows or 0.0)
-            quick = own is not None and own < WORTH_MS
-            if removed >= MANY_ROWS and removed >= THROWN_AWAY * read and not quick and look.notable(own):
-                many = step.actual.loops > 1 and not step.parallel
-                again = f", {count(step.actual.loops)} times" if many else ""
-                yield _Waste(
-                    step,
-                    f"reads {count(read)} rows of {step.target}{again} and throws {count(removed)} away",
-                    f"{count(removed)} rows are thrown away",
-                )
+        if step.kind.endswith("Seq Scan") and ("Filter" in step.conditions or step.removed_filter):
+            above = look.parent(step)
+            together = above is not None and above.kind.endswith("Append")
+            told.setdefault((id(above if together else step), _filter(step)), []).append(step)
+    for alike in told.values():
+        if waste := _foreseen(look, alike) if look.estimated else _measured(look, alike):
+            yield waste
 
 
-def _foreseen(look: Look, step: Step) -> _Waste | None:
+def _filter(step: Step) -> str:
+    return step.conditions.get("Filter", "")
+
+
+def _measured(look: Look, alike: list[Step]) -> Waste | None:
+    run = [(one, one.actual.loops) for one in alike if one.actual is not None]
+    if not run:
+        return None
+    removed = sum(one.removed_filter * loops for one, loops in run)
+    read = removed + sum(one.rows or 0.0 for one, _ in run)
+    timed = [look.own(one) for one, _ in run]
+    own = None if None in timed else sum(filter(None, timed))
+    quick = own is not None and own < WORTH_MS
+    if removed < MANY_ROWS or removed < THROWN_AWAY * read or quick or not look.notable(own):
+        return None
+    step, loops = max(run, key=lambda one: (look.own(one[0]) or 0.0, one[0].removed_filter))
+    again = f", {count(loops)} times" if loops > 1 and not step.parallel else ""
+    return Waste(
+        step,
+        f"reads {count(read)} rows of {_with_partitions(step, len(run))}{again} and throws {count(removed)} away",
+        f"{count(removed)} rows are thrown away",
+        own,
+        len(run),
+    )
+
+
+def _with_partitions(step: Step, scans: int) -> str:
+    return step.target if scans == 1 else f"{step.table} and {scans - 1} more partition{'s' if scans > 2 else ''}"
+
+
+def _foreseen(look: Look, alike: list[Step]) -> Waste | None:
     """What an estimate says of a scan. How many rows it reads is not told, but its cost bounds them from below."""
-    cost, found = step.cost_total or 0.0, step.rows_planned
+    step = max(alike, key=lambda one: one.cost_total or 0.0)
+    cost, planned = sum(one.cost_total or 0.0 for one in alike), [one.rows_planned for one in alike]
+    found = None if None in planned else sum(filter(None, planned))
     limit = next((one for one in look.above(step) if one.kind == "Limit"), None)
     stops = limit is not None and (limit.cost_total or 0.0) < cost / 2
     if found is None or stops or cost < FORESEEN_COST or found > (1 - THROWN_AWAY) * ROWS_PER_COST * cost:
         return None
-    told = f"would read all of {step.target} at a cost of {count(cost)} to find {count(found)} row{'' if found == 1 else 's'}"
-    return _Waste(step, f"{told}, by the estimate", f"it {told}, by the estimate")
+    told = f"would read all of {_with_partitions(step, len(alike))} at a cost of {count(cost)} to find {count(found)} row{'' if found == 1 else 's'}"
+    return Waste(step, f"{told}, by the estimate", f"it {told}, by the estimate", None, len(alike))
+
+
+def spoken_of(condition: str) -> bool:
+    """Whether one of the rules below says what is wrong with a condition; else `large_discard` reports the figures alone."""
+    alternative = {one.column for part in alternatives(condition) for one in predicates(part)}
+    return bool(
+        function_on_column(condition)
+        or implicit_cast(condition)
+        or leading_wildcard(condition)
+        or len(alternative) > 1
+        or (not alternatives(condition) and predicates(condition))
+    )
 
 
 def missing_index(look: Look) -> Iterator[Finding]:
-    for step, reads, _ in _wasteful(look):
-        condition = step.conditions["Filter"]
+    for step, reads, _, ms, parts in wasteful(look):
+        condition = _filter(step)
         if (
             function_on_column(condition)
             or implicit_cast(condition)
@@ -63,54 +103,56 @@ def missing_index(look: Look) -> Iterator[Finding]:
             or alternatives(condition)
         ):
             continue  # an index on the bare column would not be used; the other rules say what would
-        columns = [identifier(one.column) for one in predicates(condition)][:3]
+        columns = ", ".join([one.key for one in predicates(condition)][:3])
         if columns:
             yield look.finding(
-                Suspicion.MISSING_INDEX, step, look.own(step), reads,
-                f"CREATE INDEX CONCURRENTLY ON {step.sql_name} ({', '.join(columns)});",
+                Suspicion.MISSING_INDEX, step, ms, reads,
+                f"CREATE INDEX CONCURRENTLY ON {step.sql_name} ({columns});"
+                if parts == 1
+                else f"an index on ({columns}) of the partitioned table that {step.sql_name} is part of: made there, each partition has it",
             )  # fmt: skip
 
 
 def function_wraps_column(look: Look) -> Iterator[Finding]:
-    for step, _, wasted in _wasteful(look):
-        name = function_on_column(step.conditions["Filter"])
+    for step, _, wasted, ms, _ in wasteful(look):
+        name = function_on_column(_filter(step))
         if name:
             yield look.finding(
-                Suspicion.FUNCTION_ON_COLUMN, step, look.own(step),
+                Suspicion.FUNCTION_ON_COLUMN, step, ms,
                 f"{name} is applied to the column of each row, so no index on it serves; {wasted}",
                 "compare the bare column with a range, or make an index on the expression as the condition has it",
             )  # fmt: skip
 
 
 def column_is_cast(look: Look) -> Iterator[Finding]:
-    for step, _, wasted in _wasteful(look):
-        found = implicit_cast(step.conditions["Filter"])
+    for step, _, wasted, ms, _ in wasteful(look):
+        found = implicit_cast(_filter(step))
         if found:
             column, kind = found
             yield look.finding(
-                Suspicion.IMPLICIT_CAST, step, look.own(step),
+                Suspicion.IMPLICIT_CAST, step, ms,
                 f"{column} is turned into {kind} in each row before it is compared, so its index does not serve; {wasted}",
                 f"give the parameter the type of {column}, in the statement or in the driver",
             )  # fmt: skip
 
 
 def wildcard_comes_first(look: Look) -> Iterator[Finding]:
-    for step, _, wasted in _wasteful(look):
-        if leading_wildcard(step.conditions["Filter"]):
+    for step, _, wasted, ms, _ in wasteful(look):
+        if leading_wildcard(_filter(step)):
             yield look.finding(
-                Suspicion.LEADING_WILDCARD, step, look.own(step),
+                Suspicion.LEADING_WILDCARD, step, ms,
                 f"the pattern begins with %, so no index in order serves; {wasted}",
                 "CREATE EXTENSION pg_trgm; then a GIN index with gin_trgm_ops on the column, or search another way",
             )  # fmt: skip
 
 
 def or_over_columns(look: Look) -> Iterator[Finding]:
-    for step, _, wasted in _wasteful(look):
-        parts = alternatives(step.conditions["Filter"])
+    for step, _, wasted, ms, _ in wasteful(look):
+        parts = alternatives(_filter(step))
         columns = {one.column for part in parts for one in predicates(part)}
         if len(columns) > 1:
             yield look.finding(
-                Suspicion.OR_PREDICATE, step, look.own(step),
+                Suspicion.OR_PREDICATE, step, ms,
                 f"OR over {', '.join(sorted(columns))} is answered by reading all rows; {wasted}",
                 f"an index on each of {', '.join(sorted(columns))}, or a UNION of the parts",
             )  # fmt: skip
@@ -154,5 +196,5 @@ def pruning(look: Look) -> Iterator[Finding]:
                 yield look.finding(
                     Suspicion.PARTITION_PRUNED_FAIL, step, ms,
                     f"{len(empty)} of {len(scans)} partitions were searched and gave nothing",
-                    "compare the partition key itself, with its own type and without a function, so that partitions can be left out",
+                    "where the condition is about the partition key: compare the key itself, with its own type and without a function, so that partitions can be left out",
                 )  # fmt: skip

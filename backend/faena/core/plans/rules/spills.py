@@ -23,10 +23,11 @@ def sort_on_disk(look: Look) -> Iterator[Finding]:
 def hash_on_disk(look: Look) -> Iterator[Finding]:
     for step in look.steps:
         batches = step.hash_batches or 1
-        spilled = (step.kind == "Hash" and batches > 1) or (step.disk_kb or 0) > 0
+        hashes = step.kind in ("Hash", "Parallel Hash")
+        spilled = (hashes and batches > 1) or (step.disk_kb or 0) > 0
         if not spilled:
             continue
-        bearer = look.parent(step) if step.kind == "Hash" else step
+        bearer = look.parent(step) if hashes else step
         ms = (
             (look.own(step) or 0) + (look.own(bearer) or 0)
             if bearer is not None and look.own(step) is not None
