@@ -48,6 +48,16 @@ class Case:
 
 CASES: dict[Suspicion, Case] = {
     Suspicion.MISSING_INDEX: Case("SELECT * FROM booking WHERE reference = 'R777'", words="ON booking (reference)"),
+    Suspicion.LARGE_DISCARD: Case("SELECT * FROM booking WHERE id % 9000 = 5", words="by ((id % 9000) = 5)"),
+    Suspicion.INDEX_DISCARD: Case(
+        "SELECT * FROM booking WHERE a < 40 AND reference = 'R35'",
+        ("enable_seqscan = off", "enable_bitmapscan = off"), "ON booking (reference, a)",
+    ),
+    Suspicion.JOIN_DISCARD: Case(
+        "SELECT count(*) FROM booking x JOIN booking y ON x.a = y.a AND x.code > y.code + 4800 WHERE x.id < 5000 AND y.id < 5000",
+        ("enable_mergejoin = off", "enable_nestloop = off"), "pairs of rows",
+    ),
+    Suspicion.TOP_N: Case("SELECT * FROM booking ORDER BY email DESC LIMIT 5", words="ON booking (email DESC)"),
     Suspicion.FUNCTION_ON_COLUMN: Case("SELECT * FROM booking WHERE lower(email) = 'p5@tide'", words="lower"),
     Suspicion.IMPLICIT_CAST: Case("SELECT * FROM booking WHERE code = 5.0", words="numeric"),
     Suspicion.LEADING_WILDCARD: Case("SELECT * FROM booking WHERE email LIKE '%777@tide'", words="pg_trgm"),
@@ -97,6 +107,8 @@ RIGHT = {
     "all of it": "SELECT count(*) FROM booking WHERE id > 0",
     "a small table": "SELECT * FROM sailing WHERE name = 'nobody'",
     "a join that fits": "SELECT count(*) FROM slot JOIN sailing ON sailing.id = slot.sailing",
+    "a page by an index in that order": "SELECT * FROM booking ORDER BY a LIMIT 10",
+    "the best of a few groups": "SELECT held, count(*) FROM slot GROUP BY held ORDER BY 2 DESC LIMIT 1",
     "a page by key": "SELECT * FROM booking WHERE id > 5000 ORDER BY id LIMIT 10",
     "one aggregate": "SELECT held, count(*) FROM slot GROUP BY held",
 }
