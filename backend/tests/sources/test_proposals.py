@@ -83,7 +83,7 @@ def plan_of(statement: str, *, quick: bool = False, options: str = "") -> tuple[
             f"EXPLAIN ({'' if quick else 'ANALYZE, '}{options}FORMAT JSON) {statement}".encode()
         ).fetchone()
         assert row is not None
-        plan = read_plan(json.dumps(row[0]))
+        plan = read_plan(json.dumps([{"Query Text": statement, **row[0][0]}]))
         assert plan.root.cost_total is not None
         return plan, plan.root.cost_total
 

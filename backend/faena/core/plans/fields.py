@@ -1,5 +1,6 @@
 """From the names PostgreSQL gives the parts of a plan to a step; the same for every form it can be written in."""
 
+import re
 from collections.abc import Mapping, Sequence
 from operator import itemgetter
 from typing import Any
@@ -227,11 +228,19 @@ def plan_of(raw: Mapping[str, Any], root: Step, form: str) -> Plan:
     )
 
 
+_TRIGGER_WORDS = re.compile(r"(?:(?P<name>\S+) )?for constraint (?P<constraint>\S+?)(?: on (?P<table>\S+))?")
+
+
 def _trigger(raw: Mapping[str, Any]) -> Trigger:
-    name = _text(raw, "Trigger Name") or _text(raw, "Constraint Name")
+    name, constraint = _text(raw, "Trigger Name"), _text(raw, "Constraint Name")
+    told = _TRIGGER_WORDS.fullmatch(name)  # as a text has it
+    if told is not None:
+        name, constraint = told["name"] or "", constraint or told["constraint"] or ""
+    table = _text(raw, "Relation") or (told["table"] if told else None) or ""
     return Trigger(
-        name=name, ms=number(raw, "Time") or 0.0, calls=_int(raw, "Calls") or 0, table=_text(raw, "Relation")
-    )
+        name=name or f"for constraint {constraint}", ms=number(raw, "Time") or 0.0, calls=_int(raw, "Calls") or 0,
+        table=table, constraint=constraint,
+    )  # fmt: skip
 
 
 def _jit(raw: Mapping[str, Any]) -> Jit:

@@ -103,12 +103,13 @@ class Step(NamedTuple):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Trigger:
-    """`calls` times fired, `ms` in all."""
+    """`calls` times fired, `ms` in all. `constraint` is the one that it checks, `table` what was changed."""
 
     name: str
     ms: float
     calls: int
     table: str = ""
+    constraint: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

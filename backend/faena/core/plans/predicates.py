@@ -148,6 +148,12 @@ class Comparison:
     value: str | None
     of: str  # the bare column in it
     alias: str = ""
+    values: int = 1  # in a list, of which one must fit
+
+    @property
+    def prefix(self) -> bool:
+        """A pattern with a known beginning."""
+        return self.operator == "~~"
 
     @property
     def equal(self) -> bool:

@@ -1,7 +1,7 @@
 """What a server knows about its tables and indexes: the ground for judging and proposing indexes."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from faena.core.plans.naming import qualified
 from faena.core.units import EpochMs
@@ -97,6 +97,7 @@ class TableFacts:
     vacuumed_at: EpochMs | None = None
     counted_since: EpochMs | None = None
     partition_of: str = ""
+    parts: int = 1  # of a partitioned table, as `whole` makes it: how many partitions stand behind it
 
     @property
     def full_name(self) -> str:
@@ -123,15 +124,55 @@ class CostSettings:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ForeignKey:
+    """Rows of `table` that point to rows of `references` by `columns`."""
+
+    name: str
+    schema: str
+    table: str
+    columns: tuple[str, ...]
+    references: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SchemaFacts:
-    """Of one database at one moment."""
+    """Of one database at one moment. `told_by_plan`: read out of a plan alone, so there are no statistics."""
 
     at: EpochMs
     database: str
     tables: Sequence[TableFacts]
     costs: CostSettings
+    foreign_keys: Sequence[ForeignKey] = ()
+    told_by_plan: bool = False
 
     def table(self, name: str, schema: str = "") -> TableFacts | None:
         """By name; in the schema if one is given, else wherever it is, public first."""
         found = [one for one in self.tables if one.name == name and schema in ("", one.schema)]
         return min(found, key=lambda one: one.schema != "public", default=None)
+
+    def whole(self, partition: TableFacts) -> TableFacts:
+        """The partitioned table of a partition, whose indexes are those that all partitions have."""
+        parts = [one for one in self.tables if one.partition_of == partition.partition_of]
+        shared = [
+            index
+            for index in partition.indexes
+            if all(any(_alike(index, other) for other in one.indexes) for one in parts)
+        ]
+        return replace(
+            partition,
+            name=partition.partition_of,
+            rows=sum(one.rows for one in parts),
+            pages=sum(one.pages for one in parts),
+            size_bytes=sum(one.size_bytes for one in parts),
+            visible_pages=sum(one.visible_pages for one in parts),
+            inserted=sum(one.inserted for one in parts),
+            updated=sum(one.updated for one in parts),
+            updated_in_place=sum(one.updated_in_place for one in parts),
+            indexes=shared,
+            partition_of="",
+            parts=len(parts),
+        )
+
+
+def _alike(one: IndexFacts, other: IndexFacts) -> bool:
+    return (one.method, one.written, one.unique) == (other.method, other.written, other.unique)

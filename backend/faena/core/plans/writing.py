@@ -40,7 +40,13 @@ def bare_plan(plan: Plan) -> Normalised:
     )
     if plan.triggers:
         body["Triggers"] = [
-            {"Trigger Name": _name(one.name), "Relation": _name(one.table), "Time": one.ms, "Calls": one.calls}
+            {
+                "Trigger Name": _name(one.name),
+                **_named({"Constraint Name": _name(one.constraint)}),
+                "Relation": _name(one.table),
+                "Time": one.ms,
+                "Calls": one.calls,
+            }
             for one in plan.triggers
         ]
     if plan.jit is not None:

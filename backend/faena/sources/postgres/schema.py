@@ -6,7 +6,7 @@ from typing import Any, LiteralString
 import psycopg
 from psycopg.rows import DictRow, dict_row
 
-from faena.core.plans.schema import ColumnFacts, CostSettings, IndexFacts, SchemaFacts, TableFacts
+from faena.core.plans.schema import ColumnFacts, CostSettings, ForeignKey, IndexFacts, SchemaFacts, TableFacts
 from faena.core.units import EpochMs
 from faena.sources.postgres.refusals import as_source_error
 from faena.sources.postgres.source import Target
@@ -64,6 +64,13 @@ _INDEXES: LiteralString = """
       FROM pg_index i JOIN pg_class c ON c.oid = i.indexrelid JOIN pg_am am ON am.oid = c.relam
       LEFT JOIN pg_stat_user_indexes s ON s.indexrelid = i.indexrelid
      WHERE i.indrelid = ANY(%(tables)s::oid[])"""
+_FOREIGN_KEYS: LiteralString = """
+    SELECT k.conname, n.nspname, c.relname, f.relname AS target,
+           ARRAY(SELECT a.attname::text FROM unnest(k.conkey) WITH ORDINALITY u(number, place)
+                   JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = u.number ORDER BY u.place) AS columns
+      FROM pg_constraint k JOIN pg_class c ON c.oid = k.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+      JOIN pg_class f ON f.oid = k.confrelid
+     WHERE k.contype = 'f' AND k.conrelid = ANY(%(tables)s::oid[])"""
 
 
 def read_schema(target: Target, names: Sequence[str] | None = None) -> SchemaFacts:
@@ -81,6 +88,7 @@ def read_schema(target: Target, names: Sequence[str] | None = None) -> SchemaFac
             tables = connection.execute(_TABLES, wanted).fetchall()
             columns = _grouped(connection.execute(_COLUMNS, wanted).fetchall(), "attrelid")
             indexes = _grouped(connection.execute(_INDEXES, wanted).fetchall(), "indrelid")
+            keys = connection.execute(_FOREIGN_KEYS, wanted).fetchall()
     except psycopg.Error as error:
         raise as_source_error(error, target.where) from error
     since = None if now["counted_since"] is None else EpochMs(now["counted_since"])
@@ -89,7 +97,14 @@ def read_schema(target: Target, names: Sequence[str] | None = None) -> SchemaFac
         database=now["database"],
         tables=[_table(row, columns.get(row["oid"], ()), indexes.get(row["oid"], ()), since) for row in tables],
         costs=_costs(costs),
-    )
+        foreign_keys=[
+            ForeignKey(
+                name=one["conname"], schema=one["nspname"], table=one["relname"], columns=tuple(one["columns"]),
+                references=one["target"],
+            )
+            for one in keys
+        ],
+    )  # fmt: skip
 
 
 def _grouped(rows: Sequence[DictRow], by: str) -> dict[int, list[DictRow]]:

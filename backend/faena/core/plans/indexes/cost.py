@@ -52,7 +52,7 @@ def range_share(column: ColumnFacts, operator: str, value: str | None) -> float:
     """Share of the rows below or above a value, from the histogram where it is one of numbers or moments."""
     below = None if value is None else _below(column.bounds, value)
     if below is None:
-        return DEFAULT_RANGE
+        return DEFAULT_RANGE * (1 - column.null_share)
     uncommon = max(0.0, 1 - sum(column.common.values()) - column.null_share)
     share = (below if operator in ("<", "<=") else 1 - below) * uncommon
     for common, part in column.common.items():
@@ -154,6 +154,13 @@ def search_cost(
         if ordered or search.times > 1 or search.hidden < 1
         else min(plain, _bitmap(index, found, pages, search, costs))
     )
+
+
+def inverted_cost(parts: int, found: float, pages: float, conditions: int, costs: CostSettings) -> float:
+    """Of one search of an index of parts (gincostestimate of selfuncs.c, for parts that few rows hold), and its bitmap."""
+    looked_up = parts * 2 * costs.random_page_cost
+    search = Search(share=0.0, conditions=conditions, left=0)
+    return _bitmap(looked_up + found * costs.cpu_index_tuple_cost, found, pages, search, costs)
 
 
 def _heap(

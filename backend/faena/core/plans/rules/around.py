@@ -29,13 +29,13 @@ def jit_overhead(look: Look) -> Iterator[Finding]:
 def trigger_time(look: Look) -> Iterator[Finding]:
     for one in look.plan.triggers:
         if look.total_ms and one.ms >= 0.1 * look.total_ms and one.calls:
-            keys = (
-                "an index on the referencing column of the foreign key"
-                if one.name.startswith(("for constraint", "RI_"))
-                else "look at what the trigger runs"
-            )
+            keys = "look at what the trigger runs"
+            if one.name.startswith("RI_ConstraintTrigger_c_"):
+                keys = "each row's target is looked up by its key, which has an index: fewer rows at once, or a check at the end (DEFERRABLE)"
+            elif one.name.startswith("RI_") or one.constraint:
+                keys = "an index on the columns that point to what is deleted or changed, where there is none"
             yield look.finding(
                 Suspicion.TRIGGER_TIME, None, one.ms,
-                f"trigger {one.name} took {one.ms:.0f} ms in {count(one.calls)} calls",
+                f"trigger {one.name}{f' of {one.constraint}' if one.constraint and one.constraint not in one.name else ''} took {one.ms:.0f} ms in {count(one.calls)} calls",
                 keys,
             )  # fmt: skip
