@@ -36,6 +36,7 @@ class ProposalOut(Out):
     cost_after: float
     size_bytes: int
     writes: int
+    writes_at_most: int
     overlaps: list[str]
     sentence: str
 

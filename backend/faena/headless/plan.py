@@ -10,10 +10,13 @@ from typing import Any
 import orjson
 
 from faena.core.errors import BadInput, SourceError
+from faena.core.plans.indexes.fromplan import facts_of
+from faena.core.plans.indexes.proposals import propose
 from faena.core.plans.ledger import Row, ledger
 from faena.core.plans.look import Finding, Suspicion
 from faena.core.plans.model import Plan, walk
 from faena.core.plans.reader import FORMS, MAX_CHARACTERS, BadPlan, read_plans
+from faena.core.plans.schema import SchemaFacts
 from faena.core.plans.suspicions import verdict
 
 MAX_BYTES = 4 * MAX_CHARACTERS  # as many as so many characters can take
@@ -58,16 +61,11 @@ def _bytes_of(path: Path) -> bytes:
 
 
 def _indexes(plan: Plan, dsn: str | None) -> dict[int, dict[str, Any]]:
-    """Proposals by the step they are for; none without a server to judge them by. Raises SourceError, BadInput."""
-    if dsn is None:
-        return {}
-    from faena.core.plans.indexes.proposals import (
-        propose,  # with the driver only where a server is asked: it loads in 100 ms
-    )
-    from faena.sources.postgres.schema import read_schema
-    from faena.sources.postgres.source import target_of
+    """Proposals by the step they are for, judged by a server's statistics or else by the plan alone.
 
-    found, _ = propose(plan, read_schema(target_of(dsn)))
+    Raises SourceError, BadInput.
+    """
+    found, _ = propose(plan, facts_of(plan) if dsn is None else _schema(dsn))
     return {
         one.step: {
             "table": one.table,
@@ -75,9 +73,17 @@ def _indexes(plan: Plan, dsn: str | None) -> dict[int, dict[str, Any]]:
             "ddl": one.ddl,
             "cost_before": one.cost_before,
             "cost_after": one.cost_after,
+            "judged_by": "the plan alone" if dsn is None else "the server's statistics",
         }
         for one in found
     }
+
+
+def _schema(dsn: str) -> SchemaFacts:
+    from faena.sources.postgres.schema import read_schema  # the driver loads in 100 ms, and mostly nobody needs it
+    from faena.sources.postgres.source import target_of
+
+    return read_schema(target_of(dsn))
 
 
 def as_object(plan: Plan, indexes: Mapping[int, dict[str, Any]]) -> dict[str, Any]:
@@ -127,13 +133,14 @@ _DDL = re.compile(r"CREATE INDEX CONCURRENTLY ON (\S+) \((.*)\);")
 
 
 def _suspicion(one: Finding, plan: Plan, indexes: Mapping[int, dict[str, Any]]) -> dict[str, Any]:
-    """`index` by a server's statistics where one was asked; else the suspicion's own words, without a cost after."""
+    """`index` as it was proposed for the step; else the suspicion's own words, without a cost after."""
     ddl = _DDL.search(one.next_step)
     index = indexes.get(one.step) if one.step is not None else None
     if index is None and ddl is not None and one.step is not None:
         cost = next(step.cost_total for i, (_, step) in enumerate(walk(plan.root)) if i == one.step)
         index = {
             "table": ddl[1], "columns": ddl[2].split(", "), "ddl": ddl[0], "cost_before": cost, "cost_after": None,
+            "judged_by": "the plan alone",
         }  # fmt: skip
     return {
         "kind": one.code.value,

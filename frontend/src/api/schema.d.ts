@@ -3390,6 +3390,8 @@ export interface components {
             why: components["schemas"]["WhyOut"][];
             /** Writes */
             writes: number;
+            /** Writes At Most */
+            writes_at_most: number;
         };
         /**
          * ProposalsOut
@@ -4738,6 +4740,8 @@ export interface components {
             why: components["schemas"]["WhyOut"][];
             /** Writes */
             writes: number;
+            /** Writes At Most */
+            writes_at_most: number;
         };
     };
     responses: never;

@@ -39,6 +39,7 @@ class IndexFacts:
     unique: bool = False
     primary: bool = False
     constraint: bool = False
+    attached: bool = False  # part of an index of the partitioned table, which cannot be without it
     valid: bool = True
     size_bytes: int = 0
     scans: int = 0

@@ -49,6 +49,7 @@ _COLUMNS: LiteralString = """
 _INDEXES: LiteralString = """
     SELECT i.indrelid, c.relname, am.amname, i.indisunique, i.indisprimary, i.indisvalid,
            EXISTS (SELECT FROM pg_constraint k WHERE k.conindid = i.indexrelid) AS bound,
+           EXISTS (SELECT FROM pg_inherits h WHERE h.inhrelid = i.indexrelid) AS attached,
            coalesce(pg_get_expr(i.indpred, i.indrelid), '') AS predicate, i.indnkeyatts,
            ARRAY(SELECT pg_get_indexdef(i.indexrelid, k, true) FROM generate_series(1, i.indnatts) k) AS columns,
            ARRAY(SELECT i.indoption[k - 1] & 1 = 1 FROM generate_series(1, i.indnkeyatts) k) AS descending,
@@ -174,6 +175,7 @@ def _index(row: DictRow) -> IndexFacts:
         unique=row["indisunique"],
         primary=row["indisprimary"],
         constraint=row["bound"],
+        attached=row["attached"],
         valid=row["indisvalid"],
         size_bytes=row["size"],
         scans=row["scans"],

@@ -21,6 +21,7 @@ const proposal: Schemas["WorkloadProposalOut"] = {
   cost_after: 2.64,
   size_bytes: 31_457_280,
   writes: 1_000_000,
+  writes_at_most: 1_500_000,
   overlaps: ["booking_old (reference) begins it and could go then"],
   sentence: "An index on booking (reference) would find 1 of 1 M rows.",
   statements: [{ query_id: "7", label: "SELECT * FROM booking WHERE reference = $1", stake_ms: 248_000 }],

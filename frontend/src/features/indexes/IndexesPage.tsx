@@ -4,6 +4,7 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
 import { ExportMenu } from "../../charts/ExportMenu";
+import { keepingWords } from "../../lib/indexWords";
 import { when } from "../../lib/time";
 import { bytes, count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
@@ -141,7 +142,7 @@ const Proposal = ({ one, server, search }: ProposalProps) => (
       <Ddl text={one.ddl} />
       <p className="py-0.5">{one.sentence}</p>
       <p className="text-muted text-sm">
-        About {bytes(one.size_bytes)}; {count(one.writes)} changes of rows would have written to it so far.
+        {keepingWords(one)}
         {one.overlaps.map((words) => ` ${words}.`)}
       </p>
     </div>

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 
-import { bytes, count } from "../../lib/units";
+import { keepingWords } from "../../lib/indexWords";
 import { Ddl } from "../../ui/Ddl";
 import { proposalsQuery } from "./queries";
 
@@ -21,7 +21,7 @@ export const Proposals = ({ planKey }: { readonly planKey: string }) => {
           <div>
             <Ddl text={one.ddl} />
             <p className="text-muted text-sm">
-              About {bytes(one.size_bytes)}; {count(one.writes)} changes of rows would have written to it so far.
+              {keepingWords(one)}
               {one.overlaps.map((words) => ` ${words}.`)}
             </p>
           </div>

@@ -119,7 +119,7 @@ class Search:
     """One search of an index: the share of rows it finds, how many conditions it takes and leaves, how often it is made.
 
     `hidden` is the share of the table's pages that must be looked at: 1, or less where the index carries all that is
-    needed and VACUUM has noted the rest as visible to all.
+    needed and VACUUM has noted the rest as visible to all. Each of the `values` of an IN list is looked for by itself.
     """
 
     share: float
@@ -127,6 +127,7 @@ class Search:
     left: int
     times: float = 1.0
     hidden: float = 1.0
+    values: int = 1
 
 
 def search_cost(
@@ -141,13 +142,14 @@ def search_cost(
     """Of one search, the cheaper of an index scan and a bitmap; only the first of them gives rows in order."""
     rows, pages = max(1.0, table.rows), max(1.0, table.pages)
     found = max(1.0, round(search.share * rows))
-    leaves = max(1.0, ceil(found * size.pages / rows))
-    if search.times > 1:
-        leaves = _fetched(leaves * search.times, size.pages, pages, costs) / search.times
+    leaves = max(1.0, ceil(found / search.values * size.pages / rows))
+    scans = search.times * search.values
+    if scans > 1:
+        leaves = _fetched(leaves * scans, size.pages, pages, costs) / search.times
     index = leaves * costs.random_page_cost
     index += found * (costs.cpu_index_tuple_cost + search.conditions * costs.cpu_operator_cost)
-    index += ceil(log2(max(2.0, rows))) * costs.cpu_operator_cost
-    index += (size.height + 1) * PAGE_CPU_MULTIPLIER * costs.cpu_operator_cost
+    index += search.values * ceil(log2(max(2.0, rows))) * costs.cpu_operator_cost
+    index += search.values * (size.height + 1) * PAGE_CPU_MULTIPLIER * costs.cpu_operator_cost
     plain = index + _heap(found, rows, pages, size, search, correlation, costs)
     return (
         plain

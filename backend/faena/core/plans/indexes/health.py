@@ -109,7 +109,7 @@ def _begins(one: IndexFacts, index: IndexFacts) -> bool:
 
 
 def _dispensable(index: IndexFacts) -> bool:
-    return not (index.primary or index.unique or index.constraint)
+    return not (index.primary or index.unique or index.constraint or index.attached)
 
 
 def _housekeeping(table: TableFacts) -> Iterator[HealthFinding]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from math import prod
 
 from faena.core.plans.indexes.candidates import Candidate, candidates
 from faena.core.plans.indexes.cost import (
@@ -129,7 +130,8 @@ def _judged(look: Look, c: Candidate, costs: CostSettings) -> IndexProposal | Re
     )
     share = _share(c, used, part, left)
     looked = min(share, 1 / max(1.0, table.rows)) if c.first_only else share
-    search = Search(share=looked, conditions=len(used), left=left, times=c.times)
+    values = prod(one.values for one in used)
+    search = Search(share=looked, conditions=len(used), left=left, times=c.times, values=values)
     carried = _carried(look, c, columns, partial)
     # An index that has all the plan needs spares the table, whether or not it must carry something for that.
     size, after = _priced(c, columns, (), replace(search, hidden=_hidden(c.table) if carried == () else 1), part, costs)
@@ -165,7 +167,8 @@ def _share(c: Candidate, used: Sequence[Comparison], part: float, left: int) -> 
         told = None  # the index is searched between two values, of which the planner expects less than of the pattern
     if told is not None and left == 0 and c.times == 1 and not c.order:
         return min(1.0, max(told, 0.5) / rows)
-    return max(share_of_all(c.table, used) * part, 1e-9)
+    least = 0.0 if told is None or c.times > 1 else c.matching / rows if c.matching is not None else 0.0
+    return min(1.0, max(share_of_all(c.table, used) * part, least, 1e-9))
 
 
 def _judged_or(look: Look, c: Candidate, costs: CostSettings) -> IndexProposal | Refusal:

@@ -159,7 +159,7 @@ def _as_it_is(table: TableFacts, column: str, part: str) -> bool:
     ):
         return True
     facts = table.columns.get(column)
-    return facts is not None and facts.type.startswith("character varying")
+    return facts is not None and (facts.type.startswith("character varying") or not facts.type)
 
 
 def _values(part: str) -> int:
@@ -207,11 +207,16 @@ def expression(table: TableFacts, alias: str, written: str) -> tuple[str, str] |
             out.append(token[0])
     if len(set(columns)) != 1 or not _immutable(table, columns[0], out):
         return None
-    return _simple(out, columns[0]) or f"({''.join(out).strip()})", columns[0]
+    known = bool(table.columns[columns[0]].type)
+    return (_simple(out, columns[0]) if known else None) or f"({''.join(out).strip()})", columns[0]
 
 
 def _immutable(table: TableFacts, column: str, out: Sequence[str]) -> bool:
     kind = table.columns[column].type
+    if not kind:  # told by a plan alone: only what is the same for each type that it can have
+        words = re.sub(r"'(?:[^']|'')*'::\w+", "", "".join(out))
+        cast = "::" in words and out[0] not in ("lower", "upper")  # which take texts, so that is what it was made
+        return not cast and not any(one in _OF_MOMENTS or one in ("+", "-") for one in out)
     if any(one in _OF_MOMENTS for one in out):
         return kind in ("timestamp without time zone", "date")
     # A moment turned into text hangs on the session's settings.
