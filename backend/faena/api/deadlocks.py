@@ -55,6 +55,7 @@ class DeadlockOut(Out):
     victim: int
     place: int
     cause: str
+    confidence: str
     reason: str
     sentence: str
     waited_ms: float | None
@@ -118,7 +119,7 @@ class PatternPageOut(Out):
 
 
 def _one(row: Deadlock, permit: Permit | None) -> DeadlockOut:
-    names = ("victim", "place", "cause", "reason", "waited_ms", "lost_ms")
+    names = ("victim", "place", "cause", "confidence", "reason", "waited_ms", "lost_ms")
     return DeadlockOut(
         at=row.at_ms,
         sentence=_sentence(row.parties),

@@ -90,6 +90,7 @@ def as_deadlock(found: Deadlock) -> dict[str, Any]:
         "pattern": found.pattern,
         "victim_pid": report.victim.pid,
         "cause": str(found.verdict.cause),
+        "confidence": str(found.verdict.confidence),
         "reason": found.verdict.reason,
         "mends": list(found.verdict.mends),
         "sentence": found.sentence,

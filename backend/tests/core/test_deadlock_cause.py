@@ -1,9 +1,13 @@
 """The class of cause where the log tells little: told from reports as servers write them, three parties included."""
 
+from dataclasses import replace
+
 import pytest
-from faena.core.deadlocks.cause import Cause, judge, sentence
+from faena.core.deadlocks.cause import Cause, Confidence, judge, sentence
+from faena.core.deadlocks.pattern import pattern_of, statement_shape
 from faena.core.deadlocks.report import Report, read_report
 from faena.core.logged import EventKind, LogEvent
+from faena.core.sql.names import tables_of, target_of
 from faena.core.units import EpochMs, Pid
 
 
@@ -53,6 +57,64 @@ def test_what_the_statements_do_tells_the_class(statements: list[str], lock: str
     assert found.cause is cause
     assert found.reason
     assert len(found.mends) >= 2
+
+
+@pytest.mark.parametrize(
+    ("statements", "context", "cause", "confidence"),
+    [
+        # The same words may be met by several rows, and then each locks them in its own order.
+        (["UPDATE a SET x = 1 WHERE state = 'held'"] * 2, "", Cause.UPGRADE, Confidence.PERHAPS),
+        (["UPDATE a SET x = 1 WHERE y > 5"] * 2, "", Cause.MANY_ROWS, Confidence.PERHAPS),
+        (["UPDATE a SET x = 1", "UPDATE a SET x = 2"], "", Cause.MANY_ROWS, Confidence.PERHAPS),
+        (["INSERT INTO a VALUES (1)", "UPDATE b SET x = 1 WHERE id = 5"], "", Cause.FOREIGN_KEY, Confidence.PERHAPS),
+        (["INSERT INTO a VALUES (1)", "UPDATE a SET x = 1 WHERE id = 5"], "", Cause.UNIQUE_INSERT, Confidence.PERHAPS),
+        (
+            ["INSERT INTO a VALUES (1)", "UPDATE a SET x = 1 WHERE id = 5"],
+            'while inserting index tuple (0,5) in relation "a_pkey"', Cause.UNIQUE_INSERT, Confidence.CERTAIN,
+        ),
+    ],
+)  # fmt: skip
+def test_what_the_log_does_not_tell_is_not_told_as_if_it_did(
+    statements: list[str], context: str, cause: Cause, confidence: Confidence
+) -> None:
+    found = judge(circle(statements, context=context))
+    assert (found.cause, found.confidence) == (cause, confidence)
+
+
+LONG = "UPDATE sailing SET note = '{}' WHERE id = {}"
+
+
+def test_a_pattern_does_not_hang_on_where_a_long_text_was_cut_or_on_what_is_learnt_later() -> None:
+    short = [LONG.format("x", 5), LONG.format("y", 6)]
+    long = [LONG.format("x" * 5000, 5), LONG.format("y" * 3000, 6)]
+    cut = [long[0], long[1][:1023]]
+    numbers = "UPDATE sailing SET note = 'n' WHERE id IN ({})"
+    lists = [numbers.format(", ".join(map(str, range(n)))) for n in (3, 900)]
+    assert len({pattern_of(circle(one)) for one in (short, long, cut)}) == 1
+    assert statement_shape(lists[0]) == statement_shape(lists[1][:1023])
+    assert statement_shape(LONG.format("x", 5)) != statement_shape("UPDATE sailing SET booked = 5 WHERE id = 5")
+    known = circle(short)
+    learnt = replace(
+        known,
+        parties=(
+            known.parties[0],
+            replace(known.parties[1], context='while updating tuple (0,3) in relation "sailing"'),
+        ),
+    )
+    assert pattern_of(known) == pattern_of(learnt)
+
+
+@pytest.mark.parametrize(
+    ("statement", "table"),
+    [
+        ("INSERT INTO fare VALUES (1) ON CONFLICT (id) DO UPDATE SET amount = 1", "fare"),
+        ("SELECT * FROM fare f JOIN port p ON true FOR UPDATE OF f", "fare"),
+        ("SELECT * FROM fare FOR UPDATE SKIP LOCKED", "fare"),
+    ],
+)
+def test_words_of_a_lock_clause_are_no_tables(statement: str, table: str) -> None:
+    assert target_of(statement) == table
+    assert not {"set", "of", "f", "skip"} & set(tables_of(statement))
 
 
 def test_a_plan_that_scans_is_the_cause_before_the_order_is() -> None:

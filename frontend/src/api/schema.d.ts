@@ -1944,6 +1944,8 @@ export interface components {
             at: number;
             /** Cause */
             cause: string;
+            /** Confidence */
+            confidence: string;
             /** Lost Ms */
             lost_ms: number | null;
             /** Parties */

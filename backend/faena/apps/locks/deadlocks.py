@@ -72,6 +72,7 @@ def _keep(
             Deadlock(
                 server_id=server_id, at_ms=event.at, victim=report.victim.pid, place=event.place, pattern=pattern,
                 cause=str(found.verdict.cause), reason=found.verdict.reason,
+                confidence=str(found.verdict.confidence),
                 mends=list(found.verdict.mends),
                 waited_ms=sum(waited) if waited else event.waited_ms, lost_ms=victim.get("transaction_ms"),
                 parties=parties, parties_raw=Raw(orjson.dumps(as_they_were).decode()) if literals else None,

@@ -79,6 +79,7 @@ class Deadlock(models.Model):
     pattern = models.ForeignKey(DeadlockPattern, on_delete=models.CASCADE)
     cause = models.CharField(max_length=30)
     reason = models.TextField()
+    confidence = models.CharField(max_length=10, default="likely")  # certain, likely, perhaps
     mends = models.JSONField(default=list)  # what mends it, the best first
     waited_ms = models.FloatField(null=True)  # session-time that all parties waited, as far as it is known
     lost_ms = models.FloatField(null=True)  # age of the victim's transaction: work that was rolled back

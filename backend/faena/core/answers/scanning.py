@@ -1,17 +1,20 @@
 """Whether a statement finds the rows that it locks by scanning: what a deadlock's cause wants to know of a plan."""
 
+import re
+
 from faena.core.deadlocks.cause import verb
 from faena.core.plans.model import walk
 from faena.core.plans.reader import BadPlan, read_plan
 from faena.core.sql.names import target_of
 
 LEAST_SCAN_COST = 200.0  # of some dozen pages; a table of fewer is scanned whatever indexes it has
+_LOCKING = re.compile(r"\bfor\s+(?:no\s+key\s+)?(?:update|share)\b|\bfor\s+key\s+share\b", re.IGNORECASE)
 SCANS = ("Seq Scan", "Parallel Seq Scan")
 
 
 def scans_what_it_locks(statement: str, plan: str) -> bool:
     """Whether a plan, in whatever form, finds rows that it changes by reading through a table of more than a few pages."""
-    if verb(statement) not in ("update", "delete") and "for update" not in statement.lower():
+    if verb(statement) not in ("update", "delete") and not _LOCKING.search(statement):
         return False
     table = target_of(statement).rpartition(".")[2]
     try:

@@ -1,14 +1,13 @@
 """Which deadlocks are the same: the same statements in the same order of waiting, whatever their literals and pids."""
 
 import hashlib
-import re
+from collections.abc import Sequence
 
 from faena.core.deadlocks.cause import same_thing
 from faena.core.deadlocks.report import Party, Report
-from faena.core.sql.texts import normalise
+from faena.core.sql.lexer import Kind, tokens_of
 
 SHAPE_CHARACTERS = 400  # servers cut off the statements of survivors, so only the beginning can be compared
-_OPEN_LIST = re.compile(r"\(\s*\?(?:\s*,\s*\?)*\s*,?\s*$")
 
 
 def shape_of(party: Party) -> tuple[str, str, str]:
@@ -22,15 +21,40 @@ def shape_of(party: Party) -> tuple[str, str, str]:
 
 
 def statement_shape(text: str) -> str:
-    """A statement without literals, as far as it can be compared with one that was cut off."""
-    return _OPEN_LIST.sub("(?", normalise(text)).lower()[:SHAPE_CHARACTERS]
+    """A statement without literals, up to its first text or list of values.
+
+    What stands behind those is there or cut off as their length will have it, and the same statement is one either way.
+    """
+    words = list[str]()
+    for kind, start, end in tokens_of(text).tokens:
+        match kind:
+            case Kind.SPACE | Kind.COMMENT:
+                if words and words[-1] != " ":
+                    words.append(" ")
+            case Kind.NUMBER | Kind.PLACE:
+                words.append("?")
+            case Kind.STRING:
+                break  # as where one is cut off
+            case Kind.SIGN if text[start] == "," and _in_list(words):
+                break
+            case _:
+                words.append(text[start:end].lower())
+        if len(words) > SHAPE_CHARACTERS:
+            break
+    return "".join(words).strip()[:SHAPE_CHARACTERS]
+
+
+def _in_list(words: Sequence[str]) -> bool:
+    """Whether the last words are a bracket and its first value."""
+    told = [one for one in words[-4:] if one != " "]
+    return told[-2:] == ["(", "?"]
 
 
 def pattern_of(report: Report) -> str:
     """A stable identifier of 12 hexadecimal digits. Roles can be swapped: a circle has no beginning.
 
-    That all want the same row sets a pattern apart from one of the same statements on different rows.
+    That all look rows up by the same values sets a pattern apart from one of the same statements on different rows.
     """
     shapes = [shape_of(party) for party in report.parties]
     turned = min([*shapes[i:], *shapes[:i]] for i in range(len(shapes)))
-    return hashlib.blake2b(repr((turned, any(same_thing(report)))).encode(), digest_size=6).hexdigest()
+    return hashlib.blake2b(repr((turned, same_thing(report))).encode(), digest_size=6).hexdigest()

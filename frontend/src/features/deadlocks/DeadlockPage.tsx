@@ -11,7 +11,7 @@ import { Failure } from "../../ui/Failure";
 import { Bars } from "./Bars";
 import { CrossingChart } from "./CrossingChart";
 import { minute } from "./DeadlocksPage";
-import { CAUSES, sinceWords } from "./model";
+import { CAUSES, confidenceWords, sinceWords } from "./model";
 import { patternQuery } from "./queries";
 
 interface Props {
@@ -67,7 +67,9 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
           </div>
           <div className="min-w-0">
             <section aria-label="Cause">
-              <h2 className="border-strong border-b font-semibold">Why: {CAUSES[chosen.cause] ?? chosen.cause}</h2>
+              <h2 className="border-strong border-b font-semibold">
+                {confidenceWords(chosen.confidence)}: {CAUSES[chosen.cause] ?? chosen.cause}
+              </h2>
               <p className="py-1">{chosen.reason}</p>
               <h3 className="mt-1 font-semibold">What mends it</h3>
               <ol className="list-decimal pl-5">

@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import { bars, columnWidth, crossing, nothingSentence, patternsSentence, sinceWords } from "./model";
+import { bars, columnWidth, confidenceWords, crossing, nothingSentence, patternsSentence, sinceWords } from "./model";
 
 const party = (pid: number, waits_for: number, words: string): Schemas["PartyOut"] => ({
   pid,
@@ -92,6 +92,14 @@ describe("words", () => {
       "4 deadlocks of 2 patterns, 4 s of work rolled back; most often web and fares, over fare and sailing, locked in opposite order.",
     );
     expect(patternsSentence({ ...found, patterns: [pattern({ count: 0 })] })).toBe("No deadlock in this window.");
+  });
+
+  it("say how far what is known of a cause carries", () => {
+    expect(["certain", "likely", "perhaps"].map(confidenceWords)).toEqual([
+      "Why, as the log tells",
+      "Why, most likely",
+      "Why, perhaps (the log does not tell)",
+    ]);
   });
 
   it("do not call nothing what nobody looked for", () => {

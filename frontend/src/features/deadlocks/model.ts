@@ -11,6 +11,8 @@ export const CAUSES: Readonly<Record<string, string>> = {
   foreign_key: "foreign key and its parent row",
   missing_index_scan: "locks rows by scanning",
   unique_insert: "same keys inserted",
+  upsert: "same keys inserted or changed",
+  many_rows: "many rows locked as they come",
   advisory: "advisory locks",
   table_lock: "whole tables locked",
   ddl: "structure changed meanwhile",
@@ -71,6 +73,12 @@ export function sinceWords(one: Schemas["PatternOut"], when: (at: number) => str
   if (one.handled_at === null || one.since_change === null) return "";
   const since = `${when(one.handled_at)} (${one.change})`;
   return one.since_change === 0 ? `none since ${since}` : `${count(one.since_change)} since ${since}`;
+}
+
+/** How far what is known of a cause carries. */
+export function confidenceWords(confidence: string): string {
+  if (confidence === "certain") return "Why, as the log tells";
+  return confidence === "likely" ? "Why, most likely" : "Why, perhaps (the log does not tell)";
 }
 
 const BEHIND_MS = 60_000;
