@@ -4,8 +4,9 @@ import argparse
 import gc
 import sys
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from contextlib import nullcontext
+from datetime import tzinfo
 from functools import lru_cache
 from typing import Any, BinaryIO
 
@@ -16,6 +17,7 @@ from faena.core.deadlocks.reading import Deadlock, DeadlockReader
 from faena.core.deadlocks.report import BadReport
 from faena.core.logged import Execution, LogEvent
 from faena.core.sql.texts import fingerprint
+from faena.sources.logs.entries import zone_named
 from faena.sources.logs.reading import Summary, read_stream
 
 FLUSH_AT = 1 << 16
@@ -28,6 +30,9 @@ def main(arguments: Sequence[str]) -> int:
     parser.add_argument(
         "--log-line-prefix", metavar="PREFIX", help="of logs in stderr form, where it is not recognised"
     )
+    parser.add_argument(
+        "--time-zone", metavar="ZONE", type=_zone, help="of the log, where its abbreviation means several: Asia/Kolkata"
+    )
     parser.add_argument("--only", choices=("trouble",), help="errors and waits, without executions; much faster")
     given = parser.parse_args(arguments)
     gc.disable()  # nothing below makes circles, and looking for them takes a third of the time
@@ -36,7 +41,14 @@ def main(arguments: Sequence[str]) -> int:
         try:
             with nullcontext(sys.stdin.buffer) if name == "-" else open(name, "rb") as stream:
                 summary = Summary()
-                _print_all(stream, summary, given.log_line_prefix, given.only == "trouble", kinds, patterns, out)
+                found = read_stream(
+                    stream,
+                    summary,
+                    prefix=given.log_line_prefix,
+                    trouble_only=given.only == "trouble",
+                    zone=given.time_zone,
+                )
+                _print_all(found, kinds, patterns, out)
         except (OSError, EOFError) as error:
             out.flush()
             print(f"faena: {name}: {getattr(error, 'strerror', None) or error}", file=sys.stderr)
@@ -46,18 +58,19 @@ def main(arguments: Sequence[str]) -> int:
     return 0
 
 
+def _zone(name: str) -> tzinfo:
+    zone = zone_named(name)
+    if zone is None:
+        raise argparse.ArgumentTypeError(f"{name!r} is no time zone that is known here; give one like Europe/Berlin")
+    return zone
+
+
 def _print_all(
-    stream: BinaryIO,
-    summary: Summary,
-    prefix: str | None,
-    trouble_only: bool,
-    kinds: Counter[str],
-    patterns: Counter[str],
-    out: BinaryIO,
+    found: Iterable[Execution | LogEvent], kinds: Counter[str], patterns: Counter[str], out: BinaryIO
 ) -> None:
     waiting, size = list[bytes](), 0
     deadlocks = DeadlockReader(scans_what_it_locks)
-    for happening in read_stream(stream, summary, prefix=prefix, trouble_only=trouble_only):
+    for happening in found:
         body = _body(happening, deadlocks, patterns)
         kinds[body["event"]] += 1
         waiting.append(orjson.dumps(body))

@@ -1,6 +1,7 @@
 """Chains, time lost and tapes, against slow twins that are obviously right."""
 
 from collections import Counter
+from dataclasses import replace
 from itertools import groupby
 
 import numpy as np
@@ -150,6 +151,14 @@ def test_a_root_that_was_in_a_circle_before_begins_an_episode_of_its_own() -> No
     made = frame((0, 1, 2), (0, 2, 1), (1, 1, 0), (1, 3, 1), (2, 1, 0), (2, 3, 1))
     found = episodes(made, roots_of(made), made.blocker != 0)
     assert [(one.pid, one.row == CIRCLE, one.first, one.last) for one in found] == [(1, True, 0, 0), (1, False, 1, 2)]
+
+
+def test_a_gap_without_any_wait_ends_an_episode() -> None:
+    """Only ticks with a wait are read, so what lies next to each other in the frame can be an hour apart."""
+    made = frame((0, 1, 0), (0, 2, 1), (1, 1, 0), (1, 2, 1), (2, 1, 0), (2, 2, 1))
+    made = replace(made, tick_ms=np.array([0, 1000, 3_600_000]))
+    found = episodes(made, roots_of(made), made.blocker != 0)
+    assert sorted((one.first, one.last) for one in found) == [(0, 1), (2, 2)]
 
 
 def test_who_only_stands_in_line_closes_no_circle() -> None:

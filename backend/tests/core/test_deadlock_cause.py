@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 from faena.core.deadlocks.cause import Cause, Confidence, judge, sentence
 from faena.core.deadlocks.pattern import pattern_of, statement_shape
-from faena.core.deadlocks.report import Report, read_report
+from faena.core.deadlocks.report import BadReport, Report, read_report
 from faena.core.logged import EventKind, LogEvent
 from faena.core.sql.names import tables_of, target_of
 from faena.core.units import EpochMs, Pid
@@ -115,6 +115,32 @@ def test_a_pattern_does_not_hang_on_where_a_long_text_was_cut_or_on_what_is_lear
 def test_words_of_a_lock_clause_are_no_tables(statement: str, table: str) -> None:
     assert target_of(statement) == table
     assert not {"set", "of", "f", "skip"} & set(tables_of(statement))
+
+
+@pytest.mark.parametrize(
+    ("key", "words"),
+    [("[16400,0,42,1]", "advisory lock 42"), ("[16400,4294967295,4294967295,1]", "advisory lock -1"),
+     ("[16400,7,4294967286,2]", "advisory lock (7, -10)"), ("[16400,1,0,1]", "advisory lock 4294967296")],
+)  # fmt: skip
+def test_an_advisory_lock_is_called_by_the_key_that_programs_know(key: str, words: str) -> None:
+    report = circle(["SELECT pg_advisory_lock(1)"] * 2, lock=f"ExclusiveLock on advisory lock {key}")
+    assert report.victim.wants.words == words
+
+
+def test_a_process_that_is_none_of_the_circle_has_read_it_somewhere() -> None:
+    event = LogEvent(
+        at=EpochMs(1), kind=EventKind.DEADLOCK, pid=Pid(99), place=1, severity="ERROR", sqlstate="40P01",
+        message="deadlock detected", statement="SELECT 1",
+        detail="Process 10 waits for ShareLock on transaction 5; blocked by process 11.\n"
+        "Process 11 waits for ShareLock on transaction 6; blocked by process 10.",
+    )  # fmt: skip
+    with pytest.raises(BadReport, match="none of the circle"):
+        read_report(event)
+
+
+def test_without_codes_it_is_perhaps_a_message_that_somebody_raised() -> None:
+    report = replace(circle(["UPDATE a SET x = 1 WHERE id = 1", "UPDATE a SET x = 1 WHERE id = 2"]), coded=False)
+    assert "perhaps a message that somebody raised" in judge(report).reason
 
 
 def test_a_plan_that_scans_is_the_cause_before_the_order_is() -> None:

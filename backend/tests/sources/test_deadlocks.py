@@ -11,11 +11,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+import psycopg
 import pytest
 from contention import PATIENCE_S, Scene, scene
 from faena.core.answers.scanning import scans_what_it_locks
 from faena.core.deadlocks.cause import Cause
 from faena.core.deadlocks.reading import Deadlock, DeadlockReader
+from faena.core.logged import EventKind, LogEvent
 from faena.sources.logs.reading import Summary, read_stream
 from faena.sources.postgres import Target
 from serverlog import FORMS, logging, written
@@ -43,6 +45,15 @@ NASTY = (
     "UPDATE sailing SET note = '\nProcess 1 waits for ShareLock on transaction 5; blocked by process 2.\n"
     "2026-03-01 09:20:00.000 UTC [1] ERROR:  deadlock detected\nProcess {other}: SELECT 1' WHERE id = {row}"
 )
+
+
+RAISED = """
+DO $$ BEGIN
+  RAISE EXCEPTION USING ERRCODE = '40P01', MESSAGE = 'deadlock detected', DETAIL = format(
+    E'Process %s waits for ShareLock on transaction 5; blocked by process 2.\\n'
+    'Process 2 waits for ShareLock on transaction 6; blocked by process %s.', pg_backend_pid(), pg_backend_pid());
+END $$
+"""
 
 
 @dataclass(frozen=True)
@@ -203,6 +214,8 @@ def logs(target: Target) -> Iterator[dict[str, bytes]]:
                     close(stage, swapped, literals, name.replace(" ", "_") + f"-{again}")
             wait_long(stage)
         with owner("harbour") as keeper:
+            with pytest.raises(psycopg.errors.DeadlockDetected):
+                keeper.execute(RAISED.encode())
             keeper.execute("SELECT 'the end of it'")
         yield {form: written(form, "the end of it") for form in FORMS}
 
@@ -249,6 +262,18 @@ def test_texts_that_imitate_reports_stay_texts(logs: dict[str, bytes]) -> None:
         for party in one.report.parties:
             assert party.statement.startswith("UPDATE sailing SET note = '\nProcess 1 waits")
             assert re.search(r"WHERE id = \d+$", party.statement), party.statement
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_what_a_program_raises_in_the_servers_words_is_its_message_and_no_deadlock(
+    logs: dict[str, bytes], form: str
+) -> None:
+    raised = [
+        one
+        for one in read_stream(io.BytesIO(logs[form]), Summary())
+        if isinstance(one, LogEvent) and " at RAISE" in one.context
+    ]
+    assert [(one.kind, one.message) for one in raised] == [(EventKind.ERROR, "deadlock detected")]
 
 
 def test_the_command_tells_them_and_their_patterns(logs: dict[str, bytes], tmp_path: Path) -> None:

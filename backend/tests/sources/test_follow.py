@@ -215,7 +215,8 @@ def test_literals_stay_out_unless_asked_for(target: Target) -> None:
 
 def test_without_the_right_the_grant_is_named(target: Target) -> None:
     with owner() as keeper:
-        keeper.execute(log_grant(target.user).replace("GRANT", "REVOKE").replace(" TO ", " FROM ").encode())
+        of_function = log_grant(target.user).split("\n")[1]
+        keeper.execute(of_function.replace("GRANT", "REVOKE").replace(" TO ", " FROM ").encode())
     with pytest.raises(SourceRefused) as refused:
         followed(Target(**{**plain(target), "log": THROUGH_SERVER}), ALL, lambda: None)
     assert refused.value.remedy == log_grant(target.user)

@@ -4,6 +4,8 @@ import gzip
 import io
 import json
 from collections.abc import Iterator
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
 
 import psycopg
 import pytest
@@ -235,6 +237,49 @@ def test_what_an_application_mostly_logs_is_read_at_once(logs: dict[str, bytes],
     at_once = [one.statement for one in entries if isinstance(one, Execution)]
     assert "SELECT 'the end'" in at_once
     assert any("pg_sleep($2)" in text for text in at_once), "one of the extended protocol"
+
+
+BERLIN, CHICAGO = ZoneInfo("Europe/Berlin"), ZoneInfo("America/Chicago")
+
+
+@pytest.mark.parametrize(
+    ("stamp", "zone", "utc"),
+    [
+        ("2026-03-01 09:20:00.123 CET", None, "2026-03-01T08:20:00.123"),
+        ("2026-03-01 09:20:00.123 +05:30", None, "2026-03-01T03:50:00.123"),
+        ("2026-03-01 09:20:00.123 CST", CHICAGO, "2026-03-01T15:20:00.123"),
+        ("2026-03-01 09:20:00.123 CST", ZoneInfo("Asia/Shanghai"), "2026-03-01T01:20:00.123"),
+        ("2026-11-01 01:30:00.000 CDT", CHICAGO, "2026-11-01T06:30:00.000"),  # the hour that comes twice
+        ("2026-11-01 01:30:00.000 CST", CHICAGO, "2026-11-01T07:30:00.000"),
+        ("2026-03-01 09:20:00.123 IST", None, None),
+        ("2026-03-01 09:20:00.123 CST", None, None),
+        ("2026-03-01 09:20:00.123 XYZ", None, None),
+    ],
+)
+def test_an_abbreviation_that_means_several_zones_is_never_taken_for_one(
+    stamp: str, zone: ZoneInfo | None, utc: str | None
+) -> None:
+    stamps = Stamps(zone)
+    for _ in range(2):  # the second time from what it remembers of the minute
+        at = stamps.read(stamp)
+        assert (
+            None if at < 0 else datetime.fromtimestamp(at / 1000, UTC).isoformat(timespec="milliseconds")[:23]
+        ) == utc
+    assert bool(stamps.unknown_zones) == (utc is None)
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_entries_in_a_zone_that_is_not_known_are_left_out_and_it_is_said(logs: dict[str, bytes], form: str) -> None:
+    told = logs[form].replace(b" UTC", b" IST")
+    runs, events, summary = read(told)
+    assert not runs
+    assert not events
+    assert summary.unreadable > 3
+    assert any("time zone IST" in note and "--time-zone" in note for note in summary.notes)
+    found = list(read_stream(io.BytesIO(told), Summary(), zone=ZoneInfo("Asia/Kolkata")))
+    right = list(read_stream(io.BytesIO(logs[form]), Summary()))
+    at = [one.ended if isinstance(one, Execution) else one.at for one in found]
+    assert at == [(one.ended if isinstance(one, Execution) else one.at) - 5.5 * 3600 * 1000 for one in right]
 
 
 def test_bytes_that_are_no_utf8_are_read_and_counted() -> None:

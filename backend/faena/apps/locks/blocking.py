@@ -92,7 +92,7 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
     waits = np.zeros(len(frame.code), dtype=np.bool_)
     waits[known] = waiting[frame.code[known]]
     roots = roots_of(frame)
-    found = episodes(frame, roots, waits)
+    found = episodes(frame, roots, waits, patience_ms=int(3000 * tick_s))
     per_tick = np.bincount(frame.tick[waits]) if waits.any() else np.zeros(1, dtype=np.int64)
     kinds = _kinds(server_id)
     rows = _waits(server_id, window)

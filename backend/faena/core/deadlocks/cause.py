@@ -13,6 +13,7 @@ _DDL = re.compile(
     r"^\s*(alter|create|drop|truncate|reindex|cluster|refresh|vacuum|comment|grant|revoke)\b", re.IGNORECASE
 )
 _VERB = re.compile(r"^\s*(?:with\b.*?\)\s*)?(insert|update|delete|select|lock|merge|copy)\b", re.IGNORECASE | re.DOTALL)
+UNCODED = " The log has no codes of errors, so this is perhaps a message that somebody raised, and no deadlock."
 RETRY = "Whatever else is done: let the program repeat a transaction that ends with 40P01 (deadlock_detected)."
 
 
@@ -295,7 +296,8 @@ def judge(report: Report, scanning: Set[int] = frozenset()) -> Verdict:
     """The class of cause, with its reason. `scanning` are pids whose plan is known to lock rows by scanning."""
     circle = Circle(report, scanning)
     found = next(verdict for rule in RULES if (verdict := rule(circle)) is not None)
-    return replace(found, mends=(*found.mends, RETRY))
+    unsure = "" if report.coded else UNCODED
+    return replace(found, mends=(*found.mends, RETRY), reason=found.reason + unsure)
 
 
 _WHERE = re.compile(r"\bwhere\b(.*)$", re.IGNORECASE | re.DOTALL)

@@ -79,6 +79,7 @@ class Report:
     at: EpochMs
     parties: tuple[Party, ...]
     raw: str
+    coded: bool = True  # whether the log tells codes of errors, so that it is no message that somebody raised
 
     @property
     def victim(self) -> Party:
@@ -99,13 +100,15 @@ def read_report(event: LogEvent, names: Mapping[int, str] | None = None) -> Repo
             break
     if not edges or edges[-1][2] != edges[0][0]:
         raise BadReport(f"the entry tells of no circle of sessions: {event.detail!r:.80}")
+    if event.pid and event.pid not in [pid for pid, _, _ in edges]:
+        raise BadReport(f"process {event.pid}, which wrote the entry, is none of the circle that it tells of")
     spoken = _statements("\n".join(lines[len(edges) :]), [pid for pid, _, _ in edges], event)
     victim = edges[0][0] == event.pid or event.pid == 0
     parties = tuple(
         _party(Pid(pid), wanted, Pid(ahead), spoken.get(pid, ""), event if i == 0 and victim else None, names or {})
         for i, (pid, wanted, ahead) in enumerate(edges)
     )
-    return Report(at=event.at, parties=parties, raw=_raw(event))
+    return Report(at=event.at, parties=parties, raw=_raw(event), coded=event.sqlstate == "40P01")
 
 
 def _edge(line: str) -> tuple[int, Wanted, int] | None:
@@ -125,7 +128,7 @@ def _edge(line: str) -> tuple[int, Wanted, int] | None:
 def _wanted(mode: str, thing: str) -> Wanted:
     """The server's words for a thing, in English or by their structure."""
     if "[" in thing:
-        return Wanted(mode, "advisory", thing)
+        return Wanted(mode, "advisory", _advisory(thing))
     if match := _TUPLE.search(thing):
         return Wanted(mode, "tuple", thing, int(match[3] or 0))
     if re.search(r"\d+/\d+", thing):
@@ -145,6 +148,25 @@ def _wanted(mode: str, thing: str) -> Wanted:
             mode, "object" if len(numbers) > 2 else "relation", thing, int(match[1]) if len(numbers) == 2 else 0
         )
     return Wanted(mode, "transactionid", thing)
+
+
+_KEY = re.compile(r"\[(\d+),(\d+),(\d+),([12])\]")
+
+
+def _advisory(thing: str) -> str:
+    """By the key that programs know it by: the server tells the halves of one number, or two numbers."""
+    key = _KEY.search(thing)
+    if key is None:
+        return thing
+    high, low, kind = int(key[2]), int(key[3]), key[4]
+    if kind == "1":
+        number = (high << 32) | low
+        return f"advisory lock {number - (1 << 64) if number >= 1 << 63 else number}"
+    return f"advisory lock ({_signed(high)}, {_signed(low)})"
+
+
+def _signed(number: int) -> int:
+    return number - (1 << 32) if number >= 1 << 31 else number
 
 
 def _statements(told: str, pids: list[int], event: LogEvent) -> dict[int, str]:

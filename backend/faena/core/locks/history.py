@@ -181,10 +181,10 @@ class Episode:
     circle: tuple[int, ...] = ()
 
 
-def episodes(frame: SessionFrame, roots: Roots, waits: npt.NDArray[np.bool_], patience: int = 3) -> list[Episode]:
+def episodes(frame: SessionFrame, roots: Roots, waits: npt.NDArray[np.bool_], patience_ms: int = 3000) -> list[Episode]:
     """Chains over time, the one that cost most first. `waits` (N,) marks samples that wait for a lock.
 
-    A root that is not seen blocking for more than `patience` ticks has ended its episode; blocking anew begins another.
+    A root that is not seen blocking for longer than `patience_ms` has ended its episode; blocking anew begins another.
     A circle is an episode of its own, until the server ends one of its parties.
     """
     waiting = np.flatnonzero(waits)
@@ -197,7 +197,7 @@ def episodes(frame: SessionFrame, roots: Roots, waits: npt.NDArray[np.bool_], pa
     waiting, root, pid, started = waiting[order], root[order], pid[order], started[order]
     tick = frame.tick[waiting]
     other = (np.diff(pid) != 0) | (np.diff(started) != 0) | (np.diff(root == CIRCLE) != 0)
-    cut = np.flatnonzero(other | (np.diff(tick) > patience)) + 1
+    cut = np.flatnonzero(other | (np.diff(frame.tick_ms[tick]) > patience_ms)) + 1
     ahead = _ahead(frame)[0] if bool((root == CIRCLE).any()) else root
     found = [
         _episode(frame, roots, ahead, waiting[part], root[part], int(pid[part.start]), int(started[part.start]))

@@ -195,6 +195,8 @@ class Assembler:
 def kind_of(entry: Entry) -> EventKind:
     """By its code, else by the server's own words."""
     message, state = entry.message, entry.sqlstate
+    if entry.context.split("\n", 1)[0].endswith(" at RAISE"):
+        return EventKind.ERROR  # somebody's words, whatever they are
     if state == "57014" and "timeout" in message:
         return EventKind.TIMEOUT
     if state == "40001" and "conflict with recovery" in message:

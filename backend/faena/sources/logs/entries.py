@@ -1,13 +1,15 @@
 """One entry of a server's log, whatever the form it was written in."""
 
 import re
-from datetime import datetime, timedelta, timezone
+from datetime import UTC, datetime, timedelta, timezone, tzinfo
 from typing import NamedTuple
+from zoneinfo import ZoneInfo
 
-# Names that servers print for their time zone, in hours east. Others are taken as UTC, and the reader says so.
+# Names that servers print for their time zone and that mean one, in hours east. BST, CST, EST, IST, MST, PST and many
+# others mean several: for them, and for names that are not here, the zone must be told.
 ZONES = {
-    "UTC": 0, "GMT": 0, "Z": 0, "WET": 0, "WEST": 1, "BST": 1, "CET": 1, "CEST": 2, "EET": 2, "EEST": 3, "MSK": 3,
-    "EST": -5, "EDT": -4, "CST": -6, "CDT": -5, "MST": -7, "MDT": -6, "PST": -8, "PDT": -7, "JST": 9, "AEST": 10,
+    "UTC": 0, "GMT": 0, "Z": 0, "WET": 0, "WEST": 1, "CET": 1, "CEST": 2, "EET": 2, "EEST": 3, "MSK": 3, "JST": 9, "KST": 9,
+    "AEST": 10, "AEDT": 11, "NZST": 12, "NZDT": 13, "HKT": 8, "CAT": 2, "EAT": 3, "SAST": 2,
 }  # fmt: skip
 _STAMP = re.compile(r"(\d{4})-(\d\d)-(\d\d)[ T](\d\d):(\d\d):(\d\d)(?:\.(\d{1,3}))? ?([A-Za-z]+|[+-]\d\d(?::?\d\d)?)?")
 _MAX_KEPT = 4096
@@ -32,10 +34,23 @@ class Entry(NamedTuple):
     statement: str = ""
 
 
-class Stamps:
-    """Reads time stamps; those of one minute share their work."""
+def zone_named(name: str) -> tzinfo | None:
+    """A time zone by its name in the tz database, as servers have it in log_timezone; None for one that is not known."""
+    try:
+        return ZoneInfo(name)
+    except (ValueError, OSError):  # not a name, or none that this machine knows
+        return None
 
-    def __init__(self) -> None:
+
+class Stamps:
+    """Reads time stamps; those of one minute share their work.
+
+    `zone` is what abbreviations mean that mean several zones, or none that is known here; without it such a stamp is
+    not read, and `unknown_zones` has its name.
+    """
+
+    def __init__(self, zone: tzinfo | None = None) -> None:
+        self._zone = zone
         self._minutes: dict[str, tuple[int, str]] = {}  # its beginning, and what stands behind the fraction
         self.unknown_zones: set[str] = set()
 
@@ -52,10 +67,12 @@ class Stamps:
             return -1
         *fields, fraction, zone = match.groups()
         try:
-            east = timezone(timedelta(minutes=self._minutes_east(zone or "UTC")))
             year, month, day, hour, minute, second = map(int, fields)
-            moment = datetime(year, month, day, hour, minute, second, tzinfo=east)
-        except ValueError:
+            bare = datetime(year, month, day, hour, minute, second)  # noqa: DTZ001  # its zone comes next
+            moment = self._placed(bare, zone or "")
+        except (ValueError, OverflowError):
+            return -1
+        if moment is None:
             return -1
         ms = int(moment.timestamp()) * 1000
         if len(self._minutes) >= _MAX_KEPT:
@@ -64,10 +81,20 @@ class Stamps:
             self._minutes[stamp[:17]] = ms - 1000 * second, stamp[23:]
         return ms + int((fraction or "0").ljust(3, "0"))
 
-    def _minutes_east(self, zone: str) -> int:
-        if zone[0] in "+-":
+    def _placed(self, moment: datetime, zone: str) -> datetime | None:
+        """With its time zone; None where that cannot be told."""
+        if zone[:1] in ("+", "-"):
             digits = zone[1:].replace(":", "").ljust(4, "0")
-            return (int(digits[:2]) * 60 + int(digits[2:])) * (-1 if zone[0] == "-" else 1)
-        if zone not in ZONES:
-            self.unknown_zones.add(zone)
-        return ZONES.get(zone, 0) * 60
+            minutes = (int(digits[:2]) * 60 + int(digits[2:])) * (-1 if zone[0] == "-" else 1)
+            return moment.replace(tzinfo=timezone(timedelta(minutes=minutes)))
+        if zone in ZONES:
+            return moment.replace(tzinfo=timezone(timedelta(hours=ZONES[zone])))
+        if self._zone is not None:
+            # In the hour that comes twice in autumn the abbreviation tells which of the two it is.
+            both = (moment.replace(tzinfo=self._zone, fold=fold) for fold in (0, 1))
+            return next((one for one in both if one.tzname() == zone), moment.replace(tzinfo=self._zone)).astimezone(
+                UTC
+            )
+        if len(self.unknown_zones) < 10:
+            self.unknown_zones.add(zone or "none")
+        return None

@@ -3,6 +3,7 @@
 import asyncio
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import tzinfo
 from hashlib import blake2b
 from pathlib import Path
 from typing import Protocol
@@ -100,12 +101,14 @@ class LocalFiles:
 
 
 class Follower:
-    """One server's log. `prefix` is the server's log_line_prefix where it is known."""
+    """One server's log. `prefix` is the server's log_line_prefix where it is known, `zone` its log_timezone."""
 
-    def __init__(self, files: LogFiles, prefix: str | None = None, form: Form | None = None) -> None:
+    def __init__(
+        self, files: LogFiles, prefix: str | None = None, form: Form | None = None, zone: tzinfo | None = None
+    ) -> None:
         self._files, self._prefix, self._wanted = files, prefix, form
         self._form: Form | None = None
-        self._stamps, self._faults, self._assembler = Stamps(), Faults(), Assembler()
+        self._stamps, self._faults, self._assembler = Stamps(zone), Faults(), Assembler()
         self._read_entries: ReadEntries | None = None
         self._ended_at: tuple[str, int] | None = None  # where the file ended in this round
         self._stood_at: tuple[str, int] | None = (

@@ -107,6 +107,9 @@ class JsonEntries:
             raise ValueError("no identifier of a statement")
         if client == "[local]":
             client = "local"
+        at = self._stamps.read(raw["timestamp"])
+        if at < 0:
+            raise ValueError("no time, or in a zone that is not known")
         if message[:10] == "duration: " and raw["error_severity"] == "LOG":
             figure, _, rest = message[10:].partition(" ms  ")
             whole = rest[:11] == "statement: "
@@ -117,7 +120,7 @@ class JsonEntries:
                 return _new(
                     Execution,
                     (
-                        self._stamps.read(raw["timestamp"]), took, pid, line,
+                        at, took, pid, line,
                         rest[11:] if whole else rest.partition(": ")[2], query_id,
                         detail[12:] if detail[1:12] == "arameters: " else "", database, user, program, client, None, None, None if whole else took, 0, "", 1.0,
                     ),
@@ -125,7 +128,7 @@ class JsonEntries:
         return _new(
             Entry,
             (
-                self._stamps.read(raw["timestamp"]),
+                at,
                 pid,
                 str(raw["error_severity"]),
                 message,
@@ -283,7 +286,12 @@ class TextEntries:
             if match is None:
                 at = self._pass_over(text, at, offset)
                 continue
-            entry = self._entry(patterns.of_entry(match.groups("")), offset + at)
+            told_by = patterns.of_entry(match.groups(""))
+            entry = self._entry(told_by, offset + at)
+            if entry[0] < 0 and told_by[0]:
+                self._faults.add(f"no entry at byte {offset + at}: its time {told_by[0]!r} cannot be told")
+                held, at = None, match.end() + 1
+                continue
             at = match.end() + 1
             if entry[2] in FOLLOW_UPS:
                 held = held and _with(held, entry[2], entry[3])

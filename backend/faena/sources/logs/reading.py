@@ -4,6 +4,7 @@ import re
 import zlib
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from datetime import tzinfo
 from gzip import BadGzipFile
 from typing import BinaryIO
 
@@ -55,16 +56,23 @@ class Summary:
 
 
 def read_stream(
-    stream: BinaryIO, summary: Summary, *, prefix: str | None = None, trouble_only: bool = False
+    stream: BinaryIO,
+    summary: Summary,
+    *,
+    prefix: str | None = None,
+    trouble_only: bool = False,
+    zone: tzinfo | None = None,
 ) -> Iterator[Happening]:
     """Executions and events of a log, also a compressed one. `summary` is filled on the way.
+
+    `zone` is what abbreviations of time zones mean that mean several.
 
     `trouble_only` skips executions, and with them the work of reading blocks in which nothing but executions stands.
     """
     plain = opened(stream)
     peekable = _Peeked(plain)
     summary.form = recognise_form(peekable.head)
-    stamps, faults, lost = Stamps(), Faults(), list[int]()
+    stamps, faults, lost = Stamps(zone), Faults(), list[int]()
     read = reader_for(summary.form, prefix, stamps, faults)
     assembler = Assembler()
     skips = trouble_only and (summary.form == "jsonlog" or any(word in peekable.head for word in _ENGLISH))
@@ -104,7 +112,11 @@ def _conclude(
     if faults.first:
         summary.notes.append(faults.first)
     if stamps.unknown_zones:
-        summary.notes.append(f"time zone {', '.join(sorted(stamps.unknown_zones))} is not known and was taken as UTC")
+        names = ", ".join(sorted(stamps.unknown_zones))
+        summary.notes.append(
+            f"time zone {names} is not known, or means several: entries in it are left out; say which with --time-zone, "
+            "as in --time-zone America/Chicago"
+        )
     if assembler.foreign:
         summary.notes.append("the server logs in another language than English; read as far as its structure carries")
 

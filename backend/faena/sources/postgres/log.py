@@ -12,6 +12,7 @@ from faena.core.logged import CaptureRules, Execution, LogPosition, LogReading
 from faena.core.statements.executions import LoggedShare, chosen, logged_share
 from faena.core.units import QueryId
 from faena.sources.logs.blocks import Form
+from faena.sources.logs.entries import zone_named
 from faena.sources.logs.follow import Follower, LocalFiles, LogFile, LogFiles
 from faena.sources.postgres import queries
 
@@ -40,7 +41,8 @@ class ServerLog:
 
     def __init__(self, where: str, settings: dict[str, str], ask: Ask, identify: Callable[[str], QueryId]) -> None:
         files: LogFiles = ServerFiles(ask) if where == THROUGH_SERVER else LocalFiles(Path(where))
-        self._follower = Follower(files, settings.get("log_line_prefix"), form_of(settings))
+        zone = zone_named(settings.get("log_timezone", "UTC"))
+        self._follower = Follower(files, settings.get("log_line_prefix"), form_of(settings), zone)
         self._logged: LoggedShare = logged_share(settings)
         self._identify = identify
 

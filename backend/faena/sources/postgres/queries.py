@@ -157,7 +157,7 @@ SETTINGS: LiteralString = """
      WHERE name IN ('compute_query_id', 'track_io_timing', 'shared_preload_libraries', 'track_activity_query_size',
                     'work_mem', 'hash_mem_multiplier', 'shared_buffers', 'log_destination', 'log_min_duration_statement',
                     'log_min_duration_sample', 'log_statement_sample_rate', 'log_line_prefix', 'log_directory',
-                    'logging_collector', 'log_lock_waits', 'log_temp_files', 'auto_explain.log_min_duration')
+                    'logging_collector', 'log_lock_waits', 'log_temp_files', 'log_timezone', 'auto_explain.log_min_duration')
     UNION ALL
     SELECT 'pending_restart', coalesce(string_agg(name, ', ' ORDER BY name), '') FROM pg_settings WHERE pending_restart"""
 
