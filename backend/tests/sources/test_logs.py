@@ -3,12 +3,14 @@
 import gzip
 import io
 import json
+import re
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 import psycopg
 import pytest
+from faena.core.deadlocks.report import read_report
 from faena.core.logged import EventKind, Execution, LogEvent
 from faena.sources.logs.blocks import Form, Word, has_any
 from faena.sources.logs.entries import Stamps
@@ -310,3 +312,35 @@ def test_looking_for_words_by_two_letters_finds_what_plain_search_finds(data: by
     for word in WORDS:
         assert has_any(data, [word]) == (word.text in data)
     assert has_any(data, WORDS) == any(word.text in data for word in WORDS)
+
+
+SAMPLES = {
+    "m": "2026-03-01 09:20:01.123 UTC", "t": "2026-03-01 09:20:01 UTC", "n": "1772356801.123", "p": "4711", "u": "booking",
+    "d": "tidewrack", "a": "gate-scan", "h": "10.1.2.3", "r": "10.1.2.3(5123)", "c": "69a40ad1.1267", "l": "7",
+    "s": "2026-03-01 08:00:00 UTC", "v": "3/17", "x": "0", "e": "40P01", "b": "client backend", "Q": "-12345", "q": "",
+}  # fmt: skip
+ODD = (
+    "%n [%p] ", "%m %c [%p] ", "%m|%p|%u|%d|", "%t;%p;%u;", "%m[%p]", "%m [%p] %u@%d/%a/%h:", "%e %m [%p] ", "[%m] [%p] ",
+    "%m - %p - %u - ", "%n %p %u@%d ", "%t [%p-%l] %q%u@%d ", "%m [%p] [%b] ", "%h %u %d %m %p ", "%t:%h(%p):%u@%d:",
+    "%m [%v %x] [%p] ", "%p ", "", "%c ", "%m user=%u,db=%d,app=%a,client=%h [%p] ",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("told", [True, False], ids=["told", "found out"])
+@pytest.mark.parametrize("prefix", [*COMMON, *ODD])
+def test_whatever_the_prefix_the_same_deadlock_is_read(prefix: str, told: bool) -> None:
+    """Also with one that nobody knows: then times and processes are found where they stand, and it is said."""
+    before = re.sub(r"%-?\d*([a-zA-Z])", lambda found: SAMPLES[found[1]], prefix)
+    data = (
+        f"{before}LOG:  duration: 1.500 ms  statement: SELECT 1\n{before}ERROR:  deadlock detected\n"
+        f"{before}DETAIL:  Process 4711 waits for ShareLock on transaction 5; blocked by process 12.\n"
+        "\tProcess 12 waits for ShareLock on transaction 6; blocked by process 4711.\n\tProcess 4711: UPDATE a\n"
+        f"\tProcess 12: UPDATE b\n{before}HINT:  See server log for query details.\n{before}STATEMENT:  UPDATE a\n"
+    ).encode() * 3
+    runs, events, summary = read(data, prefix if told else None)
+    assert [one.statement for one in runs] == ["SELECT 1"] * 3
+    at = 1772356801000 if "%t" in prefix else 1772356801123 if re.search("%[mn]", prefix) else -1
+    pid = 4711 if "%p" in prefix else 0
+    assert {(one.kind, one.at, one.pid, one.statement) for one in events} == {(EventKind.DEADLOCK, at, pid, "UPDATE a")}
+    assert [one.pid for one in read_report(events[0]).parties] == [4711, 12]
+    assert told or summary.prefix is not None or any("log-line-prefix" in note for note in summary.notes)

@@ -348,12 +348,16 @@ class _Patterns:
         self.of_execution = fields_of(execution, EXECUTION_FIELDS)
 
 
+# What stands before the two spaces behind a severity: a time, and a process in brackets or behind the time, wherever
+# they are. Each is looked for once in the first characters of a line.
+_AHEAD = r"(?:(?!:  )[^\n]){0,200}?"
 _ANY_PREFIX = re.compile(
-    r"(?>(?:(?P<at>\d{4}-\d\d-\d\d \d\d:\d\d:\d\d(?:\.\d{3})? [A-Za-z0-9+:-]+))?+)"
-    # The severity is looked for in the line's first 500 characters, and a process in brackets once before it.
-    r"(?>(?:(?=(?P<before>[^\n\[]{0,200}+\[(?P<pid>\d{1,9})\])))?+)"
+    rf"(?>(?:(?={_AHEAD}(?P<at>\d{{4}}-\d\d-\d\d \d\d:\d\d:\d\d(?:\.\d{{3}})? (?:[A-Za-z]{{1,6}}|[+-]\d\d(?::?\d\d)?))))?+)"
+    rf"(?>(?:(?={_AHEAD}(?<![\d.])(?P<epoch>\d{{10}}\.\d{{3}})(?!\d)))?+)"
+    rf"(?>(?:(?={_AHEAD}(?:\[|\(|[A-Z]{{1,6}}[ |;:/>-]{{1,3}}|\d{{10}}\.\d{{3}} |^)(?P<pid>(?!\d{{4}}-\d\d)\d{{1,9}})(?:-\d+)?[\])\s|;:,-]))?+)"
     r"(?>[^\n]{0,500}?(?P<severity>LOG|ERROR|FATAL|PANIC|WARNING|NOTICE|INFO|DETAIL|HINT|CONTEXT|STATEMENT|QUERY):  )"
-    r"(?P<message>[^\n]*+(?:\n\t[^\n]*+)*+)" + NEVER
+    r"(?P<message>[^\n]*+(?:\n\t[^\n]*+)*+)" + NEVER,
+    re.MULTILINE,
 )
 _NEVER = re.compile(NEVER + "(?!)")
 

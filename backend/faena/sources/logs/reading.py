@@ -89,7 +89,7 @@ def read_stream(
     found = assembler.take(all_of_it=True)
     summary.happenings += len(found)
     yield from found
-    _conclude(summary, faults, stamps, assembler, read, lost)
+    _conclude(summary, faults, stamps, assembler, read, lost, peekable.head)
     if peekable.broken:
         summary.unreadable += 1
         summary.notes.append(peekable.broken)
@@ -102,13 +102,17 @@ def _only_trouble(block: bytes, form: Form) -> bytes:
 
 
 def _conclude(
-    summary: Summary, faults: Faults, stamps: Stamps, assembler: Assembler, read: object, lost: list[int]
+    summary: Summary, faults: Faults, stamps: Stamps, assembler: Assembler, read: object, lost: list[int], head: bytes
 ) -> None:
     summary.unreadable, summary.recoded = faults.unreadable + len(lost), faults.recoded
     if isinstance(read, TextEntries):
         summary.prefix = read.prefix
         if read.prefix is None and summary.bytes:
-            summary.notes.append("the log's line prefix was not recognised; say it with --log-line-prefix")
+            line = head.split(b"\n", 1)[0].split(b":  ", 1)[0][:160].decode("utf-8", "replace")
+            summary.notes.append(
+                "the log's line prefix was not recognised, so times and processes are told as far as they can be guessed, "
+                f"and nobody is named; say it with --log-line-prefix, as log_line_prefix has it there. A line begins {line!r}"
+            )
     if faults.first:
         summary.notes.append(faults.first)
     if stamps.unknown_zones:
