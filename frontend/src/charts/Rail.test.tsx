@@ -97,4 +97,26 @@ describe("the rail", () => {
     expect(onMark).toHaveBeenCalledWith(mark);
     expect(onWindow).not.toHaveBeenCalled();
   });
+
+  it("is not flattened by one spike, and marks where it is cut off", () => {
+    const sessions = Array.from({ length: 10 }, (_, i) => (i === 4 ? 400 : 1));
+    const { container } = render(
+      <Rail
+        load={{ ...load, groups: [{ key: "running", sessions }] }}
+        window={{ from: START + 5 * HOUR, to: START + 6 * HOUR }}
+        marks={[]}
+        now={NOW}
+        onWindow={vi.fn()}
+        onMark={vi.fn()}
+      />,
+    );
+    expect(container.querySelectorAll("[data-rail-cut=up]")).toHaveLength(1);
+    const tops = [
+      ...(container.querySelector("path[opacity]")?.getAttribute("d") ?? "").matchAll(/M[\d.]+ ([\d.]+)H/g),
+    ];
+    const heights = tops.map((top) => Number(top[1]));
+    expect(Math.min(...heights)).toBeGreaterThanOrEqual(0);
+    const ordinary = Math.max(...heights);
+    expect(ordinary).toBeLessThan(22); // an ordinary hour is still seen: a fourth of the picture and more
+  });
 });

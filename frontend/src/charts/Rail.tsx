@@ -24,12 +24,18 @@ interface Props<Mark extends RailMark> {
 const HEIGHT = 34;
 type Grip = "move" | "from" | "to" | "new";
 
+/** A small arrow at an edge: the picture goes on beyond it. */
+const cutMark = (from: number, to: number, edge: number, inwards: 1 | -1): string => {
+  const [middle, half] = [(from + to) / 2, Math.max(2.5, (to - from) / 2)];
+  return `M${(middle - half).toFixed(1)} ${edge + 3 * inwards}L${middle.toFixed(1)} ${edge}L${(middle + half).toFixed(1)} ${edge + 3 * inwards}Z`;
+};
+
 /** The longer history with the window on it. Drag the window, its edges, or a new one; a mark leads to what it tells. */
 export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow, onMark }: Props<Mark>) => {
   const [ref, size] = useSize<HTMLDivElement>();
   const [drag, setDrag] = useState<{ grip: Grip; origin: number; from: number; to: number } | null>(null);
   const shape = useMemo(
-    () => (load && size.width ? waterline(load, { width: size.width, height: HEIGHT }, null) : null),
+    () => (load && size.width ? waterline(load, { width: size.width, height: HEIGHT }, null, true) : null),
     [load, size.width],
   );
   const [start, end] = [load?.start ?? now - 86_400_000, load?.end ?? now];
@@ -94,6 +100,16 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
         {shape ? (
           <line x2={size.width} y1={shape.line} y2={shape.line} stroke="var(--strong)" strokeWidth="0.75" />
         ) : null}
+        {shape?.cut.map(({ from, to, side }) => (
+          <path
+            key={`${from}-${side}`}
+            d={cutMark(from, to, side === "up" ? 0 : HEIGHT, side === "up" ? 1 : -1)}
+            fill="var(--ink)"
+            data-rail-cut={side}
+          >
+            <title>{side === "up" ? "more ran here than is shown" : "more waited here than is shown"}</title>
+          </path>
+        ))}
         {timeTicks(start, end, size.width, now, 110).map(({ at, x: tx, label }) => (
           <text key={at} x={tx + 3} y={HEIGHT + 13} fontSize="11" fill="var(--muted)">
             {label}

@@ -18,8 +18,16 @@ export interface WaterlineShape {
   readonly ceiling: number | null; // y of the cores, null when unknown
   readonly up: number; // sessions at the top edge
   readonly down: number; // sessions at the bottom edge
+  readonly cut: readonly Cut[]; // where more was than the picture holds
   readonly y: (sessions: number) => number; // positive above the line
   readonly x: (at: number) => number;
+}
+
+/** A bucket that reaches beyond the edge of a steady picture: from and to in pixels, and by which edge. */
+export interface Cut {
+  readonly from: number;
+  readonly to: number;
+  readonly side: "up" | "down";
 }
 
 export interface Size {
@@ -38,10 +46,26 @@ export function peaks(all: readonly Stack[], buckets: number): { running: number
   return { running, waiting };
 }
 
-/** Layers as paths of steps, one step a bucket, each bucket drawn over exactly its own time, gaps left open. */
-export function waterline(load: LoadLike, size: Size, cores: number | null): WaterlineShape {
+const STEADY = 3; // times what nearly all buckets stay below: beyond it a picture is cut off
+
+/** The largest of all values, or so many times what 95 of 100 that are not nothing stay below, if that is less. */
+function steadyPeak(values: readonly number[]): number {
+  const there = values.filter((value) => value > 0).toSorted((a, b) => a - b);
+  const usual = there[Math.floor(0.95 * (there.length - 1))] ?? 0;
+  return Math.min(there.at(-1) ?? 0, STEADY * usual);
+}
+
+/**
+ * Layers as paths of steps, one step a bucket, each bucket drawn over exactly its own time, gaps left open.
+ *
+ * `steady`: one spike does not set the scale; what reaches beyond is cut off and told in `cut`.
+ */
+export function waterline(load: LoadLike, size: Size, cores: number | null, steady = false): WaterlineShape {
   const all = stacks(load);
-  const { running, waiting } = peaks(all, load.starts.length);
+  const heights = (side: "up" | "down"): number[] => load.starts.map((_, i) => edges(all, side, i).at(-1)?.high ?? 0);
+  const { running, waiting } = steady
+    ? { running: steadyPeak(heights("up")), waiting: steadyPeak(heights("down")) }
+    : peaks(all, load.starts.length);
   // Cores belong to the picture when running comes near them, or when nothing else sets the scale.
   const roof = cores !== null && running > cores * 0.25 ? cores * 1.08 : 0;
   // The band belongs to the picture, yet must not flatten it: what reaches beyond is cut off.
@@ -70,11 +94,20 @@ export function waterline(load: LoadLike, size: Size, cores: number | null): Wat
   load.starts.forEach((_, i) => {
     if (isGap(all, i)) return;
     edges(all, "up", i).forEach(({ low, high }, at) => {
-      rising[at]?.push(box(i, Math.min(cap, low), Math.min(cap, high)));
+      rising[at]?.push(box(i, Math.min(cap, up, low), Math.min(cap, up, high)));
       if (high > cap) over += box(i, Math.max(cap, low), high);
     });
-    edges(all, "down", i).forEach(({ low, high }, at) => hanging[at]?.push(box(i, -high, -low)));
+    edges(all, "down", i).forEach(({ low, high }, at) =>
+      hanging[at]?.push(box(i, -Math.min(down, high), -Math.min(down, low))),
+    );
   });
+  const beyond = (side: "up" | "down", edge: number): Cut[] =>
+    load.starts.flatMap((start, i) =>
+      !isGap(all, i) && (edges(all, side, i).at(-1)?.high ?? 0) > edge
+        ? [{ from: x(start), to: x(start + load.bucket_ms), side }]
+        : [],
+    );
+  const cut = [...beyond("up", up), ...beyond("down", down)];
   const layers = [
     ...all.map(({ key, fill }, at) => ({ key, fill, side: "up" as const, path: (rising[at] ?? []).join("") })),
     ...all.map(({ key, fill }, at) => ({ key, fill, side: "down" as const, path: (hanging[at] ?? []).join("") })),
@@ -83,7 +116,7 @@ export function waterline(load: LoadLike, size: Size, cores: number | null): Wat
   const outline = (side: BandLike | undefined, sign: 1 | -1): string =>
     side ? bandPath(load, side, x, (v) => Math.min(size.height, Math.max(0, y(sign * v)))) : "";
   const band = [outline(load.usual?.running, 1), outline(load.usual?.waiting, -1)].filter(Boolean);
-  return { line, layers: layers.filter((l) => l.path), over, band, ceiling, up, down, y, x };
+  return { line, layers: layers.filter((l) => l.path), over, band, ceiling, up, down, cut, y, x };
 }
 
 const most = (row: readonly (number | null)[] | undefined): number => Math.max(0, ...(row ?? []).map((v) => v ?? 0));
