@@ -1,5 +1,7 @@
 """Parts of a change add up, whatever the windows held, and name the cause that was put in."""
 
+import re
+
 import pytest
 from faena.core.answers.cause_split import cause_split, sentence
 from faena.core.statements.figures import Effort
@@ -64,3 +66,41 @@ def test_slower_reads_are_told_from_more_reads() -> None:
 
 def test_longer_windows_are_no_more_load() -> None:
     assert cause_split(BASE, ran(1, 6000, 10) | ran(2, 600, 100), 60, 600).change == pytest.approx(0)
+
+
+@given(windows, windows)
+def test_no_sentence_tells_a_share_that_is_none_or_a_cause_that_works_the_other_way(
+    before: Efforts, after: Efforts
+) -> None:
+    split = cause_split(before, after, 60, 60)
+    if not split.parts:
+        return
+    told = sentence(split, "X", "an hour before")
+    shares = [float(one) for one in re.findall(r"([-\d.]+)%", told)]
+    assert all(0 <= share <= 100 for share in shares)
+    assert "more than all" not in told
+    if "of the difference is dearer calls" in told:
+        assert split.change > 0
+        assert split.cost > 0
+    if "of the difference is cheaper calls" in told:
+        assert split.change < 0
+        assert split.cost < 0
+
+
+def test_one_doubled_beside_one_vanished_is_not_about_the_same() -> None:
+    before = ran(1, 600, 10) | ran(2, 600, 10)
+    split = cause_split(before, ran(1, 1200, 10), 60, 60)
+    assert split.change == pytest.approx(0)
+    told = sentence(split, "the one", "an hour before")
+    assert "about the same" in told
+    assert "But not what makes it up: 100 ms a second more and 100 ms a second less" in told
+    assert "But" not in sentence(cause_split(before, before, 60, 60), "the one", "an hour before")
+
+
+def test_parts_that_work_against_each_other_are_told_in_time_and_not_in_shares() -> None:
+    """Twice the calls at a third of the cost, which is less in all: neither is a share of the difference."""
+    split = cause_split(ran(1, 600, 30), ran(1, 1200, 10), 60, 60)
+    told = sentence(split, "the one", "an hour before")
+    assert "by cheaper calls" in told
+    assert "by more calls" in told
+    assert "%" not in told.split(":")[1].split(".")[0]

@@ -27,6 +27,8 @@ def glance(**values: object) -> Glance:
         ({"waiting": 4.0}, "waiting 4.0, usually at most 1.0"),
         ({"lag_ms": 90_000.0}, "replay lags by 90 s"),
         ({"deadlocks": 3.0}, "3 deadlocks in the last hour"),
+        ({"waiting": 40.0, "usual_waiting_high": nan}, "40.0 sessions wait, and what is usual is not known yet"),
+        ({"waiting": 6.0, "usual_waiting_high": nan}, ""),
         ({"running": 14.0, "cores": None, "usual_running_high": nan}, ""),
     ],
 )

@@ -148,33 +148,69 @@ def _reads(rates: Mapping[QueryId, _Rate]) -> tuple[float, float]:
     return sum(rate.reads for rate in rates.values()), sum(rate.read_ms for rate in rates.values())
 
 
+SAME = 0.05  # of the total: less of a change is none
+MOVED = 0.2  # of the total that went up and down within it, from which it is worth a word
+
+
 def sentence(split: CauseSplit, name: str, times: str) -> str:
     """`name` of the statement with the largest part; `times` are words for the other window ("than a day before")."""
     change = split.change
     if split.before <= 0:
-        return f"Nothing ran in the other window, so all of {split.after:.3g} ms a second is new."
-    ratio = split.after / split.before
-    if abs(change) < 0.05 * split.before:
-        return f"Time in statements is about the same {times}: {split.after:.3g} ms a second, {ratio:.2f} times."
-    words = {"volume": "more calls", "mix": "other statements", "cost": "dearer calls"}
-    if change < 0:
-        words = {"volume": "fewer calls", "mix": "other statements", "cost": "cheaper calls"}
-    share = {key: getattr(split, key) / change for key in words}
-    main = max(share, key=lambda key: share[key])
+        return f"Nothing ran in the other window, so all of {_ms(split.after)} is new."
+    if split.after <= 0:
+        return f"Nothing ran in this window; {_ms(split.before)} were spent {times}."
     first = split.parts[0]
-    why = "called more or less often" if abs(first.by_calls) >= abs(first.by_cost) else "each call costs more or less"
-    if first.change > 0:
-        why = "called more often" if first.by_calls >= first.by_cost else "each call is dearer"
-    elif first.change < 0:
-        why = "called less often" if first.by_calls <= first.by_cost else "each call is cheaper"
-    return (
-        f"Time in statements is {ratio:.2g} times what it was {times}: {_part_of(share[main])} of the difference is "
-        f"{words[main]}. {_part_of(first.change / change).capitalize()} of it is {name} ({why})."
+    its = f"{name} ({_why(first)})"
+    if abs(change) < SAME * split.before:
+        total = (
+            f"Time in statements is about the same {times}: {_ms(split.after)}, {split.after / split.before:.2f} times"
+        )
+        if sum(abs(part.change) for part in split.parts) < MOVED * split.before:
+            return f"{total}."
+        more, less = (sum(abs(part.change) for part in split.parts if part.change * sign > 0) for sign in (1, -1))
+        return f"{total}. But not what makes it up: {_ms(more)} more and {_ms(less)} less, most of it by {its}."
+    by = {"calls": split.volume + split.mix, "cost": split.cost}
+    main = max(by, key=lambda key: by[key] / change)
+    other = "cost" if main == "calls" else "calls"
+    ratio = f"Time in statements is {split.after / split.before:.2g} times what it was {times}"
+    if by[other] * change >= -SAME * change * change:  # the two work the same way, or the other not at all
+        told = f"{_part_of(by[main] / change)} of the difference is {_words(split, main, by[main])}"
+    else:
+        told = f"{_ms(abs(by[main]))} {_way(by[main])} by {_words(split, main, by[main])}, {_ms(abs(by[other]))} {_way(by[other])} by {_words(split, other, by[other])}"
+    part = first.change / change
+    share = (
+        f"{_part_of(part).capitalize()} of it is {its}"
+        if 0 < part <= 1.05
+        else f"{_ms(abs(first.change))} {_way(first.change)} is {its}"
     )
+    return f"{ratio}: {told}. {share}."
+
+
+def _words(split: CauseSplit, key: str, by: float) -> str:
+    """What a part of the change is. Of calls: their number or which they are, but not if those two cancel each other."""
+    if key == "cost":
+        return "dearer calls" if by > 0 else "cheaper calls"
+    alike = split.volume * split.mix >= 0
+    if alike and abs(split.mix) > abs(split.volume):
+        return "other statements than before"
+    return "more calls" if by > 0 else "fewer calls"
+
+
+def _why(part: StatementPart) -> str:
+    """Which of the two moved a statement's time most, and which way."""
+    by_calls = abs(part.by_calls) >= abs(part.by_cost)
+    if by_calls:
+        return "called more often" if part.by_calls > 0 else "called less often"
+    return "each call is dearer" if part.by_cost > 0 else "each call is cheaper"
+
+
+def _ms(per_second: float) -> str:
+    return f"{per_second:.3g} ms a second"
+
+
+def _way(value: float) -> str:
+    return "more" if value > 0 else "less"
 
 
 def _part_of(share: float) -> str:
-    """Other parts can work against the largest one, which then is more than the whole."""
-    if share > 1.05:
-        return "more than all"
     return "all" if share > 0.95 else f"{share:.0%}"

@@ -6,6 +6,7 @@ from math import isnan
 UNREACHABLE = 1000.0  # whatever else: nothing is known of it
 LAG_TROUBLES_MS = 10_000.0
 DEADLOCK_WEIGHT = 2.0
+MANY_WAITING = 5.0  # sessions, from which waiting is trouble even where nobody knows what is usual
 SLACK_SESSIONS = 0.5  # beyond the usual band, before it is worth a word
 
 
@@ -46,6 +47,9 @@ def trouble(glance: Glance) -> Trouble:
         signs.append((1.5 * over + unusual, f"{glance.running:.1f} sessions run on {glance.cores} cores"))
     elif unusual:
         signs.append((unusual, f"running {glance.running:.1f}, usually at most {glance.usual_running_high:.1f}"))
+    many = max(MANY_WAITING, glance.cores or 0)
+    if isnan(glance.usual_waiting_high) and glance.waiting > many:
+        signs.append((glance.waiting - many, f"{glance.waiting:.1f} sessions wait, and what is usual is not known yet"))
     if more := _beyond(glance.waiting, glance.usual_waiting_high):
         signs.append((more, f"waiting {glance.waiting:.1f}, usually at most {glance.usual_waiting_high:.1f}"))
     if glance.lag_ms is not None and glance.lag_ms > LAG_TROUBLES_MS:

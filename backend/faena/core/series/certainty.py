@@ -2,7 +2,8 @@
 
 A session that waits for longer than the period is seen at every tick of its wait, so the count is nearly exact; one
 that waits for much less is seen by chance. Treating each sighting as independent is right for the second and too
-careful for the first: the margins below are upper bounds, which is the side to err on.
+careful for the first, which is the side to err on. Sessions that wait in bursts, many at once and for less than a
+period, are seen together or not at all: of them the margins below tell too little.
 """
 
 from math import sqrt
@@ -13,14 +14,17 @@ Z95 = 1.959964  # two-sided 95% quantile of the normal distribution
 
 
 def share_margin(seen: int, total: int) -> float:
-    """Half-width (0..1) of the 95% Wilson score interval of the share seen/total.
+    """How far (0..1) around the share seen/total one must go to hold its 95% Wilson score interval.
 
+    That interval stands around a centre of its own, towards one half of the share, so it reaches further on that side.
     Source: E. B. Wilson, Probable inference, the law of succession, and statistical inference, JASA 22 (1927).
     """
     if total <= 0:
         raise NoTicks("a share of no samples is undefined")
     p, z2 = seen / total, Z95 * Z95
-    return Z95 * sqrt(p * (1 - p) / total + z2 / (4 * total * total)) / (1 + z2 / total)
+    half = Z95 * sqrt(p * (1 - p) / total + z2 / (4 * total * total)) / (1 + z2 / total)
+    centre = (p + z2 / (2 * total)) / (1 + z2 / total)
+    return min(half + abs(centre - p), max(p, 1 - p))
 
 
 def sessions_margin(seen: int, ticks: int) -> float:
