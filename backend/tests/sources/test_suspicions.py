@@ -9,9 +9,11 @@ import pytest
 from faena.core.plans.compare import compare
 from faena.core.plans.ledger import ledger
 from faena.core.plans.look import Suspicion
-from faena.core.plans.model import Plan
+from faena.core.plans.model import Plan, walk
 from faena.core.plans.reader import read_plan
+from faena.core.plans.shape import shape
 from faena.core.plans.suspicions import examine
+from faena.core.plans.times import step_times
 from watched import owner
 
 SETUP = """
@@ -102,6 +104,17 @@ CASES: dict[Suspicion, Case] = {
     Suspicion.TRIGGER_TIME: Case("DELETE FROM sailing WHERE id > 1980 AND id NOT IN (SELECT sailing FROM slot)", words="trigger"),
 }  # fmt: skip
 
+PARALLEL = (
+    "max_parallel_workers_per_gather = 3", "parallel_setup_cost = 0", "parallel_tuple_cost = 0", "min_parallel_table_scan_size = 0",
+    "jit = off",
+)  # fmt: skip
+SIDE_BY_SIDE = {
+    "partitions side by side": "SELECT count(*) FROM scan WHERE gate % 3 = 1",
+    "kinds of tables side by side": "SELECT count(*) FROM (SELECT a FROM booking UNION ALL SELECT held FROM slot UNION ALL SELECT id FROM sailing) q",
+    "in order": "SELECT * FROM booking ORDER BY note LIMIT 5",
+    "with a value asked for once": "SELECT count(*) FROM booking WHERE code > (SELECT avg(held) FROM slot)",
+    "a hash that all share": "SELECT count(*) FROM booking x JOIN booking y ON x.note = y.note",
+}
 RIGHT = {
     "by key": "SELECT * FROM booking WHERE id = 77",
     "all of it": "SELECT count(*) FROM booking WHERE id > 0",
@@ -161,6 +174,45 @@ def test_the_cause_is_suspected_with_figures_and_a_next_step(server: psycopg.Con
 def test_a_plan_that_is_right_gets_no_suspicion(server: psycopg.Connection, name: str) -> None:
     found = examine(plan_of(server, RIGHT[name], ALONE))
     assert [one.code for one in found] == [Suspicion.HEALTHY], found
+
+
+@pytest.mark.parametrize("leader", ["on", "off"])
+@pytest.mark.parametrize("name", SIDE_BY_SIDE)
+def test_own_times_of_processes_side_by_side_add_up_to_the_whole(
+    server: psycopg.Connection, name: str, leader: str
+) -> None:
+    settings = (*PARALLEL, f"parallel_leader_participation = {leader}", "work_mem = '64MB'")
+    plan = plan_of(server, SIDE_BY_SIDE[name], settings)
+    assert any(step.kind.startswith("Gather") for _, step in walk(plan.root))
+    times = step_times(plan)
+    own = sum(one.own_ms or 0.0 for one in times.values())
+    whole = times[id(plan.root)].whole_ms
+    assert whole is not None
+    assert own == pytest.approx(whole, rel=0.12, abs=1.0)
+
+
+NOT_ASKED_FOR = {
+    "whether there is one": "SELECT name FROM sailing WHERE EXISTS (SELECT FROM booking WHERE booking.code > sailing.id) AND id < 50",
+    "beside an empty hash": "SELECT count(*) FROM booking x JOIN (SELECT * FROM sailing WHERE name = 'nobody') y ON x.code = y.id",
+    "a change without rows to give": "UPDATE slot SET held = held WHERE id < 5000",
+}
+
+
+@pytest.mark.parametrize("name", NOT_ASKED_FOR)
+def test_rows_that_nobody_asked_for_are_no_wrong_estimate(server: psycopg.Connection, name: str) -> None:
+    plan = plan_of(
+        server, NOT_ASKED_FOR[name], (*ALONE, "enable_hashjoin = on", "enable_nestloop = off", "enable_mergejoin = off")
+    )
+    assert Suspicion.BAD_ESTIMATE not in [one.code for one in examine(plan)]
+
+
+def test_another_months_partition_is_no_other_plan(server: psycopg.Connection) -> None:
+    def of(first: str, last: str) -> int:
+        return shape(plan_of(server, f"SELECT * FROM scan WHERE at >= '{first}' AND at < '{last}' AND gate = 3", ALONE))
+
+    march, april = of("2026-03-01", "2026-04-01"), of("2026-04-01", "2026-05-01")
+    assert march == april
+    assert of("2026-02-05", "2026-04-05") == of("2026-03-05", "2026-06-05"), "three partitions and four"
 
 
 def test_suspicions_come_by_time_at_stake_and_the_ledger_in_the_flow_of_rows(server: psycopg.Connection) -> None:

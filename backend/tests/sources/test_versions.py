@@ -8,9 +8,11 @@ from typing import Any
 
 import pytest
 from faena.core.logged import Execution, LogEvent
+from faena.core.plans.look import Suspicion
 from faena.core.plans.model import Plan, walk
 from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import shape
+from faena.core.plans.suspicions import examine
 from faena.core.plans.times import step_times
 from faena.sources.logs.reading import Summary, read_stream
 from test_plans import FORMS, essence
@@ -40,6 +42,21 @@ def test_every_form_of_every_version_reads_the_same(version: int, title: str) ->
     for plan in plans:
         assert essence(plan.root, run=True) == first, plan.form
         assert plan.analysed
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+@pytest.mark.parametrize("title", TITLES)
+def test_a_plan_is_the_same_plan_in_every_form(version: int, title: str) -> None:
+    told = corpus(version)["plans"][title]
+    assert len({shape(read_plan(told[form])) for form in FORMS}) == 1
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+@pytest.mark.parametrize("title", ["update", "insert with a trigger"])
+def test_a_change_of_rows_that_gives_none_is_no_wrong_estimate(version: int, title: str) -> None:
+    """Servers before 14 expect of it as many rows as it changes."""
+    found = examine(read_plan(corpus(version)["plans"][title]["json"]))
+    assert Suspicion.BAD_ESTIMATE not in [one.code for one in found]
 
 
 @pytest.mark.parametrize("version", VERSIONS)

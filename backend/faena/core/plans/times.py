@@ -42,24 +42,30 @@ def _whole(root: Step) -> tuple[dict[int, float | None], dict[int, Step]]:
     """Wall time of each step with all below it, and each step's parent."""
     whole: dict[int, float | None] = {}
     parents: dict[int, Step] = {}
-    stack: list[tuple[Step, float]] = [(root, 1.0)]
+    stack: list[tuple[Step, float, bool]] = [(root, 1.0, False)]
     while stack:
-        step, processes = stack.pop()
+        step, processes, shared = stack.pop()
         actual = step.actual
         if step.never or (actual is not None and actual.loops == 0):
             whole[id(step)] = 0.0
         elif actual is None or actual.total_ms is None:
             whole[id(step)] = None
         else:
-            # A step below a Gather that ran in one process only (an InitPlan) has fewer loops than there are processes.
-            whole[id(step)] = actual.total_ms * actual.loops / min(processes, max(actual.loops, 1.0))
+            # A step below a Gather that ran in one process only has fewer loops than there are processes; below a
+            # Parallel Append the others ran its siblings meanwhile.
+            side_by_side = processes if shared else min(processes, max(actual.loops, 1.0))
+            whole[id(step)] = actual.total_ms * actual.loops / side_by_side
         below = processes
         if step.kind in GATHERS:
             # Workers and, unless it was kept from it, the leader.
             below = (step.workers_launched or 0) + 1.0
+            if step.children and step.children[0].actual is not None and step.workers_launched:
+                below = min(below, max(1.0, step.children[0].actual.loops))  # the leader was kept from it
+        within = shared or step.kind == "Parallel Append"
         for child in step.children:
             parents[id(child)] = step
-            stack.append((child, 1.0 if child.relation == "InitPlan" else below))
+            alone = child.relation == "InitPlan"
+            stack.append((child, 1.0 if alone else below, within and not alone))
     return whole, parents
 
 
@@ -91,8 +97,19 @@ def _borne_elsewhere(root: Step, parents: Mapping[int, Step], whole: Mapping[int
         moved.add(id(step))
         total = sum(whole[id(one)] or 0.0 for one in users)
         for one in users:
-            added[id(one)] = added.get(id(one), 0.0) + cost * (whole[id(one)] or 0.0) / total
+            bearer = _bearer(one, parents[id(step)], parents)
+            added[id(bearer)] = added.get(id(bearer), 0.0) + cost * (whole[id(one)] or 0.0) / total
     return _Borne(moved, added)
+
+
+def _bearer(user: Step, top: Step, parents: Mapping[int, Step]) -> Step:
+    """Where the time lies that a value took: a Gather has it worked out once, before the processes below begin."""
+    found, at = user, user
+    while at is not top and id(at) in parents:
+        at = parents[id(at)]
+        if at.kind in GATHERS:
+            found = at
+    return found
 
 
 def _below(step: Step) -> list[Step]:

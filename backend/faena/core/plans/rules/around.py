@@ -8,7 +8,7 @@ from faena.core.plans.look import Finding, Look, Suspicion, count
 def missing_workers(look: Look) -> Iterator[Finding]:
     for step in look.steps:
         planned, launched = step.workers_planned or 0, step.workers_launched
-        if launched is not None and launched < planned:
+        if launched is not None and launched < planned and step.executed:
             yield look.finding(
                 Suspicion.PARALLEL_NOT_STARTED, step, look.whole(step),
                 f"{launched} of {planned} workers were there when it began",
