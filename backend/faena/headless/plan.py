@@ -15,9 +15,10 @@ from faena.core.plans.indexes.proposals import propose
 from faena.core.plans.ledger import Row, ledger
 from faena.core.plans.look import Finding, Suspicion
 from faena.core.plans.model import Plan, walk
-from faena.core.plans.reader import FORMS, MAX_CHARACTERS, BadPlan, read_plans
+from faena.core.plans.reader import FORMS, MAX_CHARACTERS, BadPlan
 from faena.core.plans.schema import SchemaFacts
 from faena.core.plans.suspicions import verdict
+from faena.sources.logs.plans import plans_brought
 
 MAX_BYTES = 4 * MAX_CHARACTERS  # as many as so many characters can take
 
@@ -31,7 +32,7 @@ def main(arguments: Sequence[str]) -> int:
     given = parser.parse_args(arguments)
     try:
         written = _read(given.file)
-        plans = read_plans(written, None if given.format == "auto" else given.format)
+        plans = plans_brought(written, None if given.format == "auto" else given.format)
         indexes = [_indexes(plan, given.dsn) for plan in plans]
     except SourceError as error:
         print(f"faena: {error}{f'; {error.remedy}' if error.remedy else ''}", file=sys.stderr)

@@ -25,6 +25,7 @@ from faena.core.plans.shape import gist, shape
 from faena.core.plans.writing import bare_plan
 from faena.core.privacy import Normalised, Raw
 from faena.core.sql.texts import normalise, storable
+from faena.sources.logs.plans import plans_in
 from faena.sources.postgres.explain import estimate, measure
 
 log = logging.getLogger(__name__)
@@ -118,6 +119,7 @@ def bring(text: str, title: str, *, by: AbstractBaseUser | AnonymousUser) -> Bro
     As it was brought it is for that person and for operators; all others who have the link see it without literals.
     """
     text = storable(text)
+    text = next(iter(plans_in(text)), text)  # an entry of a log, with its prefix
     written = bare_plan(read_plan(text))
     return _under_a_link(_digest("brought", by.pk, text), written, Raw(text), title, by=by)
 

@@ -196,7 +196,9 @@ def _xml(body: str) -> Any:
         root = ElementTree.fromstring(body)
     except ElementTree.ParseError as error:
         raise BadPlan(f"this begins like XML and is none: {error}") from None
-    query = root if _name(root) == "Query" else next((e for e in root.iter() if _name(e) == "Query"), None)
+    # EXPLAIN has a <Query>, auto_explain has what would stand in it directly.
+    holds = _name(root) == "Query" or any(_name(child) == "Plan" for child in root)
+    query = root if holds else next((e for e in root.iter() if _name(e) == "Query"), None)
     if query is None:
         raise BadPlan("this XML holds no <Query> element, so it is no EXPLAIN")
     return _element(query, 0)

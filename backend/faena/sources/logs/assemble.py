@@ -7,6 +7,7 @@ phase of the extended protocol that passed the threshold, or one for all of a si
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from html import unescape
 from typing import TypeAlias
 
 import orjson
@@ -31,6 +32,8 @@ _TEMP = re.compile(r'temporary file: path "[^"]*", size (\d{1,18})')
 _LOCK_WAIT = re.compile(r"process \d+ (?:still waiting for|acquired) .* after (\d{1,12}\.\d{1,6}) ms", re.DOTALL)
 _SPOKEN = re.compile(r"(?:statement|execute [^:]*): (.*)", re.DOTALL)
 _JSON_TEXT = re.compile(r'\s*+\{\s*+"Query Text": ("(?:[^"\\]++|\\[\s\S])*+")')
+_YAML_TEXT = re.compile(r'\s*+Query Text: ("(?:[^"\\]++|\\[\s\S])*+")[ \t]*+\n\s*+Plan:')
+_XML_TEXT = re.compile(r"\s*+<explain [^>]{0,200}+>\s*+<Query-Text>([^<]*+)</Query-Text>")
 _TEXT_BEGINS = re.compile(r"\s*+Query Text: ")
 
 _BY_STATE: dict[str, EventKind] = {
@@ -258,7 +261,7 @@ def _leftovers(pieces: _Pieces) -> Iterator[Happening]:
 
 def _is_plan(text: str) -> bool:
     """Whether auto_explain wrote it, in whatever language the server speaks."""
-    return bool(_JSON_TEXT.match(text) or _TEXT_BEGINS.match(text))
+    return any(one.match(text) for one in (_JSON_TEXT, _TEXT_BEGINS, _XML_TEXT))
 
 
 def text_of_plan(plan: str) -> str:
@@ -266,9 +269,11 @@ def text_of_plan(plan: str) -> str:
 
     In text it can have several lines, and ends where its parameters or the first step stand.
     """
-    if quoted := _JSON_TEXT.match(plan):
+    if quoted := _JSON_TEXT.match(plan) or _YAML_TEXT.match(plan):
         text: str = json_string(quoted[1])
         return text
+    if marked := _XML_TEXT.match(plan):
+        return unescape(marked[1])
     begun = _TEXT_BEGINS.match(plan)
     if begun is None:
         return ""
