@@ -47,6 +47,8 @@ class ConditionOut(Out):
 class StepOut(Out):
     """One row of the ledger, in the order in which data flows. Times in ms of wall time, blocks in pages.
 
+    `hit`, `read` and `temp` are the step's own; `all_…` with what stands below it, as the server tells them.
+
     `feeds` is the row it hands its rows to. `factor`: rows that came over rows expected. Figures are null where the plan was not run or did not count.
     """
 
@@ -70,6 +72,10 @@ class StepOut(Out):
     hit: int | None
     read: int | None
     temp: int | None
+    read_ms: float | None
+    all_hit: int | None
+    all_read: int | None
+    all_temp: int | None
     workers: str
     conditions: list[ConditionOut]
 
@@ -131,14 +137,22 @@ class ComparisonOut(Out):
     executed: str
 
 
+CACHE = ("Cache Hits", "Cache Misses", "Cache Evictions", "Cache Overflows")
+
+
 def _step(row: Row) -> StepOut:
-    s, blocks = row.shown, row.shown.blocks
+    s, blocks, own = row.shown, row.shown.blocks, row.own_blocks
     workers = (
         ""
         if s.workers_planned is None
         else f"{s.workers_launched if s.workers_launched is not None else '?'} of {s.workers_planned} workers"
     )
-    told = [*s.conditions.items(), *((name, ", ".join(keys)) for name, keys in s.keys.items())]
+    cache = [f"{name.removeprefix('Cache ').lower()} {s.details[name]}" for name in CACHE if name in s.details]
+    told = [
+        *([("Cache", ", ".join(cache))] if cache else []),
+        *s.conditions.items(),
+        *((name, ", ".join(keys)) for name, keys in s.keys.items()),
+    ]
     return StepOut(
         step=row.step,
         depth=row.depth,
@@ -157,9 +171,13 @@ def _step(row: Row) -> StepOut:
         loops=s.actual.loops if s.actual else None,
         thrown_away=row.thrown_away,
         cost=s.cost_total,
-        hit=blocks.hit if blocks else None,
-        read=blocks.read if blocks else None,
-        temp=blocks.temp_read + blocks.temp_written if blocks else None,
+        hit=own.hit if own else None,
+        read=own.read if own else None,
+        temp=own.temp_read + own.temp_written if own else None,
+        read_ms=own.read_ms if own else None,
+        all_hit=blocks.hit if blocks else None,
+        all_read=blocks.read if blocks else None,
+        all_temp=blocks.temp_read + blocks.temp_written if blocks else None,
         workers=workers,
         conditions=[ConditionOut(name=name, text=text) for name, text in told],
     )

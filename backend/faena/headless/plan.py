@@ -127,6 +127,15 @@ def _step(row: Row, parent: int | None) -> dict[str, Any]:
             "temp_read": blocks.temp_read,
             "temp_written": blocks.temp_written,
         },
+        "own_blocks": None
+        if row.own_blocks is None
+        else {
+            "hit": row.own_blocks.hit,
+            "read": row.own_blocks.read,
+            "temp_read": row.own_blocks.temp_read,
+            "temp_written": row.own_blocks.temp_written,
+        },
+        "own_read_ms": row.own_blocks.read_ms if row.own_blocks else None,
     }
 
 

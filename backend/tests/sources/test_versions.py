@@ -13,7 +13,7 @@ from faena.core.plans.model import Plan, walk
 from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import shape
 from faena.core.plans.suspicions import examine
-from faena.core.plans.times import step_times
+from faena.core.plans.times import own_blocks, step_times
 from faena.sources.logs.reading import Summary, read_stream
 from test_plans import FORMS, essence
 
@@ -49,6 +49,31 @@ def test_every_form_of_every_version_reads_the_same(version: int, title: str) ->
 def test_a_plan_is_the_same_plan_in_every_form(version: int, title: str) -> None:
     told = corpus(version)["plans"][title]
     assert len({shape(read_plan(told[form])) for form in FORMS}) == 1
+
+
+@pytest.mark.parametrize("version", VERSIONS)
+@pytest.mark.parametrize("title", TITLES)
+def test_own_blocks_add_up_to_those_of_the_whole(version: int, title: str) -> None:
+    plan = read_plan(corpus(version)["plans"][title]["everything"]["json"])
+    own = own_blocks(plan).values()
+    whole = plan.root.blocks
+    assert whole is not None
+    for name in ("hit", "read", "temp_read", "temp_written"):
+        # A CTE that is read twice runs by turns in either reader, and which of them ran what is not told.
+        assert sum(getattr(one, name) for one in own) == pytest.approx(
+            getattr(whole, name), abs=4 if title == "cte" else 0
+        )
+
+
+@pytest.mark.parametrize("version", [14, 15, 16, 17])
+def test_a_cache_of_lookups_tells_its_hits_and_misses_in_every_form(version: int) -> None:
+    told = corpus(version)["plans"]["repeated lookup"]["everything"]
+    found = []
+    for form in told:
+        step = next(step for _, step in walk(read_plan(told[form]).root) if step.kind == "Memoize")
+        found.append([int(str(step.details[f"Cache {name}"])) for name in ("Hits", "Misses", "Evictions")])
+    assert found == [found[0]] * len(told)
+    assert found[0][1] > 0
 
 
 @pytest.mark.parametrize("version", VERSIONS)

@@ -4218,9 +4218,17 @@ export interface components {
          * StepOut
          * @description One row of the ledger, in the order in which data flows. Times in ms of wall time, blocks in pages.
          *
+         *     `hit`, `read` and `temp` are the step's own; `all_…` with what stands below it, as the server tells them.
+         *
          *     `feeds` is the row it hands its rows to. `factor`: rows that came over rows expected. Figures are null where the plan was not run or did not count.
          */
         StepOut: {
+            /** All Hit */
+            all_hit: number | null;
+            /** All Read */
+            all_read: number | null;
+            /** All Temp */
+            all_temp: number | null;
             /** Conditions */
             conditions: components["schemas"]["ConditionOut"][];
             /** Cost */
@@ -4247,6 +4255,8 @@ export interface components {
             own_share: number | null;
             /** Read */
             read: number | null;
+            /** Read Ms */
+            read_ms: number | null;
             /** Relation */
             relation: string;
             /** Rows */

@@ -4,8 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from faena.core.plans.look import Finding, Look, look_at
-from faena.core.plans.model import Plan, Step
+from faena.core.plans.model import Blocks, Plan, Step
 from faena.core.plans.suspicions import examine
+from faena.core.plans.times import own_blocks
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,6 +25,7 @@ class Row:
     whole_ms: float | None
     factor: float | None  # rows that came over rows expected, above 1 more; None when not run or not comparable
     thrown_away: float  # rows, over all loops
+    own_blocks: Blocks | None  # what it touched itself, without what stands below it
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,7 +41,8 @@ def ledger(plan: Plan) -> Ledger:
     order = _flow(look)
     place = {id(step): at for at, (step, _) in enumerate(order)}
     parents = [None if (above := look.parent(step)) is None else place[id(above)] for step, _ in order]
-    rows = [_row(look, step, depth, parents[at]) for at, (step, depth) in enumerate(order)]
+    blocks = own_blocks(plan)
+    rows = [_row(look, step, depth, parents[at], blocks.get(id(step))) for at, (step, depth) in enumerate(order)]
     return Ledger(rows=rows, findings=examine(plan), total_ms=look.total_ms)
 
 
@@ -57,7 +60,7 @@ def _flow(look: Look) -> list[tuple[Step, int]]:
     return found
 
 
-def _row(look: Look, step: Step, depth: int, feeds: int | None) -> Row:
+def _row(look: Look, step: Step, depth: int, feeds: int | None, blocks: Blocks | None) -> Row:
     own, loops = look.own(step), step.actual.loops if step.actual else 0.0
     factor = None
     if step.actual is not None and step.rows_planned is not None:
@@ -71,5 +74,6 @@ def _row(look: Look, step: Step, depth: int, feeds: int | None) -> Row:
         own_share=None if own is None or not look.total_ms else min(1.0, own / look.total_ms),
         whole_ms=look.whole(step),
         factor=factor,
+        own_blocks=blocks,
         thrown_away=(step.removed_filter + step.removed_join + step.removed_recheck) * loops,
     )

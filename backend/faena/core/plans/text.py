@@ -242,7 +242,8 @@ def _tell(step: dict[str, Any], name: str, value: str) -> None:
     elif name == "I/O Timings":
         _timings(step, value)
     elif name == "Memory Usage" or name == "Hits":
-        step[name] = value
+        for word, figure in re.findall(r"(Hits|Misses|Evictions|Overflows): (\d{1,18})", f"{name}: {value}"):
+            step[f"Cache {word}"] = int(figure)
         if used := re.search(r"Memory Usage: (\d{1,15})kB", f"{name}: {value}"):
             step["Peak Memory Usage"] = int(used[1])
     else:

@@ -1,10 +1,10 @@
 """Where the time went: wall time of each step, with loops, parallel workers, subplans and CTEs put where they belong."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from faena.core.plans.model import Plan, Step, walk
+from faena.core.plans.model import Blocks, Plan, Step, walk
 
 GATHERS = ("Gather", "Gather Merge")
 
@@ -36,6 +36,42 @@ def step_times(plan: Plan) -> dict[int, StepTime]:
         inside += borne.added.get(id(step), 0.0)
         found[id(step)] = StepTime(whole_ms=mine, own_ms=max(0.0, mine - inside))
     return found
+
+
+def own_blocks(plan: Plan) -> dict[int, Blocks]:
+    """What each step touched itself, by id(): servers tell it with all below it. Steps of which nothing is told are left out.
+
+    A subtree that runs inside another step counts there, as its time does.
+    """
+    whole, parents = _whole(plan.root)
+    borne = _borne_elsewhere(plan.root, parents, whole)
+    added: dict[int, list[Blocks]] = {}
+    for bearer, moved in borne.bearers:
+        if moved.blocks is not None:
+            added.setdefault(id(bearer), []).append(moved.blocks)
+    found = {}
+    for _, step in walk(plan.root):
+        if step.blocks is None:
+            continue
+        inside = [one.blocks for one in step.children if one.blocks is not None and id(one) not in borne.moved]
+        found[id(step)] = _without(step.blocks, [*inside, *added.get(id(step), ())])
+    return found
+
+
+def _without(blocks: Blocks, inside: Sequence[Blocks]) -> Blocks:
+    """Never below nothing: where a subtree ran in several steps, what is taken off from each is too much for some."""
+
+    def left(name: str) -> int:
+        return max(0, int(getattr(blocks, name)) - sum(int(getattr(one, name)) for one in inside))
+
+    def time_left(name: str) -> float | None:
+        told = getattr(blocks, name)
+        return None if told is None else max(0.0, told - sum(getattr(one, name) or 0.0 for one in inside))
+
+    return Blocks(
+        left("hit"), left("read"), left("dirtied"), left("written"), left("temp_read"), left("temp_written"),
+        time_left("read_ms"), time_left("write_ms"),
+    )  # fmt: skip
 
 
 def _whole(root: Step) -> tuple[dict[int, float | None], dict[int, Step]]:
@@ -75,11 +111,13 @@ class _Borne:
 
     moved: set[int]
     added: dict[int, float]
+    bearers: list[tuple[Step, Step]]  # (step in which most of it lies, subtree)
 
 
 def _borne_elsewhere(root: Step, parents: Mapping[int, Step], whole: Mapping[int, float | None]) -> _Borne:
     moved: set[int] = set()
     added: dict[int, float] = {}
+    bearers: list[tuple[Step, Step]] = []
     steps = [step for _, step in walk(root)]
     for step in steps:
         if step.relation != "InitPlan" or id(step) not in parents:
@@ -99,7 +137,9 @@ def _borne_elsewhere(root: Step, parents: Mapping[int, Step], whole: Mapping[int
         for one in users:
             bearer = _bearer(one, parents[id(step)], parents)
             added[id(bearer)] = added.get(id(bearer), 0.0) + cost * (whole[id(one)] or 0.0) / total
-    return _Borne(moved, added)
+        most = max(users, key=lambda one: whole[id(one)] or 0.0)
+        bearers.append((_bearer(most, parents[id(step)], parents), step))
+    return _Borne(moved, added, bearers)
 
 
 def _bearer(user: Step, top: Step, parents: Mapping[int, Step]) -> Step:

@@ -147,13 +147,23 @@ const Measured = ({ row }: { readonly row: Step }) => (
     </td>
     <td className="py-1 text-right">{row.thrown_away ? count(Math.round(row.thrown_away)) : ""}</td>
     <td className="py-1 text-right">{row.loops !== null && row.loops !== 1 ? count(row.loops) : ""}</td>
-    <td className="py-1 text-right">{blocks(row.hit)}</td>
-    <td className="py-1 text-right">{blocks(row.read)}</td>
-    <td className="py-1 text-right">{blocks(row.temp)}</td>
+    <td className="py-1 text-right" title={withBelow(row.all_hit)}>
+      {blocks(row.hit)}
+    </td>
+    <td className="py-1 text-right" title={withBelow(row.all_read)}>
+      {blocks(row.read)}
+      {row.read_ms ? <span className="text-muted block text-xs">{duration(row.read_ms)}</span> : null}
+    </td>
+    <td className="py-1 text-right" title={withBelow(row.all_temp)}>
+      {blocks(row.temp)}
+    </td>
   </>
 );
 
 const blocks = (value: number | null): string => (value === null || value === 0 ? "" : bytes(value * PAGE_BYTES));
+
+const withBelow = (value: number | null): string | undefined =>
+  value ? `${bytes(value * PAGE_BYTES)} with all that feeds it` : undefined;
 
 interface SuspicionProps {
   readonly finding: Schemas["FindingOut"];
