@@ -222,6 +222,8 @@ def test_conflicts_are_mutual_and_weaker_modes_conflict_with_no_more() -> None:
     assert not conflict("RowExclusiveLock", "RowExclusiveLock")
     assert not conflict("ShareLock", "ShareLock")
     assert conflict("ShareUpdateExclusiveLock", "ShareUpdateExclusiveLock")
+    assert not any(conflict("SIReadLock", other) or conflict(other, "SIReadLock") for other in (*MODES, "SIReadLock"))
+    assert conflict("NobodyKnowsLock", "AccessShareLock"), "of one that is not known the worst is assumed"
     assert strongest(["RowShareLock", "ShareLock"]) == "ShareLock"
     assert strongest([]) == ""
     assert conflict("a mode of tomorrow", "ShareLock")

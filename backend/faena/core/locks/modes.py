@@ -7,6 +7,7 @@ MODES: Final = (
     "AccessShareLock", "RowShareLock", "RowExclusiveLock", "ShareUpdateExclusiveLock", "ShareLock",
     "ShareRowExclusiveLock", "ExclusiveLock", "AccessExclusiveLock",
 )  # fmt: skip
+REMEMBERED: Final = "SIReadLock"
 _CONFLICTS: Final[dict[str, frozenset[str]]] = {
     "AccessShareLock": frozenset(MODES[7:]),
     "RowShareLock": frozenset(MODES[6:]),
@@ -30,7 +31,12 @@ _DOES: Final = {
 
 
 def conflict(one: str, other: str) -> bool:
-    """Whether two sessions cannot hold both on the same object. Modes that are not known conflict with all."""
+    """Whether two sessions cannot hold both on the same object. Modes that are not known conflict with all.
+
+    What a serializable transaction has read (SIReadLock) stands in nobody's way: it is only remembered.
+    """
+    if REMEMBERED in (one, other):
+        return False
     known = _CONFLICTS.get(one)
     return known is None or other not in _CONFLICTS or other in known
 
