@@ -2,6 +2,8 @@
 
 from typing import Annotated
 
+import numpy as np
+import numpy.typing as npt
 from django.http import HttpRequest
 from ninja import Field, Query, Router, Schema, Status
 
@@ -10,11 +12,12 @@ from faena.api.parameters import WindowIn, now_ms
 from faena.apps.hosts import actions, selectors
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
+from faena.apps.servers import vitals
 from faena.core.errors import BadInput
-from faena.core.hosts.whatif import ASSUMPTIONS, what_if
+from faena.core.hosts.whatif import ASSUMPTIONS, CLOSED, OPEN, what_if
 from faena.core.readings import HostFigures
 from faena.core.sampling.dimensions import Dimension
-from faena.core.series.window import cut
+from faena.core.series.window import Buckets, cut
 from faena.core.units import EpochMs
 
 router = Router(tags=["hosts"])
@@ -235,6 +238,12 @@ def get_tables(
     )
 
 
+def _connected(server_id: int, buckets: Buckets) -> npt.NDArray[np.float64] | None:
+    """Sessions that were connected, per bucket; None where that is not known. Where a reading lacks, the median of the others."""
+    found = np.array([row["connections"] for row in vitals.over_time(server_id, buckets)], dtype=np.float64)
+    return None if np.isnan(found).all() else np.where(np.isnan(found), np.nanmedian(found), found)
+
+
 @router.get("/servers/{server_id}/what-if", response=WhatIfOut, operation_id="what_if_get")
 def get_what_if(
     request: HttpRequest,
@@ -253,13 +262,14 @@ def get_what_if(
     )  # fmt: skip
     running, load = samples.running_and_load(answer)
     wanted = sorted({server.cores, *cores})
-    rows = what_if(running, load, server.cores, wanted)
+    connected = _connected(server_id, answer.buckets)
+    rows = what_if(running, load, server.cores, wanted, connected)
     return WhatIfOut(
         cores_now=server.cores,
         rows=[
             ExpectedOut(cores=r.cores, running=r.running, queueing=r.queueing, overloaded=r.overloaded) for r in rows
         ],
-        assumptions=list(ASSUMPTIONS),
+        assumptions=[OPEN if connected is None else CLOSED, *ASSUMPTIONS],
     )
 
 

@@ -10,7 +10,19 @@ from faena.launch.installation import Installation
 from faena.launch.places import BACKEND, CHECKOUT, DEMO, PYTHON, bench_place
 from faena.launch.words import Trouble, say
 
-NAMES = ("sampling", "throughput", "ingest", "answers", "statements", "logs", "chains", "fuzz", "faults", "browser")
+NAMES = (
+    "sampling",
+    "throughput",
+    "ingest",
+    "answers",
+    "statements",
+    "logs",
+    "chains",
+    "accuracy",
+    "fuzz",
+    "faults",
+    "browser",
+)
 
 
 def run(names: Sequence[str]) -> int:

@@ -172,7 +172,8 @@ def test_what_other_cores_would_do(viewer: Client, pair: list[Server], tmp_path:
     found = get(viewer, f"/servers/{pair[0].id}/what-if?{MINUTES}&cores=2&cores=8")
     rows = {row["cores"]: row for row in found["rows"]}  # type: ignore[attr-defined]
     assert set(rows) == {2, 4, 8}
-    assert rows[2]["overloaded"] == 1.0
+    assert 0.9 < rows[2]["overloaded"] < 1.0, "no more can queue than are connected"
+    assert rows[2]["running"] <= 2
     assert rows[8]["queueing"] < rows[4]["queueing"]
     assert rows[4]["running"] + rows[4]["queueing"] == pytest.approx(3.0, abs=0.01)
     assert len(found["assumptions"]) >= 3  # type: ignore[arg-type]

@@ -6,7 +6,7 @@ from random import Random
 import numpy as np
 import pytest
 from faena.core.errors import BadInput, NoTicks
-from faena.core.hosts.whatif import FULL, in_system, offered_from, queueing_probability, what_if
+from faena.core.hosts.whatif import FULL, Pool, in_system, offered_from, queueing_probability, what_if
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -71,3 +71,51 @@ def test_it_refuses_what_it_cannot_know() -> None:
         what_if(np.full(10, np.nan), 9.0, 8, [16])
     with pytest.raises(BadInput, match="between 1 and 1024"):
         what_if(np.full(10, 1.0), 1.0, 8, [0])
+
+
+def pool_played(sessions: int, think: float, cores: int) -> float:
+    """Mean number that run or wait for a core, of a closed pool played event by event; a statement takes 1."""
+    chance, now, area, busy, queue = Random(5), 0.0, 0.0, 0, 0
+    events = [(chance.expovariate(1 / think), True) for _ in range(sessions)]
+    heapq.heapify(events)
+    for _ in range(50_000):
+        at, asks = heapq.heappop(events)
+        area += (busy + queue) * (at - now)
+        now = at
+        if asks:
+            queue += 1
+        else:
+            busy -= 1
+            heapq.heappush(events, (now + chance.expovariate(1 / think), True))
+        if queue and busy < cores:
+            queue, busy = queue - 1, busy + 1
+            heapq.heappush(events, (now + chance.expovariate(1.0), False))
+    return area / now
+
+
+@pytest.mark.parametrize(
+    ("sessions", "think", "cores", "other"), [(24, 2.5, 8, 4), (24, 2.5, 8, 16), (40, 5.0, 4, 8), (300, 30.0, 8, 12)]
+)
+def test_a_closed_pool_agrees_with_one_played_out(sessions: int, think: float, cores: int, other: int) -> None:
+    """It is asked less when it is slow, so half the cores do not make a queue without end, nor twice as many an idle server."""
+    seen = pool_played(sessions, think, cores)
+    (same, found) = what_if(np.full(5, seen), seen, cores, [cores, other], np.full(5, float(sessions)))
+    assert same.running + (same.queueing or 0) == pytest.approx(seen, rel=0.02)
+    truth = pool_played(sessions, think, other)
+    assert found.running + (found.queueing or 0) == pytest.approx(truth, rel=0.1)
+    assert found.queueing is not None
+    assert found.running <= other
+
+
+@given(st.integers(2, 60), st.integers(1, 32), st.floats(0.05, 0.95))
+def test_a_pool_is_never_larger_than_it_is_and_gives_back_what_was_seen(
+    sessions: int, cores: int, share: float
+) -> None:
+    pool = Pool(sessions, cores)
+    ratio = pool.ratio_from(share * sessions)
+    assert pool.in_system(ratio) == pytest.approx(share * sessions, rel=1e-3)
+    busy, waiting, over = pool.expected(ratio)
+    assert 0 <= busy <= min(cores, sessions) + 1e-9
+    assert waiting >= -1e-9
+    assert 0 <= over <= 1 + 1e-9
+    assert sum(Pool(sessions, cores + 1).expected(ratio)[:2]) <= busy + waiting + 1e-9, "more cores, fewer that wait"

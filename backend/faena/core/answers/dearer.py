@@ -4,6 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 DEARER = 1.8  # times the usual from which a call counts as dear
+LEAST = 2  # buckets
+CHANCE = 0.03  # of windows in which nothing changed, that may be told all the same
 NEAR_MS = 15 * 60_000  # a change of plan so close to the beginning is named with it
 
 
@@ -23,31 +25,44 @@ def dearer_since(
     usual: Sequence[float | None],
     calls: Sequence[float | None],
 ) -> Dearer | None:
-    """The longest run of buckets whose cost lies above DEARER times the usual; None when there is none of two buckets.
+    """The longest run of buckets whose cost lies above DEARER times the usual, if chance alone would hardly make one.
 
-    Buckets without calls neither break nor make a run. `times` is weighted by calls.
+    Buckets without calls neither break nor make a run. `times` is weighted by calls. Where costs vary much and calls are
+    few, single buckets lie above by chance: how often they did before the run tells how long one must be.
     """  # fmt: skip
     best: list[int] = []
     run: list[int] = []
+    judged = above = 0  # buckets before the run, and how many of them lay above
+    known = sum(1 for value, normal in zip(cost, usual, strict=True) if value is not None and normal)
     for i, (value, normal) in enumerate(zip(cost, usual, strict=True)):
         if value is None or not normal:
             continue
         if value >= DEARER * normal:
             run.append(i)
-            best = max(best, run, key=len)
-        else:
-            run = []
-    if len(best) < 2:
+            if len(run) > len(best) and _is_no_chance(len(run), above, judged, known):
+                best = [*run]
+            continue
+        judged, above, run = judged + len(run) + 1, above + len(run), []
+    if len(best) < LEAST:
         return None
     weight = [calls[i] or 0.0 for i in best]
-    above = sum((cost[i] or 0.0) * w for i, w in zip(best, weight, strict=True))
-    below = sum((usual[i] or 0.0) * w for i, w in zip(best, weight, strict=True))
+    spent = sum((cost[i] or 0.0) * w for i, w in zip(best, weight, strict=True))
+    normally = sum((usual[i] or 0.0) * w for i, w in zip(best, weight, strict=True))
     later = any(cost[i] is not None for i in range(best[-1] + 1, len(cost)))
     return Dearer(
         since=starts[best[0]],
         until=starts[best[-1]] + width_ms if later else None,
-        times=above / below if below else 0.0,
+        times=spent / normally if normally else 0.0,
     )
+
+
+def _is_no_chance(length: int, above: int, judged: int, known: int) -> bool:
+    """Whether a run of such length would come up by chance in no more than CHANCE of windows of so many buckets.
+
+    At most `known` runs can begin, each with the share that lay above before, to the power of its length.
+    """
+    share = (above + 0.5) / (judged + 1)
+    return length >= LEAST and known * float(share**length) <= CHANCE
 
 
 def near(moment: int, changes: Sequence[int]) -> int | None:

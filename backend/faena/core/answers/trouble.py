@@ -48,8 +48,9 @@ def trouble(glance: Glance) -> Trouble:
     elif unusual:
         signs.append((unusual, f"running {glance.running:.1f}, usually at most {glance.usual_running_high:.1f}"))
     many = max(MANY_WAITING, glance.cores or 0)
-    if isnan(glance.usual_waiting_high) and glance.waiting > many:
-        signs.append((glance.waiting - many, f"{glance.waiting:.1f} sessions wait, and what is usual is not known yet"))
+    for_no_lock = glance.waiting - glance.blocked
+    if isnan(glance.usual_waiting_high) and for_no_lock > many:
+        signs.append((for_no_lock - many, f"{for_no_lock:.1f} sessions wait, and what is usual is not known yet"))
     if more := _beyond(glance.waiting, glance.usual_waiting_high):
         signs.append((more, f"waiting {glance.waiting:.1f}, usually at most {glance.usual_waiting_high:.1f}"))
     if glance.lag_ms is not None and glance.lag_ms > LAG_TROUBLES_MS:
