@@ -3,9 +3,10 @@
 from collections.abc import Callable
 from random import Random
 
+import numpy as np
 import pytest
 from faena.core.errors import NoTicks
-from faena.core.series.certainty import sessions_margin, share_margin
+from faena.core.series.certainty import sessions_margin, share_margin, spread
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -32,6 +33,20 @@ def test_the_margin_covers_the_truth_as_often_as_it_claims() -> None:
             seen = sum(chance.random() < truth for _ in range(60))
             hits += abs(seen / 60 - truth) <= share_margin(seen, 60)  # as it is shown
         assert hits / 800 > 0.93
+
+
+def test_sessions_that_come_in_bursts_say_less() -> None:
+    """Ten at once, in every tenth tick by chance: seen as often as one in each tick, and known much worse."""
+    chance = Random(11)
+    bursts = np.array([10.0 * (chance.random() < 0.1) for _ in range(600)])
+    alone = np.array([float(sum(chance.random() < 0.1 for _ in range(10))) for _ in range(600)])
+    rising = np.repeat(np.arange(20.0), 30)
+    assert spread(bursts) == pytest.approx(9, rel=0.2)
+    assert spread(alone) == pytest.approx(1, abs=0.15)
+    assert spread(rising) == 1.0, "a load that changes slowly is no chance of sampling"
+    assert spread(np.zeros(5)) == 1.0
+    assert sessions_margin(600, 600, 9.0) == pytest.approx(3 * sessions_margin(600, 600), rel=0.01)
+    assert share_margin(300, 600, 9.0) > 2.8 * share_margin(300, 600)
 
 
 def test_nothing_seen_is_not_certainly_nothing() -> None:

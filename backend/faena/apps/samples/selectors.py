@@ -93,7 +93,7 @@ def sieve(
     if ticks == 0:
         return [Column(dimension=d, rows=(), more=0, total_seen=0) for d in dimensions], 0
     counts = count_codes(frame, dictionary)
-    return [rank(counts, ticks, dictionary, d, trail, at_most=at_most) for d in dimensions], ticks
+    return [rank(counts, ticks, dictionary, d, trail, at_most=at_most, frame=frame) for d in dimensions], ticks
 
 
 def running_and_load(answer: LoadAnswer) -> tuple[npt.NDArray[np.float64], float]:

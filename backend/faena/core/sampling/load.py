@@ -10,7 +10,7 @@ from faena.core.errors import NoTicks
 from faena.core.sampling.dimensions import RUNNING, Dictionary, Dimension
 from faena.core.sampling.frame import SampleFrame
 from faena.core.sampling.trail import Pick, narrow
-from faena.core.series.certainty import sessions_margin, share_margin
+from faena.core.series.certainty import sessions_margin, share_margin, spread
 from faena.core.series.window import Buckets
 from faena.core.units import Sessions
 
@@ -160,8 +160,12 @@ def rank(
     trail: Sequence[Pick] = (),
     *,
     at_most: int = 10,
+    frame: SampleFrame | None = None,
 ) -> Column:
-    """The values of one dimension that make up most load inside the trail. Raises NoTicks over zero ticks."""
+    """The values of one dimension that make up most load inside the trail. Raises NoTicks over zero ticks.
+
+    With the `frame` that was counted the margins know of sessions that come in bursts.
+    """
     if ticks <= 0:
         raise NoTicks("nothing was sampled in this window")
     keep = narrow(dictionary, trail, but=dimension) & dictionary.active
@@ -178,28 +182,51 @@ def rank(
     there = [i for i in np.flatnonzero(totals).tolist() if encoded.names[i] not in excluded]
     ordered = sorted(there, key=lambda i: (-totals[i], encoded.names[i]))
     top = ordered[:at_most] + [i for i in ordered[at_most:] if encoded.names[i] in picked]
+    varies = np.ones(len(top)) if frame is None else _varies(frame, encoded.ids, keep, top)
     rows = (
         _ranked(
             encoded.names[i],
             {kind: int(n) for kind, n in zip(kinds.names, seen[i], strict=True) if n},
             ticks,
             total,
-            encoded.names[i] in picked,
+            float(more),
+            picked=encoded.names[i] in picked,
         )
-        for i in top
+        for i, more in zip(top, varies.tolist(), strict=True)
     )
     return Column(dimension=dimension, rows=tuple(rows), more=len(ordered) - len(top), total_seen=total)
 
 
-def _ranked(value: str, kinds: dict[str, int], ticks: int, total: int, picked: bool) -> RankedValue:
+MOST_TOLD = 50  # values of a column whose bursts are looked at; those behind are small
+
+
+def _varies(
+    frame: SampleFrame, group: npt.NDArray[np.integer], keep: npt.NDArray[np.bool_], top: Sequence[int]
+) -> npt.NDArray[np.float64]:
+    """Of each of the top values, how much more its ticks vary than independent sightings would."""
+    told = list(top[:MOST_TOLD])
+    place = np.full(int(group.max(initial=0)) + 1, -1, dtype=np.int64)
+    place[told] = np.arange(len(told))
+    row = np.where(keep, place[group], -1)[frame.code]
+    mine = row >= 0
+    weights = None if frame.seen is None else frame.seen[mine]
+    cells = np.bincount(
+        row[mine] * len(frame.tick_ms) + frame.tick[mine], weights=weights, minlength=len(told) * len(frame.tick_ms)
+    )
+    found = np.ones(len(top))
+    found[: len(told)] = spread(cells.reshape(len(told), -1).astype(np.float64))
+    return found
+
+
+def _ranked(value: str, kinds: dict[str, int], ticks: int, total: int, varies: float, *, picked: bool) -> RankedValue:
     seen = sum(kinds.values())
     return RankedValue(
         value=value,
         seen=seen,
         sessions=Sessions(seen / ticks),
-        sessions_margin=sessions_margin(seen, ticks),
+        sessions_margin=sessions_margin(seen, ticks, varies),
         share=seen / total,
-        share_margin=share_margin(seen, total),
+        share_margin=share_margin(seen, total, varies),
         by_kind={kind: count / ticks for kind, count in kinds.items()},
         picked=picked,
     )
