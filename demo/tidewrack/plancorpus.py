@@ -117,6 +117,7 @@ SUSPICIOUS: dict[str, Case] = {
         ("enable_seqscan = off", "enable_sort = off", "enable_bitmapscan = off"),
     ),
     "cartesian_join": Case("SELECT count(*) FROM crew_member c, (SELECT * FROM fare LIMIT 800) f"),
+    "cartesian_join-filtered": Case("SELECT count(*) FROM dispatch a, dispatch b WHERE a.id < 400 AND b.id > 299700", before=_DISPATCH),
     "cte_or_subplan_repeated": Case(
         "SELECT s.id, (SELECT count(*) FROM crew_roster r WHERE r.sailing_id = s.id AND r.duty <> '') FROM sailing s WHERE s.id < 3000",
         ("enable_indexscan = on",),
@@ -148,6 +149,12 @@ SUSPICIOUS: dict[str, Case] = {
     ),
 }  # fmt: skip
 HEALTHY: dict[str, Case] = {
+    "joined_by_a_value": Case("SELECT count(*) FROM dispatch a JOIN dispatch b ON a.grp = b.grp WHERE a.grp = 3", before=_DISPATCH),
+    "looked_up_by_key": Case(
+        "SELECT b.code FROM dispatch a JOIN dispatch b ON b.id = a.id + 1 AND b.grp = a.grp + 1 WHERE a.id < 40",
+        ("enable_hashjoin = off", "enable_mergejoin = off", "enable_memoize = off"),
+        (*_DISPATCH, "CREATE INDEX dispatch_id ON dispatch (id)"),
+    ),
     "first_by_index": Case("SELECT * FROM dispatch ORDER BY grp LIMIT 10", before=_DISPATCH),
     "first_of_few_groups": Case("SELECT urgent, count(*) FROM dispatch GROUP BY 1 ORDER BY 2 DESC LIMIT 1", before=_DISPATCH),
     "half_of_a_table": Case("SELECT count(*) FROM dispatch WHERE NOT urgent AND held_by IS NULL", before=_DISPATCH),

@@ -1,9 +1,12 @@
 """Work that is done again and again."""
 
+import re
 from collections.abc import Iterator
 
 from faena.core.plans.look import FORESEEN_COST, MANY_ROWS, Finding, Look, Suspicion, count, off
 from faena.core.plans.model import Step, walk
+from faena.core.plans.naming import bare
+from faena.core.plans.predicates import predicates
 
 
 def nested_loop(look: Look) -> Iterator[Finding]:
@@ -46,7 +49,7 @@ def cartesian(look: Look) -> Iterator[Finding]:
         if step.kind != "Nested Loop" or len(step.children) < 2 or "Join Filter" in step.conditions:
             continue
         outer, inner = step.children[0], step.children[1]
-        if any(one.conditions for _, one in walk(inner) if one.relation not in ("InitPlan", "SubPlan") or one is inner):
+        if _asks_for(inner, outer) or (_equals_something(inner) and _equals_something(outer)):
             continue
         left, right = (
             (one.actual.rows if one.actual is not None else one.rows_planned or 0.0) for one in (outer, inner)
@@ -57,6 +60,31 @@ def cartesian(look: Look) -> Iterator[Finding]:
                 f"joins every one of {count(left)} rows with every one of {count(right)}: no condition ties the two together",
                 "add the condition that joins them, or say CROSS JOIN if it is meant",
             )  # fmt: skip
+
+
+def _asks_for(inner: Step, outer: Step) -> bool:
+    """Whether the inner side looks for what a row of the outer one has: its conditions name a column of that side.
+
+    A condition of its own only narrows it: each row of the outer side still meets all that are left.
+    """
+    names = {name for _, one in walk(outer) for name in (one.alias, one.table) if name}
+    told = " ".join(text for _, one in walk(inner) for text in one.conditions.values())
+    named = {bare(name) for name in _OWNERS.findall(_LITERALS.sub("", told))}
+    return bool(names & named) or any(
+        one.label or "Param" in one.kind for _, one in walk(inner) if one.relation == "SubPlan"
+    )
+
+
+def _equals_something(side: Step) -> bool:
+    """Whether a column equals a value there. Where one on either side does, the join may be by these two columns: then
+    a server knows the value of both, and tells no condition that joins them.
+    """
+    texts = (text for _, one in walk(side) for text in one.conditions.values())
+    return any(found.equal for text in texts for found in predicates(text))
+
+
+_OWNERS = re.compile(r'("(?:[^"]|"")+"|[a-z_][\w$]*)\.')
+_LITERALS = re.compile(r"'(?:[^']|'')*'")
 
 
 def repeated_subplan(look: Look) -> Iterator[Finding]:
