@@ -84,10 +84,14 @@ def step_of(raw: Mapping[str, Any], children: tuple[Step, ...]) -> Step:
         told["conditions"] = {name: _words(raw[name]) for name in conditions if raw.get(name) not in (None, "")}
     if keys:
         told["keys"] = {name: _list(raw[name]) for name in keys if raw.get(name) not in (None, "")}
+    kind = _kind(raw)
+    left_out = _left_out(raw, kind)
+    if "strategy" in left_out:
+        told["strategy"] = left_out["strategy"]
     return Step(
-        kind=_kind(raw),
+        kind=kind,
         table=_table(raw),
-        join=_text(raw, "Join Type") or _text(raw, "Join Words"),
+        join=_text(raw, "Join Type") or _text(raw, "Join Words") or left_out.get("join", ""),
         parallel=raw.get("Parallel Aware") in (True, "true") or _text(raw, "Node Type").startswith("Parallel "),
         width=_int(raw, "Plan Width"),
         actual=_actual(raw, loops),
@@ -247,3 +251,43 @@ def _jit(raw: Mapping[str, Any]) -> Jit:
     timing = raw.get("Timing")
     total = number(timing, "Total") if isinstance(timing, Mapping) else None
     return Jit(functions=_int(raw, "Functions") or 0, total_ms=total)
+
+
+_MEMBERS = ("Append", "Merge Append", "BitmapAnd", "BitmapOr")
+_STRATEGIES = {"Aggregate": "Plain", "GroupAggregate": "Sorted", "HashAggregate": "Hashed", "MixedAggregate": "Mixed"}
+
+
+def completed(node: Mapping[str, Any], below: Sequence[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
+    """The steps below one, with how each hangs to it where that is left out: a text does not tell it, other forms do.
+
+    So a plan is the same plan in every form.
+    """
+    if all("Parent Relationship" in one for one in below):
+        return list(below)
+    kind = _text(node, "Node Type").removeprefix("Parallel ")
+    found: list[Mapping[str, Any]] = []
+    plain = 0
+    for one in below:
+        if "Parent Relationship" in one:
+            found.append(one)
+            continue
+        side = ("Outer", "Inner")[min(plain, 1)]
+        plain += 1
+        hangs = "Subquery" if kind == "Subquery Scan" else "Member" if kind in _MEMBERS else side
+        found.append({**one, "Parent Relationship": hangs})
+    return found
+
+
+def _left_out(raw: Mapping[str, Any], kind: str) -> dict[str, str]:
+    """How a step joins or groups, which a text says in its kind alone."""
+    bare = kind.removeprefix("Parallel ")
+    told: dict[str, str] = {}
+    if bare == "Nested Loop" and "Join Type" not in raw and "Join Words" not in raw:
+        told["join"] = "Inner"
+    if "Strategy" not in raw:
+        strategy = _STRATEGIES.get(bare.removeprefix("Partial ").removeprefix("Finalize "))
+        if bare.startswith(("SetOp", "HashSetOp")):
+            strategy = "Hashed" if bare.startswith("Hash") else "Sorted"
+        if strategy:
+            told["strategy"] = strategy
+    return told

@@ -10,7 +10,7 @@ import orjson
 import yaml
 
 from faena.core.errors import BadInput
-from faena.core.plans.fields import SORTED_GROUPS, plan_of, step_of
+from faena.core.plans.fields import SORTED_GROUPS, completed, plan_of, step_of
 from faena.core.plans.model import MAX_STEPS, Plan, Step
 from faena.core.plans.text import read_text
 from faena.core.sql.texts import storable
@@ -249,7 +249,8 @@ def _steps(raw: Mapping[str, Any]) -> Step:
         at = len(order) - 1
         plans = node.get("Plans")
         if isinstance(plans, list):
-            stack.extend([(child, at) for child in reversed(plans) if isinstance(child, Mapping)])
+            hung = completed(node, [child for child in plans if isinstance(child, Mapping)])
+            stack.extend([(child, at) for child in reversed(hung)])
     made: dict[int, list[Step]] = {}  # by parent, the last child first
     for at in range(len(order) - 1, -1, -1):
         node, parent = order[at]

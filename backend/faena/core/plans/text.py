@@ -83,36 +83,7 @@ def read_text(body: str) -> tuple[dict[str, Any], dict[str, Any] | None]:
         section = _detail(bare, column, around, root, open_steps, section)
     if statement:
         around["Query Text"] = "\n".join(statement).strip()
-    if root is not None:
-        _tell_what_others_tell(root)
     return around, root
-
-
-_MEMBERS = ("Append", "Merge Append", "BitmapAnd", "BitmapOr", "Recursive Union")
-_STRATEGIES = {"Aggregate": "Plain", "GroupAggregate": "Sorted", "HashAggregate": "Hashed", "MixedAggregate": "Mixed"}
-
-
-def _tell_what_others_tell(root: dict[str, Any]) -> None:
-    """What stands in every form but this one: how a step hangs to the one above, and how it groups."""
-    stack = [root]
-    while stack:
-        step = stack.pop()
-        kind = str(step["Node Type"]).removeprefix("Parallel ")
-        strategy = _STRATEGIES.get(kind.removeprefix("Partial ").removeprefix("Finalize "))
-        if kind.startswith(("SetOp", "HashSetOp")):
-            strategy = "Hashed" if kind.startswith("Hash") else "Sorted"
-        if strategy:
-            step["Strategy"] = strategy
-        below = [one for one in step.get("Plans", ()) if "Parent Relationship" not in one]
-        for at, one in enumerate(below):
-            one["Parent Relationship"] = (
-                "Subquery"
-                if kind == "Subquery Scan"
-                else "Member"
-                if kind in _MEMBERS[:4]
-                else ("Outer", "Inner")[min(at, 1)]
-            )
-        stack.extend(step.get("Plans", ()))
 
 
 def _node(text: str) -> dict[str, Any] | None:
