@@ -32,6 +32,9 @@ export const CloseWatch = ({ server, capture, canAct }: Props) => {
   });
   const until = capture.close_watch_until;
   const dear = (capture.close_cost_share ?? 0) > capture.dear_share;
+  // What a sample costs is measured anew every few seconds: once asked, the question stays where it is.
+  const [asks, setAsks] = useState(dear);
+  if (dear && !asks) setAsks(true);
   return (
     <section>
       <h2 className="border-strong border-b font-semibold">Close watch</h2>
@@ -53,7 +56,7 @@ export const CloseWatch = ({ server, capture, canAct }: Props) => {
             />{" "}
             minutes
           </label>
-          {dear ? (
+          {asks ? (
             <label className="flex items-center gap-1">
               <input type="checkbox" checked={confirmed} onChange={(event) => setConfirmed(event.target.checked)} />
               yes, at that cost
