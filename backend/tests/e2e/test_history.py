@@ -86,6 +86,10 @@ def test_indicators_are_chosen_and_stay_chosen(page: Page) -> None:
 def test_a_close_watch_is_begun_and_ended_on_the_real_server(page: Page) -> None:
     page.goto("/servers/1/settings")
     start = page.get_by_role("button", name="watch closely")
+    left = page.get_by_role("button", name="end it now")  # by a run that was broken off
+    expect(start.or_(left)).to_be_visible()
+    if left.count():
+        left.click()
     start.wait_for()
     expect(page.get_by_text("Ten samples a second")).to_be_visible()
     confirm, begun = page.get_by_label("yes, at that cost").first, page.get_by_text("watched closely until")
