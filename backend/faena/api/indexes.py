@@ -35,8 +35,8 @@ class ProposalOut(Out):
     cost_before: float
     cost_after: float
     size_bytes: int
-    writes: int
-    writes_at_most: int
+    writes: int | None
+    writes_at_most: int | None
     overlaps: list[str]
     sentence: str
 

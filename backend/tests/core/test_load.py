@@ -125,6 +125,22 @@ def test_a_column_shows_what_else_could_be_picked() -> None:
     assert [row.value for row in users.rows] == ["web"], "the other columns are narrowed"
 
 
+def test_bursts_widen_the_margin_of_who_comes_in_them_and_of_nobody_else() -> None:
+    """Ten of b at once in every tenth tick, one of a in each: both are one session in the mean."""
+    burst = [session(i, program="b") for i in range(10, 20)]
+    history = [reading(t, session(1, program="a"), *(burst if t % 10 == 0 else ())) for t in range(100)]
+    frame, dictionary = frame_of(history)
+    rows = {
+        r.value: r for r in rank(count_codes(frame, dictionary), 100, dictionary, Dimension.PROGRAM, frame=frame).rows
+    }
+    assert rows["a"].seen == rows["b"].seen == 100
+    assert rows["b"].sessions_margin > 2.5 * rows["a"].sessions_margin
+    nobody = rank(
+        count_codes(frame, dictionary), 100, dictionary, Dimension.PROGRAM, (Pick(Dimension.USER, "x"),), frame=frame
+    )
+    assert nobody.rows == ()
+
+
 def test_values_of_one_dimension_add_up_and_excluded_ones_go() -> None:
     _, dictionary = frame_of([reading(0, *(session(i, program=p) for i, p in enumerate("abc")))])
     both = narrow(dictionary, [Pick(Dimension.PROGRAM, "a"), Pick(Dimension.PROGRAM, "b")])

@@ -3391,9 +3391,9 @@ export interface components {
             /** Why */
             why: components["schemas"]["WhyOut"][];
             /** Writes */
-            writes: number;
+            writes: number | null;
             /** Writes At Most */
-            writes_at_most: number;
+            writes_at_most: number | null;
         };
         /**
          * ProposalsOut
@@ -4751,9 +4751,9 @@ export interface components {
             /** Why */
             why: components["schemas"]["WhyOut"][];
             /** Writes */
-            writes: number;
+            writes: number | null;
             /** Writes At Most */
-            writes_at_most: number;
+            writes_at_most: number | null;
         };
     };
     responses: never;

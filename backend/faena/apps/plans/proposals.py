@@ -12,6 +12,7 @@ from faena.apps.servers.asking import asking
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.errors import BadInput
+from faena.core.plans.indexes.fromplan import facts_of
 from faena.core.plans.indexes.health import HealthFinding, examine_schema
 from faena.core.plans.indexes.proposals import IndexProposal, Refusal, propose
 from faena.core.plans.reader import BadPlan, read_plan
@@ -35,15 +36,17 @@ class PlanProposals:
 
 
 def for_plan(plan: BroughtPlan, as_shown: str, *, by: AbstractBaseUser | AnonymousUser) -> PlanProposals:
-    """Asks the server the plan comes from for its statistics. `as_shown` is the plan as its reader may see it.
+    """Asks the server the plan comes from for its statistics; one brought from elsewhere is judged by itself alone.
+
+    `as_shown` is the plan as its reader may see it.
 
     Raises SourceError.
     """
     server = plan.server
     if server is None:
-        return PlanProposals(
-            unknown="This plan was brought from elsewhere, so there are no statistics to judge an index by."
-        )
+        told = read_plan(as_shown)
+        found, refused = propose(told, facts_of(told))
+        return PlanProposals(proposals=found, refused=refused)
     if server.engine != Server.Engine.POSTGRESQL:
         return PlanProposals(
             unknown="This server is made up or imported, so it has no statistics to judge an index by."

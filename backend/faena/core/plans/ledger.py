@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from faena.core.plans.look import Finding, Look, look_at
 from faena.core.plans.model import Blocks, Plan, Step
+from faena.core.plans.rules.expectations import stopped_early
 from faena.core.plans.suspicions import examine
 from faena.core.plans.times import own_blocks
 
@@ -65,6 +66,8 @@ def _row(look: Look, step: Step, depth: int, feeds: int | None, blocks: Blocks |
     factor = None
     if step.actual is not None and step.rows_planned is not None:
         factor = max(step.actual.rows, 1.0) / max(step.rows_planned, 1.0)
+        if factor < 1 and stopped_early(look, step):
+            factor = None  # nobody asked for more
     return Row(
         step=look.index(step),
         depth=depth,

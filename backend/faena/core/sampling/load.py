@@ -205,6 +205,8 @@ def _varies(
 ) -> npt.NDArray[np.float64]:
     """Of each of the top values, how much more its ticks vary than independent sightings would."""
     told = list(top[:MOST_TOLD])
+    if not told or not len(frame.tick_ms):
+        return np.ones(len(top))
     place = np.full(int(group.max(initial=0)) + 1, -1, dtype=np.int64)
     place[told] = np.arange(len(told))
     row = np.where(keep, place[group], -1)[frame.code]

@@ -101,7 +101,7 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
   const outside = outsideWords(one);
   return (
     <>
-      <p className="text-muted text-sm">
+      <p className="text-muted mt-1 text-sm">
         {when(one.start)} – {clock(one.end)}
         {outside ? <b className="text-ink ml-3 font-semibold">{outside}</b> : null}
         {isCircle(one) ? <CircleEnds server={server} one={one} /> : null}
@@ -163,8 +163,8 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
 
 /** That the server breaks a circle, and the way to the deadlock that its log tells of it. */
 const CircleEnds = ({ server, one }: { readonly server: number; readonly one: Schemas["EpisodeOut"] }) => (
-  <span className="ml-3">
-    {CIRCLE_ENDS}{" "}
+  <span className="block">
+    {episodeSentence(one)} {CIRCLE_ENDS}{" "}
     {one.pattern === null ? (
       <Link
         to="/servers/$server/deadlocks"
@@ -250,7 +250,7 @@ const LinkRow = ({
   const state =
     link.depth === 0 && !link.edge
       ? `root, ${chain.state}${one?.transaction_ms ? `, its transaction open for ${duration(one.transaction_ms)}` : ""}`
-      : linkWords(link);
+      : `${link.depth === 0 && link.edge ? `stands behind pid ${link.edge.blocker}: ` : ""}${linkWords(link)}`;
   return (
     <>
       <b className="font-semibold">{one ? one.program : chain.gid || "not sampled"}</b>{" "}
@@ -324,7 +324,7 @@ const Episodes = ({
                 {clock(one.start)}
               </button>
             </td>
-            <td className="max-w-72 truncate pr-3" title={rootWords(one)}>
+            <td className="max-w-56 truncate pr-3" title={rootWords(one)}>
               {rootWords(one)}
             </td>
             <td className="pr-3 whitespace-nowrap">{one.state}</td>

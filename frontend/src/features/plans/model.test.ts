@@ -46,7 +46,7 @@ describe("the ledger", () => {
       analysed: true,
       findings: [{ code: "missing_index", share: 0.91, at_stake_ms: 1120, sentence: "", next_step: "", step: 0 }],
     } as unknown as Plan;
-    expect(planSentence(plan)).toBe("Took 1.23 s. missing index, 1.12 s of it at stake (91%).");
+    expect(planSentence(plan)).toBe("Took 1.23 s. Missing index, 1.12 s of it at stake (91%).");
     expect(planSentence({ ...plan, total_ms: null, analysed: false, findings: [] })).toContain("An estimate");
   });
 });

@@ -108,7 +108,8 @@ export function planSentence(plan: Plan): string {
       ? ""
       : `, ${duration(worst.at_stake_ms)} of it at stake (${(worst.share * 100).toFixed(0)}%)`;
   const many = plan.findings.length > 1 ? `${plan.findings.length} suspicions; first: ` : "";
-  return `${time}. ${many}${SUSPICION_WORDS[worst.code] ?? worst.code}${stake}.`;
+  const name = SUSPICION_WORDS[worst.code] ?? worst.code;
+  return `${time}. ${many || name.charAt(0).toUpperCase()}${many ? name : name.slice(1)}${stake}.`;
 }
 
 /** The plan with what the server's statistics add: the index that pays in place of the first guess, and no "healthy" beside it. */

@@ -38,7 +38,7 @@ class IndexProposal:
     """`step` in pre-order. `why` explains each column in its place. Costs are the planner's units, estimated.
 
     `writes` are changes of rows that would have written to it, since its table is counted; `writes_at_most` with those
-    that were made in place, which they are no more where they change one of its columns.
+    that were made in place, which they are no more where they change one of its columns; None where no server was asked.
 
     `included` are carried along so that the table itself need not be read. `overlaps` names indexes that the new one would
     make dispensable, or that begin alike.
@@ -55,8 +55,8 @@ class IndexProposal:
     cost_before: float
     cost_after: float
     size_bytes: int
-    writes: int
-    writes_at_most: int
+    writes: int | None
+    writes_at_most: int | None
     overlaps: Sequence[str]
     sentence: str
     included: Sequence[str] = ()
@@ -90,7 +90,10 @@ def propose(plan: Plan, facts: SchemaFacts) -> tuple[list[IndexProposal], list[R
             best[name] = found
     proposals = sorted(best.values(), key=lambda one: -one.gain)
     if facts.told_by_plan:
-        proposals = [replace(one, sentence=f"{one.sentence} {BY_THE_PLAN}") for one in proposals]
+        proposals = [
+            replace(one, sentence=f"{one.sentence} {BY_THE_PLAN}", writes=None, writes_at_most=None)
+            for one in proposals
+        ]
     return proposals, [one for name, one in refused.items() if name not in best]
 
 

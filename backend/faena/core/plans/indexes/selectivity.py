@@ -31,7 +31,8 @@ def share_of_one(table: TableFacts, one: Comparison) -> float:
 def _prefix_share(facts: ColumnFacts, prefix: str) -> float:
     """As the planner guesses of a pattern: of the histogram's values those that fit, or a fifth for each letter known."""
     if len(facts.bounds) >= 100:  # below, the planner does not trust it either
-        fit = sum(bound.startswith(prefix) for bound in facts.bounds) / len(facts.bounds)
+        # Of bounds that fit, only what lies between two of them surely does; the planner looks as closely.
+        fit = max(0, sum(bound.startswith(prefix) for bound in facts.bounds) - 1) / (len(facts.bounds) - 1)
         return max(fit, 1e-5)
     return max(0.2 ** len(prefix), 1e-4)
 

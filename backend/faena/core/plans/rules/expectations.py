@@ -11,7 +11,7 @@ OFF_FACTOR = 10.0  # between rows expected and found
 STALE_FACTOR = 3.0  # the same for a table read without any condition: its size itself is wrong
 
 
-def _stopped_early(look: Look, step: Step) -> bool:
+def stopped_early(look: Look, step: Step) -> bool:
     """Where fewer rows than expected are no error, since nobody asked for more.
 
     So it is below a Limit and a merge join, on the inner side of what needs one row only, in a subquery that asks
@@ -42,7 +42,7 @@ def _misjudged(look: Look, step: Step, factor: float) -> bool:
     times = off(step)
     if step.actual is None or max(step.actual.rows, step.rows_planned or 0) * step.actual.loops < MANY_ROWS:
         return False
-    return times >= factor or (times <= 1 / factor and not _stopped_early(look, step))
+    return times >= factor or (times <= 1 / factor and not stopped_early(look, step))
 
 
 def _without_condition(step: Step) -> bool:
