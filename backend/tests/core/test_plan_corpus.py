@@ -4,12 +4,15 @@ import json
 from pathlib import Path
 
 import pytest
+from faena.core.plans.indexes.fromplan import facts_of
+from faena.core.plans.indexes.proposals import propose
 from faena.core.plans.look import Suspicion
 from faena.core.plans.memory import memory_of
 from faena.core.plans.model import walk
 from faena.core.plans.reader import read_plan
 from faena.core.plans.suspicions import examine
 from faena.core.plans.times import step_times
+from faena.core.plans.writing import bare_plan
 
 CORPUS = sorted((Path(__file__).parents[1] / "golden" / "plans").glob("*.json"))
 
@@ -113,3 +116,13 @@ def test_nothing_is_called_healthy_that_makes_rows_in_vain(kind: str, lost: str)
         found = examine(read_plan(json.dumps([{"Plan": step, "Execution Time": 901.0}])))
         assert [one.code for one in found] != [Suspicion.HEALTHY], (kind, condition)
         assert any("500 k" in one.sentence for one in found), "with its figures"
+
+
+def test_of_partitions_a_plan_alone_proposes_one_index_on_their_table() -> None:
+    plan = read_plan((CORPUS[0].parent / "missing_index-partitions.json").read_text())
+    (found,), _ = propose(plan, facts_of(plan))
+    assert found.ddl == "CREATE INDEX ON gate_log (gate);"
+    assert found.writes is None, "nobody counted them"
+    # Where the table goes by an alias its name is not told, and none is made up.
+    aliased = read_plan(bare_plan(plan).replace('"Alias":"gate_log_', '"Alias":"g_'))
+    assert propose(aliased, facts_of(aliased))[0] == []

@@ -35,6 +35,8 @@ _WORDS = frozenset(
         "last",
     )
 )
+_APPENDS = ("Append", "Merge Append", "Parallel Append")
+_NUMBERED = re.compile(r"(.+)_\d+")  # as servers call each partition of a table in a plan
 ROW_OVERHEAD = 28  # header of a row and its pointer
 PAGE = 8192
 _JOINED = ("Hash Cond", "Merge Cond", "Join Filter")
@@ -44,16 +46,20 @@ def facts_of(plan: Plan) -> SchemaFacts:
     """Facts to judge indexes by; none of them are statistics."""
     costs = CostSettings()
     known: dict[tuple[str, str], TableFacts] = {}
+    beside = {id(one) for _, step in walk(plan.root) if step.kind in _APPENDS for one in step.children}
     for _, step in walk(plan.root):
         if not step.table or "Seq Scan" not in step.kind:
             continue
+        whole = _NUMBERED.fullmatch(step.alias) if id(step) in beside else None
+        if whole is not None and not step.table.startswith(f"{whole[1]}_"):
+            continue  # a partition of a table that goes by an alias here: its name stands nowhere
         rows, pages = _size(step, costs)
         there = known.get((step.schema, step.table))
         if there is None or rows > there.rows:
             columns = {**(there.columns if there else {}), **_columns(plan, step, rows)}
             known[step.schema, step.table] = TableFacts(
                 schema=step.schema or "public", name=step.table, rows=rows, pages=pages, size_bytes=round(pages * PAGE),
-                columns=columns,
+                columns=columns, partition_of=whole[1] if whole is not None else "",
             )  # fmt: skip
     return SchemaFacts(at=EpochMs(0), database="", tables=list(known.values()), costs=costs, told_by_plan=True)
 
