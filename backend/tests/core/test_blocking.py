@@ -213,6 +213,19 @@ def test_a_watch_adds_up_what_each_root_cost() -> None:
     assert {key[0] for key in chain.edges} == {2, 3}
 
 
+def test_each_holder_is_a_root_and_one_is_to_blame() -> None:
+    """4 waits for a table that 1 and 2 hold, and 3 only came first in the line."""
+    sessions = (session(1, age=9000), session(2, age=10), session(3, 1), session(4, 1, 2, 3))
+    edges = (edge(3, 1), edge(4, 1), edge(4, 2), edge(4, 3, Via.QUEUE))
+    watch = ChainWatch()
+    watch.take(SampleReading(due=EpochMs(0), took=Millis(1), sessions=sessions, edges=edges), 1.0)
+    first, second = watch.worst_first()
+    assert (first.root.pid, first.lost_s) == (1, 2.0)
+    assert (second.root.pid, second.lost_s, list(second.edges)) == (2, 0.0, [(4, 2, "table fare")])
+    assert watch.total_s == first.lost_s
+    assert {key[:2] for key in first.edges} == {(3, 1), (4, 1), (4, 2), (4, 3)}, "every edge is told"
+
+
 def test_conflicts_are_mutual_and_weaker_modes_conflict_with_no_more() -> None:
     for one in MODES:
         assert conflict(one, "AccessExclusiveLock")
