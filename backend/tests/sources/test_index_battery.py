@@ -22,7 +22,8 @@ from watched import owner
 
 SETUP = """
 CREATE TABLE dispatch (id int PRIMARY KEY, made timestamptz, day timestamp, code text, name varchar(60), kind int, gate int,
-  price numeric, urgent bool, held_by int, half int, decks int[], payload jsonb, words text, state text);
+  price numeric, urgent bool, held_by int, half int, decks int[], payload jsonb, words text, state text)
+  WITH (autovacuum_enabled = off);
 INSERT INTO dispatch SELECT i, '2026-01-01'::timestamptz + (i * 7919 % 200000) * interval '1 minute',
   '2026-01-01'::timestamp + i * interval '1 minute', md5(i::text), 'N' || md5((i % 90000)::text), i % 100, i * 31 % 9000,
   i % 977, i % 20000 = 7, CASE WHEN i % 10000 = 3 THEN i END, CASE WHEN i % 2 = 0 THEN i * 7919 % 200000 END,
@@ -31,7 +32,8 @@ INSERT INTO dispatch SELECT i, '2026-01-01'::timestamptz + (i * 7919 % 200000) *
 CREATE INDEX dispatch_kind ON dispatch (kind);
 CREATE TABLE port (id int PRIMARY KEY, name text);
 INSERT INTO port SELECT i, md5(i::text) FROM generate_series(1, 4000) i;
-CREATE TABLE leg (id int PRIMARY KEY, dispatch_id int REFERENCES dispatch, seq int, twin int, note text);
+CREATE TABLE leg (id int PRIMARY KEY, dispatch_id int REFERENCES dispatch, seq int, twin int, note text)
+  WITH (autovacuum_enabled = off);
 INSERT INTO leg SELECT i, i % 150000 + 1, i % 70000, i % 60000, md5(i::text) FROM generate_series(1, 200000) i;
 CREATE INDEX leg_twin ON leg (twin, seq);
 CREATE TABLE tide (day date, gate int, level int) PARTITION BY RANGE (day);
@@ -119,7 +121,9 @@ def harbour(target: Target) -> Iterator[Target]:
         keeper.execute("GRANT pg_read_all_data TO watcher")
     with owner("harbour") as keeper:
         keeper.execute(SETUP.encode())
-        keeper.execute("VACUUM ANALYZE")
+        # Without VACUUM no page is known as visible to all, and an index alone answers nothing: what a plan does not tell
+        # of the columns it needs then makes no difference to its cost.
+        keeper.execute("ANALYZE")
     yield replace(target, database="harbour")
     with owner("postgres") as keeper:
         keeper.execute("REVOKE pg_read_all_data FROM watcher")
