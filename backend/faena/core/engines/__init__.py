@@ -1,1 +1,1 @@
-"""What belongs to one engine alone; the rest of the core asks a profile or is told."""
+"""Code that is specific to one database engine, a package for each."""

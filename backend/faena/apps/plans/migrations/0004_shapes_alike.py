@@ -1,4 +1,4 @@
-"""Shapes are told anew: a plan that came as text is the same as in JSON, and partitions count as their table."""
+"""Recompute the shapes of stored plans: text and JSON give the same shape, and a partition counts as its table."""
 
 from django.db import migrations
 from faena.core.plans.reader import BadPlan, read_plan

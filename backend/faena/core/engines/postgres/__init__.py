@@ -1,1 +1,1 @@
-"""PostgreSQL: how it is told what to do."""
+"""Statements and quoting of PostgreSQL, for a DBA to copy."""

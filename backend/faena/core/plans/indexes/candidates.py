@@ -163,7 +163,7 @@ def _in_order(look: Look, base: Candidate, terms: Terms) -> Iterator[Candidate]:
 
 
 def _paid(look: Look, c: Candidate) -> float:
-    """Of a scan's cost what a limit right above it leaves: as the planner hopes, or as far as it went when it was run."""
+    """Cost of a scan up to where a limit above stops it: the planner's estimate, or as far as it went when it was run."""
     _, limit = _limit_above(look, c.step)
     if limit is None:
         return c.before

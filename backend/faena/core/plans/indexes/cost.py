@@ -159,7 +159,7 @@ def search_cost(
 
 
 def inverted_cost(parts: int, found: float, pages: float, conditions: int, costs: CostSettings) -> float:
-    """Of one search of an index of parts (gincostestimate of selfuncs.c, for parts that few rows hold), and its bitmap."""
+    """Cost of one GIN search and its bitmap heap scan, after gincostestimate of selfuncs.c, for parts that few rows hold."""
     looked_up = parts * 2 * costs.random_page_cost
     search = Search(share=0.0, conditions=conditions, left=0)
     return _bitmap(looked_up + found * costs.cpu_index_tuple_cost, found, pages, search, costs)
