@@ -17,9 +17,14 @@ from faena.core.answers.dearer import dearer_since
 from faena.core.hosts.whatif import in_system, what_if
 from faena.core.plans.indexes.fromplan import facts_of
 from faena.core.plans.indexes.proposals import propose
+from faena.core.series.calendar import MS_PER_DAY
 from faena.core.series.certainty import sessions_margin, share_margin, spread
+from faena.core.series.usual import departures, usual
+from faena.core.series.window import Window
+from faena.core.units import EpochMs
 from faena.sources.postgres import Target
 from faena.sources.postgres.schema import read_schema
+from faena.testing.nights import day_of_load, days_alike
 from reporting import report
 
 TESTS = Path(__file__).parents[1] / "backend" / "tests"
@@ -131,6 +136,28 @@ def played(sessions: int, think: float, service: float, cores: int) -> float:
     return area / now
 
 
+def usual_cells() -> None:
+    """False alarms of what is usual, by how many days alike stand behind it and by how much days differ; and what is found."""
+    monday = 1_763_337_600_000  # 2025-11-17
+    today = Window(start=EpochMs(monday), end=EpochMs(monday + MS_PER_DAY))
+    for differs, most in ((0.0, 1.0), (0.2, 2.0)):
+        for days in (3, 5, 10, 20, 27):
+            chance, false, found, rounds = np.random.default_rng(days), 0.0, 0, 30
+            for _ in range(rounds):
+                band = usual(days_alike(chance, days, monday, differs=differs, late_s=60), today, 1000)
+                quiet, busy = (
+                    day_of_load(chance, differs=differs, late_s=60, busy=one) for one in (None, (43_200, 900, 2.0))
+                )
+                false += sum(d.end - d.start for d in departures(quiet.T, band, today)) / 2 / MS_PER_DAY / rounds
+                found += any(
+                    d.size > 0 and d.start < monday + 44_100_000 and d.end > monday + 43_200_000
+                    for d in departures(busy.T, band, today)
+                )
+            said = f"usual from {days} days alike, " + ("identical" if not differs else "that differ by 20%")
+            report(f"{said}: cells told as unusual all the same", 100 * false, "%", at_most=most)
+            report(f"{said}: twice the work for a quarter of an hour, not told", 100 * (1 - found / rounds), "%")
+
+
 def indexes() -> None:
     """The cases of the tests on the bench's own server, judged by statistics and by the plan alone."""
     sys.path[:0] = [str(TESTS / "sources"), str(TESTS)]
@@ -185,4 +212,5 @@ if __name__ == "__main__":
     margins()
     dearer()
     closed_pool()
+    usual_cells()
     indexes()

@@ -27,7 +27,10 @@ MEASURED_MS = 10 * 60_000
 
 
 class CaptureSettings(Out):
-    """What can be set. `log`: a path, "server" for through the server, empty for not at all; `fast_share` from 0 to 1."""
+    """What can be set. `log`: a path, "server" for through the server, empty for not at all; `fast_share` from 0 to 1.
+
+    `time_zone` by name, empty for that of its log: days and weekends are counted by it.
+    """
 
     period_ms: int
     slow_ms: int
@@ -41,6 +44,7 @@ class CaptureSettings(Out):
     group: str
     storage: str
     machine: str
+    time_zone: str
     log: str
     fast_share: float
     keep_parameters: bool

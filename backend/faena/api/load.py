@@ -89,10 +89,11 @@ class MarkOut(Out):
 
 
 class UsualOut(Out):
-    """`days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none."""
+    """`days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none. `zone` counts them."""
 
     days: int
     days_needed: int
+    zone: str
     running: BandOut
     waiting: BandOut
     departures: list[DepartureOut]
@@ -256,7 +257,7 @@ def get_load(
 
 
 def _usual(server: Server, window: Window, answer: selectors.LoadAnswer) -> UsualOut:
-    found = usual_for(server.id, answer, server.period_ms)
+    found = usual_for(server, answer.buckets, window)
     sides = [
         BandOut(low=rounded(found.band.low[i]), middle=rounded(found.band.middle[i]), high=rounded(found.band.high[i]))
         for i in range(2)
@@ -264,6 +265,7 @@ def _usual(server: Server, window: Window, answer: selectors.LoadAnswer) -> Usua
     return UsualOut(
         days=found.band.days,
         days_needed=MIN_DAYS,
+        zone=found.zone,
         running=sides[0],
         waiting=sides[1],
         departures=[

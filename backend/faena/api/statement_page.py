@@ -15,6 +15,7 @@ from faena.api.statements import FiguresOut, Ranked, stars_of, written_out
 from faena.apps.plans import selectors as plan_selectors
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.clock import clock_of
 from faena.apps.statements import executions, selectors
 from faena.core.answers.dearer import dearer_since, near
 from faena.core.errors import NotFound
@@ -156,7 +157,9 @@ def get_statement(
     )
     sums, covered = work.sums, work.covered_ms
     calls = sums[:, _FIELD["calls"]]
-    usual = usual_cost(selectors.hourly(server_id, number, hours_before(cells, USUAL_DAYS)), cells, USUAL_DAYS)
+    calendar = clock_of(server).calendar
+    earlier = selectors.hourly(server_id, number, hours_before(cells, USUAL_DAYS, calendar))
+    usual = usual_cost(earlier, cells, USUAL_DAYS, calendar)
     per_call = {name: _ratio(sums[:, _FIELD[name]], calls, calls > 0) for name in PerCallOut.model_fields}
     seen_plans, switched = _plans_seen(server_id, number, window)
     ticks = int(answer.series.ticks.sum())

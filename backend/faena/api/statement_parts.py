@@ -11,6 +11,7 @@ from faena.apps.overview import groups
 from faena.apps.plans import selectors as plans
 from faena.apps.plans import tables
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.clock import clock_of
 from faena.apps.statements import executions
 from faena.apps.statements import selectors as statements
 from faena.core.plans.memory import memory_of
@@ -198,5 +199,7 @@ def usual_times(request: HttpRequest, server_id: int, window_in: Query[WindowIn]
     Apart from the ranking, which does not wait for two weeks of hours to be read.
     """
     server = servers.server(server_id)
-    found = statements.usual_times(server_id, window_in.window(now_ms()), without_user=server.username)
+    found = statements.usual_times(
+        server_id, window_in.window(now_ms()), clock_of(server).calendar, without_user=server.username
+    )
     return [UsualTimeOut(query_id=str(i), ms_per_s=ms) for i, ms in found.items()]

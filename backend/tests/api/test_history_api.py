@@ -222,7 +222,7 @@ def capture_body(client: Client, server: Server, **change: object) -> dict[str, 
     names = (
         "period_ms", "slow_ms", "schedule", "sample_retention_days", "sum_retention_days", "counter_retention_days",
         "machine_retention_days", "execution_retention_days", "cores", "group", "storage", "machine", "log",
-        "fast_share", "keep_parameters",
+        "time_zone", "fast_share", "keep_parameters",
     )  # fmt: skip
     return {name: found[name] for name in names} | change
 
@@ -238,6 +238,7 @@ def test_capture_settings_are_checked_costed_and_saved(
         ({"sample_retention_days": 0}, "sample_retention_days"),
         ({"schedule": [{"days": [9], "from": "08:00", "to": "09:00"}]}, "schedule"),
         ({"cores": 0}, "cores"),
+        ({"time_zone": "Harbour/North"}, "time_zone"),
     ):
         assert send(admin, "put", path, capture_body(admin, server, **change), 400)["field"] == field
     span = {"days": [0, 1], "from": "08:00", "to": "18:00"}

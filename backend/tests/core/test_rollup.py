@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 from faena.core.sampling.frame import SampleFrame, join, on_grid
-from faena.core.sampling.rollup import MINUTE_MS, rolled, shape_of, unit_for, whole_part
+from faena.core.sampling.rollup import MINUTE_MS, cells_of, rolled, unit_for, whole_part
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 from hypothesis import given
@@ -82,12 +82,11 @@ def test_the_whole_part_of_a_ragged_window() -> None:
     assert whole_part(Window(start=EpochMs(START + 1), end=EpochMs(START + 5)), MINUTE_MS) is None
 
 
-def test_the_shape_of_an_hour_tells_running_from_waiting() -> None:
-    at = START + 1000 * np.arange(3600, dtype=np.int64)
-    tick = np.repeat(np.arange(3600, dtype=np.int32), 3)
-    code = np.tile(np.array([0, 1, 2], dtype=np.int32), 3600)  # one runs, one waits, one idles
+def test_the_cells_of_an_hour_tell_running_from_waiting() -> None:
+    at = START + 1000 * np.arange(3500, dtype=np.int64)
+    tick = np.repeat(np.arange(3500, dtype=np.int32), 3)
+    code = np.tile(np.array([0, 1, 2], dtype=np.int32), 3500)  # one runs, one waits, one idles
     code[tick >= 3000] = 1
-    shape = shape_of(rolled(SampleFrame(at, tick, code), MINUTE_MS), np.array([0]), np.array([1]))
-    assert shape is not None
-    assert (shape.ticks, shape.run_middle, shape.wait_middle) == (3600, 1.0, 1.0)
-    assert (shape.run_low, shape.wait_high) == (0.0, 3.0)
+    cells = cells_of(rolled(SampleFrame(at, tick, code), MINUTE_MS), np.array([0]), np.array([1]))
+    assert cells is not None
+    assert cells.tolist() == [[300] * 11 + [200], [300] * 10 + [0, 0], [300] * 10 + [900, 600]]

@@ -13,7 +13,7 @@ import pytest
 from faena.core.deadlocks.report import read_report
 from faena.core.logged import EventKind, Execution, LogEvent
 from faena.sources.logs.blocks import Form, Word, has_any
-from faena.sources.logs.entries import Stamps
+from faena.sources.logs.entries import Stamps, zone_named
 from faena.sources.logs.formats import Faults, reader_for
 from faena.sources.logs.prefix import COMMON
 from faena.sources.logs.reading import Summary, read_stream
@@ -268,6 +268,12 @@ def test_an_abbreviation_that_means_several_zones_is_never_taken_for_one(
             None if at < 0 else datetime.fromtimestamp(at / 1000, UTC).isoformat(timespec="milliseconds")[:23]
         ) == utc
     assert bool(stamps.unknown_zones) == (utc is None)
+
+
+@pytest.mark.parametrize("name", ["<+03>-3", "Harbour/North", "", "Europe", "../etc", "posixrules/x"])
+def test_a_zone_that_is_not_known_here_is_none(name: str) -> None:
+    assert zone_named(name) is None
+    assert zone_named("Europe/Lisbon") is not None
 
 
 @pytest.mark.parametrize("form", FORMS)

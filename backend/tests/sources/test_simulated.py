@@ -11,9 +11,9 @@ import numpy as np
 import pytest
 from faena.core.errors import BadInput
 from faena.core.sampling.frame import SampleFrame
-from faena.core.sampling.rollup import rolled, shape_of
-from faena.core.series.usual import PastHours, departures, usual
-from faena.core.series.window import Buckets
+from faena.core.sampling.rollup import cells_of, rolled
+from faena.core.series.usual import CELL_MS, departures, past_days, usual
+from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.core.waits.catalogue import kind_of
 from faena.sources.simulated import Engine, Hour, Incident, SimulatedSource, read_estate, read_incidents
@@ -248,7 +248,7 @@ def test_nonsense_in_the_description_is_refused_with_its_place() -> None:
 @pytest.mark.parametrize("server", ["bookings-main", "crew"])
 def test_quiet_hours_do_not_depart_from_the_usual(server: str) -> None:
     """Under 2% of the five-minute stretches of a quiet day are told as departures, after ten days of history."""
-    shapes, loads = [], []
+    cells = []
     engine = Engine(ESTATE, [], server, ANCHOR, seed=7)
     first = ANCHOR - ANCHOR % MS_PER_DAY - 10 * MS_PER_DAY  # so that the last day is a Monday
     for start in range(first, first + 11 * MS_PER_DAY, MS_PER_HOUR):
@@ -256,19 +256,17 @@ def test_quiet_hours_do_not_depart_from_the_usual(server: str) -> None:
         at = np.arange(3600, dtype=np.int64) * 1000 + start
         minutes = rolled(SampleFrame(at, hour.second.astype(np.int32), hour.combination.astype(np.int32)), 60_000)
         waits = np.array([bool(c.wait_type) for c in hour.combinations])
-        shape = shape_of(minutes, np.flatnonzero(~waits), np.flatnonzero(waits))
-        assert shape is not None
-        low_high = [getattr(shape, f"{side}_{q}") for side in ("run", "wait") for q in ("low", "middle", "high")]
-        shapes.append((start, shape.ticks, np.array(low_high).reshape(2, 3)))
-        if start >= first + 10 * MS_PER_DAY:
-            waiting = np.bincount(hour.second // 60, weights=waits[hour.combination], minlength=60) / 60
-            loads.append((np.bincount(hour.second // 60, minlength=60) / 60 - waiting, waiting))
-    past = PastHours(
-        np.array([s[0] for s in shapes]), np.array([s[1] for s in shapes]), np.stack([s[2] for s in shapes])
+        found = cells_of(minutes, np.flatnonzero(~waits), np.flatnonzero(waits))
+        assert found is not None
+        cells.append(found)
+    ticks, *sides = np.concatenate(cells, axis=1)
+    load = np.stack(sides, axis=1) / ticks[:, None]
+    starts = first + CELL_MS * np.arange(len(ticks))
+    past, day = (
+        starts < first + 10 * MS_PER_DAY,
+        Window(start=EpochMs(first + 10 * MS_PER_DAY), end=EpochMs(first + 11 * MS_PER_DAY)),
     )
-    day = Buckets(start=EpochMs(first + 10 * MS_PER_DAY), width_ms=60_000, count=1440)
-    band = usual(past, day, 1000)
-    assert np.isnan(band.high).mean() < 0.05, "but the half hour that borders on Sunday, of which too little is known"
-    found = departures(np.concatenate([x[0] for x in loads]), np.concatenate([x[1] for x in loads]), band, day)
-    told = sum(d.end - d.start for d in found)
-    assert told / (2 * MS_PER_DAY) < 0.02, [(d.side, d.size) for d in found]
+    band = usual(past_days(starts[past], ticks[past], load[past], 1000), day, 1000)
+    assert not np.isnan(band.high).any()
+    told = departures(load[~past].T, band, day)
+    assert sum(d.end - d.start for d in told) / (2 * MS_PER_DAY) < 0.02, [(d.side, d.size) for d in told]

@@ -1616,6 +1616,8 @@ export interface components {
             storage: string;
             /** Sum Retention Days */
             sum_retention_days: number;
+            /** Time Zone */
+            time_zone: string;
         };
         /**
          * CaptureOut
@@ -1677,6 +1679,8 @@ export interface components {
             storage: string;
             /** Sum Retention Days */
             sum_retention_days: number;
+            /** Time Zone */
+            time_zone: string;
         };
         /** CellOut */
         CellOut: {
@@ -4525,7 +4529,7 @@ export interface components {
         };
         /**
          * UsualOut
-         * @description `days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none.
+         * @description `days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none. `zone` counts them.
          */
         UsualOut: {
             /** Days */
@@ -4538,6 +4542,8 @@ export interface components {
             marks: components["schemas"]["MarkOut"][];
             running: components["schemas"]["BandOut"];
             waiting: components["schemas"]["BandOut"];
+            /** Zone */
+            zone: string;
         };
         /**
          * UsualTimeOut

@@ -8,8 +8,10 @@ from django.db.models import Avg, F, IntegerField, Max, Sum
 from django.db.models.functions import Cast
 
 from faena.apps.hosts.models import HostReading, TableWork
+from faena.apps.servers.clock import clock_of
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
+from faena.core.series.calendar import Calendar
 from faena.core.series.window import Buckets, Window
 from faena.core.units import EpochMs
 
@@ -40,7 +42,6 @@ def newest(machine: str, window: Window) -> HostReading | None:
     return rows.order_by("-at_ms").first()
 
 
-MS_PER_DAY = 86_400_000
 USUAL_DAYS = 14
 MIN_USUAL_DAYS = 3
 SLOW_FACTOR = 2.0  # of the usual latency, from which on the disk is called slow
@@ -90,7 +91,7 @@ def disk(server: Server, window: Window, buckets: Buckets) -> Disk:
     ]
     neighbours.sort(key=lambda n: -(n.share or 0.0))
     latency = _latency(server.machine, window)
-    usual = _usual_latency(server.machine, window)
+    usual = _usual_latency(server.machine, window, clock_of(server).calendar)
     return Disk(
         neighbours=neighbours,
         latency_ms=latency,
@@ -110,12 +111,12 @@ def _latency(machine: str, window: Window) -> float | None:
     return found
 
 
-def _usual_latency(machine: str, window: Window) -> float | None:
+def _usual_latency(machine: str, window: Window, calendar: Calendar) -> float | None:
     """Median over earlier days of the mean latency in the same hours; None with too few days."""
     days = []
     for back in range(1, USUAL_DAYS + 1):
-        shift = back * MS_PER_DAY
-        earlier = Window(start=EpochMs(window.start - shift), end=EpochMs(window.end - shift))
+        start = calendar.days_before(window.start, back)
+        earlier = Window(start=EpochMs(start), end=EpochMs(start + window.length_ms))
         mean = _latency(machine, earlier)
         if mean is not None:
             days.append(mean)

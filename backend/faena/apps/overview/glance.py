@@ -3,12 +3,12 @@
 import numpy as np
 
 from faena.apps.samples.selectors import LoadAnswer
-from faena.apps.samples.usual import past_hours
+from faena.apps.samples.usual import marked_for, past_days
 from faena.apps.servers import vitals
 from faena.apps.servers.models import Server
 from faena.core.answers.trouble import Glance
 from faena.core.series.usual import usual
-from faena.core.series.window import Buckets
+from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 STATE_WORDS = {"away": "cannot be reached", "stale": "no samples lately"}
@@ -18,9 +18,8 @@ def glance_at(server: Server, minute: LoadAnswer, running: float | None, now: in
     """`minute` is the load of the last minute by wait kind; `running` its mean on CPU."""
     ticks = int(minute.unpicked.ticks.sum())
     totals = dict(zip(minute.unpicked.groups, minute.unpicked.seen.sum(axis=1).tolist(), strict=True))
-    band = usual(
-        past_hours(server.id), Buckets(start=EpochMs(now - 60_000), width_ms=60_000, count=1), server.period_ms
-    )
+    window = Window(start=EpochMs(now - 60_000), end=EpochMs(now))
+    high = usual(past_days(server), window, server.period_ms, marked_for(server.id)).high_over(window)
     hour = vitals.totals(server.id, now - MS_PER_HOUR, now)
     return Glance(
         reachable=reachable,
@@ -29,8 +28,8 @@ def glance_at(server: Server, minute: LoadAnswer, running: float | None, now: in
         waiting=sum(n for kind, n in totals.items() if kind != "running") / ticks if ticks else np.nan,
         blocked=totals.get("lock", 0) / ticks if ticks else np.nan,
         cores=server.cores,
-        usual_waiting_high=float(band.high[1, 0]),
-        usual_running_high=float(band.high[0, 0]),
+        usual_waiting_high=float(high[1]),
+        usual_running_high=float(high[0]),
         lag_ms=hour.lag_ms,
         deadlocks=hour.deadlocks,
     )

@@ -5,7 +5,6 @@ Chunk, rollup and day always change in one transaction, so that every resolution
 
 import logging
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict
 
 import numpy as np
 import numpy.typing as npt
@@ -17,7 +16,7 @@ from faena.apps.samples.models import Chunk, Combination, DayTotals, OpenSample,
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
 from faena.apps.servers import holdings
 from faena.core.sampling.frame import EMPTY, SampleFrame, join, on_grid
-from faena.core.sampling.rollup import MINUTE_MS, rolled, shape_of
+from faena.core.sampling.rollup import MINUTE_MS, cells_of, rolled
 from faena.core.units import MS_PER_HOUR
 
 log = logging.getLogger(__name__)
@@ -110,9 +109,10 @@ def _sum_up(server_id: int, frames: Mapping[int, SampleFrame]) -> None:
     rollups = []
     for hour, frame in frames.items():
         minutes = rolled(frame, MINUTE_MS)
-        shape = shape_of(minutes, running, waiting)
-        if shape is not None:
-            rollups.append(Rollup(server_id=server_id, hour_ms=hour, **asdict(shape), **_packed(minutes)))
+        cells = cells_of(minutes, running, waiting)
+        if cells is not None:
+            kept = {"ticks": minutes.ticks, "cells": cells.ravel().tolist()}
+            rollups.append(Rollup(server_id=server_id, hour_ms=hour, **kept, **_packed(minutes)))
     _upsert(Rollup, rollups, "hour_ms")
     for day in sorted({hour - hour % MS_PER_DAY for hour in frames}):
         _sum_day(server_id, day)

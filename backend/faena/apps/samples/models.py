@@ -2,6 +2,7 @@
 
 from typing import ClassVar
 
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
 from faena.apps.servers.models import Server
@@ -62,18 +63,16 @@ class OpenSample(models.Model):
 
 
 class Rollup(models.Model):
-    """A closed hour summed up by minute, packed, and its shape (see core/sampling/rollup.py)."""
+    """A closed hour summed up by minute, packed, and what is usual is told from: ticks, running, waiting of each cell.
+
+    See core/sampling/rollup.py.
+    """
 
     pk = models.CompositePrimaryKey("server_id", "hour_ms")
     server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
     hour_ms = models.BigIntegerField()
     ticks = models.IntegerField()
-    run_low = models.FloatField()
-    run_middle = models.FloatField()
-    run_high = models.FloatField()
-    wait_low = models.FloatField()
-    wait_middle = models.FloatField()
-    wait_high = models.FloatField()
+    cells = ArrayField(models.IntegerField())
     tick_ms = models.BinaryField()
     tick = models.BinaryField()
     code = models.BinaryField()

@@ -5,55 +5,123 @@ from dataclasses import dataclass
 from threading import Lock
 
 import numpy as np
+import numpy.typing as npt
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.samples.dictionary import read_dictionary
+from faena.apps.samples.hours import read_frame
 from faena.apps.samples.models import Rollup, UnusualSpan
-from faena.apps.samples.selectors import LoadAnswer
 from faena.apps.servers import holdings
+from faena.apps.servers.clock import clock_of
+from faena.apps.servers.models import Server
 from faena.core.errors import BadInput, NotFound
-from faena.core.series.usual import HISTORY_MS, Departure, PastHours, UsualBand, departures, usual
-from faena.core.series.window import Window
+from faena.core.sampling.frame import GRID_MS
+from faena.core.sampling.load import load_by_kind
+from faena.core.sampling.rollup import CELLS_AN_HOUR, unit_for
+from faena.core.series.calendar import Calendar
+from faena.core.series.usual import (
+    CELL_MS,
+    HISTORY_DAYS,
+    MIN_TICKS_SHARE,
+    CellBand,
+    Departure,
+    PastDays,
+    UsualBand,
+    departures,
+    usual,
+)
+from faena.core.series.usual import past_days as cells_by_day
+from faena.core.series.window import Buckets, Window
+from faena.core.units import MS_PER_HOUR, EpochMs
 
-_SHAPE = ("run_low", "run_middle", "run_high", "wait_low", "wait_middle", "wait_high")
-MAX_KNOWN = 200  # servers whose hours are kept in memory
-_known: OrderedDict[int, tuple[int, PastHours]] = OrderedDict()
+MAX_KNOWN = 200  # servers whose days are kept in memory
+DAY_MS = 24 * MS_PER_HOUR
+_Key = tuple[int, int, str]  # hours rewritten, period, time zone
+_known: OrderedDict[int, tuple[_Key, PastDays]] = OrderedDict()
 _lock = Lock()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class UsualAnswer:
+    """`zone` is the time zone by whose clock days and weekends are counted."""
+
     band: UsualBand
     departures: list[Departure]
+    zone: str
 
 
-def past_hours(server_id: int) -> PastHours:
-    """The shapes of all hours that what is usual can be learned from, kept until another hour is closed."""
-    held = holdings.read(server_id)
+def past_days(server: Server) -> PastDays:
+    """The cells of all closed hours that what is usual can be learned from, kept until another hour is closed."""
+    held, clock = holdings.read(server.id), clock_of(server)
+    key = (held.rewrites, server.period_ms, clock.name)
     with _lock:
-        rewrites, past = _known.get(server_id, (-1, None))
-        if past is None or rewrites != held.rewrites:
-            rows = Rollup.objects.filter(server_id=server_id, hour_ms__gte=held.newest_ms - 3 * HISTORY_MS)
-            table = np.array(list(rows.order_by("hour_ms").values_list("hour_ms", "ticks", *_SHAPE)), dtype=np.float64)
-            table = table.reshape(-1, 8)
-            hours, ticks = table[:, 0].astype(np.int64), table[:, 1].astype(np.int64)
-            past = PastHours(hours, ticks, table[:, 2:].reshape(-1, 2, 3))
-            _known[server_id] = (held.rewrites, past)
+        kept, past = _known.get(server.id, (None, None))
+        if past is None or kept != key:
+            past = _read(server, held.newest_ms, clock.calendar)
+            _known[server.id] = (key, past)
             while len(_known) > MAX_KNOWN:
                 _known.popitem(last=False)
         return past
 
 
-def usual_for(server_id: int, answer: LoadAnswer, period_ms: int) -> UsualAnswer:
-    """Band and departures over the buckets of a load answer; judged over all load, whatever is picked."""
-    spans = UnusualSpan.objects.filter(server_id=server_id).values_list("start_ms", "end_ms")
-    band = usual(past_hours(server_id), answer.buckets, period_ms, list(spans))
-    sessions = dict(zip(answer.unpicked.groups, answer.unpicked.sessions(), strict=True))
-    nothing = np.where(answer.unpicked.ticks > 0, 0.0, np.nan)
-    running = sessions.pop("running", nothing)
-    waiting = np.sum(list(sessions.values()), axis=0) if sessions else nothing
-    return UsualAnswer(band=band, departures=departures(running, waiting, band, answer.buckets))
+def _read(server: Server, newest_ms: int, calendar: Calendar) -> PastDays:
+    since = newest_ms - 3 * HISTORY_DAYS * DAY_MS
+    rows = Rollup.objects.filter(server_id=server.id, hour_ms__gte=since).order_by("hour_ms")
+    found = [(hour, cells) for hour, cells in rows.values_list("hour_ms", "cells") if cells]
+    hours = np.array([hour for hour, _ in found], dtype=np.int64)
+    counts = np.array([cells for _, cells in found], dtype=np.int64).reshape(-1, 3, CELLS_AN_HOUR)
+    start_ms = (hours[:, None] + np.arange(CELLS_AN_HOUR) * CELL_MS).ravel()
+    ticks = counts[:, 0].ravel()
+    load = counts[:, 1:].transpose(0, 2, 1).reshape(-1, 2) / np.maximum(ticks, 1)[:, None]
+    return cells_by_day(start_ms, ticks, load, server.period_ms, calendar)
+
+
+def usual_for(server: Server, buckets: Buckets, window: Window) -> UsualAnswer:
+    """Band over the buckets, and departures in the window; judged over all load, whatever is picked."""
+    past = past_days(server)
+    whole = Window(
+        start=EpochMs(min(window.start, buckets.start)),
+        end=EpochMs(max(window.end, buckets.start + buckets.count * buckets.width_ms)),
+    )
+    band = usual(past, whole, server.period_ms, marked_for(server.id))
+    load = _load(server, past, band)
+    return UsualAnswer(band=band.over(buckets), departures=departures(load, band, window), zone=clock_of(server).name)
+
+
+def _load(server: Server, past: PastDays, band: CellBand) -> npt.NDArray[np.float64]:
+    """Sessions in the cells of the band, (2, cells): of closed hours from what is kept of them, of others from samples."""
+    count = band.middle.shape[1]
+    starts = np.arange(count, dtype=np.int64) * CELL_MS + band.start
+    load = past.at(starts)
+    hours = starts // MS_PER_HOUR
+    closed = np.isin(hours, hours[~np.isnan(load[0])])
+    if closed.all():
+        return load
+    first = int(np.argmin(closed))  # from the first hour on that is not closed, or was not sampled
+    window = Window(start=EpochMs(int(starts[first])), end=EpochMs(int(starts[-1]) + CELL_MS))
+    held = holdings.read(server.id)
+    if held.newest_ms < window.start:
+        return load
+    frame, dictionary = (
+        read_frame(server.id, window, held, unit_ms=unit_for(window, CELL_MS)),
+        read_dictionary(server.id, held),
+    )
+    cells = Buckets(start=window.start, width_ms=CELL_MS, count=count - first)
+    _, series = load_by_kind(frame, cells, dictionary, ())
+    enough = series.ticks >= MIN_TICKS_SHARE * CELL_MS / max(server.period_ms, GRID_MS)
+    nothing = np.zeros(cells.count)
+    rows = dict(zip(series.groups, series.sessions(), strict=True))
+    running = rows.pop("running", nothing)
+    found = np.where(enough, np.stack([running, sum(rows.values(), start=nothing)]), np.nan)
+    load[:, first:] = np.where(closed[first:], load[:, first:], found)
+    return load
+
+
+def marked_for(server_id: int) -> list[tuple[int, int]]:
+    """All spans from which is not learned, their starts and ends."""
+    return list(UnusualSpan.objects.filter(server_id=server_id).values_list("start_ms", "end_ms"))
 
 
 def marked_spans(server_id: int, window: Window) -> list[UnusualSpan]:

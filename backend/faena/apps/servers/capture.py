@@ -10,6 +10,7 @@ from django.db.models import F
 from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.servers.clock import known_zone
 from faena.apps.servers.models import Server, ServerNote
 from faena.core.errors import BadInput
 from faena.core.series.schedule import read_schedule
@@ -40,6 +41,7 @@ class CaptureForm:
     group: str
     storage: str
     machine: str
+    time_zone: str
     execution_retention_days: int
     log: str
     fast_share: float
@@ -59,6 +61,7 @@ class CaptureForm:
         if not 0 <= self.fast_share <= 1:
             raise BadInput("the share of fast executions lies between 0 and 1", field="fast_share")
         check_log(self.log)
+        known_zone(self.time_zone)
         for name in ("group", "storage", "machine"):
             if len(getattr(self, name)) > 80:
                 raise BadInput("at most 80 characters", field=name)

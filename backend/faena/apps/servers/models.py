@@ -37,6 +37,7 @@ class Server(models.Model):
     machine = models.CharField(max_length=80, default="", blank=True)  # name under which its host's figures come in
     log = models.CharField(max_length=255, default="", blank=True)  # path, "server", or empty: its log is not read
     fast_share = models.FloatField(default=0.01)  # of executions below slow_ms, kept by chance
+    time_zone = models.CharField(max_length=64, default="", blank=True)  # by name; empty: that of its log
     keep_parameters = models.BooleanField(default=False)
     execution_retention_days = models.PositiveIntegerField(default=30)
     simulation = models.JSONField(null=True)  # of a made-up server: its name in the estate, seed and anchor

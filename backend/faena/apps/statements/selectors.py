@@ -15,6 +15,7 @@ from faena.apps.servers.models import Server
 from faena.apps.statements import hours
 from faena.apps.statements.models import CountSpan, SummedHour, Text, Work, WorkHour
 from faena.core.readings import COUNTER_FIELDS
+from faena.core.series.calendar import IN_UTC, Calendar
 from faena.core.series.window import Buckets, Window
 from faena.core.sql.texts import gist
 from faena.core.statements.conditions import Condition, of_field
@@ -122,11 +123,13 @@ def _sums(fields: Sequence[str]) -> Func:
     )
 
 
-def usual_times(server_id: int, window: Window, *, without_user: str = "") -> dict[int, float]:
+def usual_times(
+    server_id: int, window: Window, calendar: Calendar = IN_UTC, *, without_user: str = ""
+) -> dict[int, float]:
     """Milliseconds a second that each statement takes at these hours of days alike; empty for more than two days at once."""
     if window.length_ms > USUAL_UP_TO_MS:
         return {}
-    days = hours_alike(window, USUAL_DAYS if window.length_ms <= USUAL_UP_TO_MS / 4 else USUAL_DAYS // 2)
+    days = hours_alike(window, USUAL_DAYS if window.length_ms <= USUAL_UP_TO_MS / 4 else USUAL_DAYS // 2, calendar)
     wanted = sorted({hour for day in days for hour, _ in day})
     counted = SummedHour.objects.filter(server_id=server_id, hour_ms__in=wanted).values_list("hour_ms", flat=True)
     rows = WorkHour.objects.filter(server_id=server_id, hour_ms__in=wanted)

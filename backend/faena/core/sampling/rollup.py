@@ -1,15 +1,15 @@
 """Samples summed up by minute or hour, for long spans. Sums, never means, so that nothing is lost but the second."""
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
 
 from faena.core.sampling.frame import SampleFrame
+from faena.core.series.usual import CELL_MS
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 MINUTE_MS = 60_000
+CELLS_AN_HOUR = MS_PER_HOUR // CELL_MS
 # From this length on, hourly sums are read and no longer those by minute.
 HOURLY_FROM_MS = 4 * 24 * MS_PER_HOUR
 MINUTELY_FROM_MS = 6 * MS_PER_HOUR
@@ -49,27 +49,18 @@ def whole_part(window: Window, unit_ms: int) -> Window | None:
     return Window(start=EpochMs(start), end=EpochMs(end)) if end > start else None
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Shape:
-    """How an hour looked, minute by minute: the loads that 10, 50 and 90% of its minutes stay below, by side."""
+def cells_of(
+    minutes: SampleFrame, running: npt.NDArray[np.integer], waiting: npt.NDArray[np.integer]
+) -> npt.NDArray[np.int64] | None:
+    """What the cells of an hour hold, (3, cells): ticks, sightings of codes that run, and of those that wait.
 
-    ticks: int
-    run_low: float
-    run_middle: float
-    run_high: float
-    wait_low: float
-    wait_middle: float
-    wait_high: float
-
-
-def shape_of(minutes: SampleFrame, running: npt.NDArray[np.integer], waiting: npt.NDArray[np.integer]) -> Shape | None:
-    """Shape of an hour rolled up by minute, given the codes that run and those that wait. None when nothing was sampled."""
+    Cells are those in which is told what is usual. None when nothing was sampled. `minutes` is the hour, rolled up.
+    """
     if not minutes.ticks or minutes.taken is None or minutes.seen is None:
         return None
-    taken, figures = minutes.taken, dict[str, float]()
-    for side, codes in (("run", running), ("wait", waiting)):
+    cell = minutes.tick_ms % MS_PER_HOUR // CELL_MS
+    rows = [np.bincount(cell, weights=minutes.taken, minlength=CELLS_AN_HOUR)]
+    for codes in (running, waiting):
         mine = np.isin(minutes.code, codes)
-        seen = np.bincount(minutes.tick[mine], weights=minutes.seen[mine], minlength=len(minutes.tick_ms))
-        quantiles = np.quantile(seen / taken, (0.1, 0.5, 0.9)).tolist()
-        figures |= dict(zip((f"{side}_low", f"{side}_middle", f"{side}_high"), quantiles, strict=True))
-    return Shape(ticks=minutes.ticks, **figures)
+        rows.append(np.bincount(cell[minutes.tick[mine]], weights=minutes.seen[mine], minlength=CELLS_AN_HOUR))
+    return np.array(rows).astype(np.int64)

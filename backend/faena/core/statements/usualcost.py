@@ -10,13 +10,12 @@ import numpy as np
 import numpy.typing as npt
 
 from faena.core.readings import COUNTER_FIELDS
-from faena.core.series.usual import is_weekend
+from faena.core.series.calendar import IN_UTC, Calendar
 from faena.core.series.window import Buckets, Window
 from faena.core.units import MS_PER_HOUR
 
 Floats = npt.NDArray[np.float64]
 MIN_DAYS = 3  # fewer days, and nothing is called usual
-DAY_MS = 24 * MS_PER_HOUR
 LOOK_BACK_DAYS = 28
 _COSTS = tuple(name for name in COUNTER_FIELDS if name != "calls")
 
@@ -33,28 +32,33 @@ class UsualCost:
     days: int
 
 
-def hours_before(buckets: Buckets, days: int) -> list[int]:
+def hours_before(buckets: Buckets, days: int, calendar: Calendar = IN_UTC) -> list[int]:
     """Starts of the hours from which is told what is usual in these buckets: of so many earlier days, of any and alike."""
     own = {start // MS_PER_HOUR * MS_PER_HOUR for start in buckets.starts()}
-    return sorted({at for hour in own for at in (*_alike(hour, days), *_before(hour, days))})
+    return sorted({at for hour in own for at in (*_alike(hour, days, calendar), *_before(hour, days, calendar))})
 
 
-def _before(hour: int, days: int) -> list[int]:
-    """The same hour on the newest so many days before."""
-    return [hour - back * DAY_MS for back in range(1, days + 1)]
+def _before(hour: int, days: int, calendar: Calendar) -> list[int]:
+    """The same hour by the clock on the newest so many days before, as the start of the hour it is kept in."""
+    return [calendar.days_before(hour, back) // MS_PER_HOUR * MS_PER_HOUR for back in range(1, days + 1)]
 
 
-def _alike(hour: int, days: int) -> list[int]:
+def _alike(hour: int, days: int, calendar: Calendar) -> list[int]:
     """The same hour on the newest so many days before that are workdays, or weekends, as its own is."""
-    return [at for at in _before(hour, LOOK_BACK_DAYS) if is_weekend(at) == is_weekend(hour)][:days]
+    weekend = calendar.is_weekend(hour)
+    return [at for at in _before(hour, LOOK_BACK_DAYS, calendar) if calendar.is_weekend(at) == weekend][:days]
 
 
-def usual_cost(hours: Mapping[int, Mapping[str, float]], buckets: Buckets, days: int) -> UsualCost:
+def usual_cost(
+    hours: Mapping[int, Mapping[str, float]], buckets: Buckets, days: int, calendar: Calendar = IN_UTC
+) -> UsualCost:
     """From COUNTER_FIELDS of counted hours by their start; so many days before each bucket's own count.
 
     Medians over days, so that one bad day does not become the rule.
     """
-    by_hour = {hour: _usual_hour(hours, hour, days) for hour in {at // MS_PER_HOUR for at in buckets.starts()}}
+    by_hour = {
+        hour: _usual_hour(hours, hour, days, calendar) for hour in {at // MS_PER_HOUR for at in buckets.starts()}
+    }
     usual = [by_hour[start // MS_PER_HOUR] for start in buckets.starts()]
     return UsualCost(
         per_call={name: [one.per_call[i] for one in usual] for i, name in enumerate(_COSTS)},
@@ -69,10 +73,10 @@ class _UsualHour(NamedTuple):
     days: int
 
 
-def _usual_hour(hours: Mapping[int, Mapping[str, float]], hour: int, days: int) -> _UsualHour:
+def _usual_hour(hours: Mapping[int, Mapping[str, float]], hour: int, days: int, calendar: Calendar) -> _UsualHour:
     """How often it is called depends on the kind of day; what a call costs much less, so other days do as well."""
-    alike = [hours[at] for at in _alike(hour * MS_PER_HOUR, days) if at in hours]
-    before = [hours[at] for at in _before(hour * MS_PER_HOUR, days) if at in hours]
+    alike = [hours[at] for at in _alike(hour * MS_PER_HOUR, days, calendar) if at in hours]
+    before = [hours[at] for at in _before(hour * MS_PER_HOUR, days, calendar) if at in hours]
     ran = [one for one in alike if one["calls"] > 0]
     if len(ran) < MIN_DAYS:
         ran = [one for one in before if one["calls"] > 0]
@@ -84,7 +88,7 @@ def _usual_hour(hours: Mapping[int, Mapping[str, float]], hour: int, days: int) 
     )
 
 
-def hours_alike(window: Window, days: int) -> list[list[tuple[int, float]]]:
+def hours_alike(window: Window, days: int, calendar: Calendar = IN_UTC) -> list[list[tuple[int, float]]]:
     """The hours that the window touches, each with the share of it, as they lay on so many days before.
 
     Of the newest days on which each of these hours is on a workday, or on a weekend, as it is in the window.
@@ -94,12 +98,13 @@ def hours_alike(window: Window, days: int) -> list[list[tuple[int, float]]]:
         (hour, (min(window.end, hour + MS_PER_HOUR) - max(window.start, hour)) / MS_PER_HOUR)
         for hour in range(first, window.end, MS_PER_HOUR)
     ]
-    alike = (
-        back
+    weekends = [calendar.is_weekend(hour) for hour, _ in touched]
+    before = (
+        [(calendar.days_before(hour, back) // MS_PER_HOUR * MS_PER_HOUR, part) for hour, part in touched]
         for back in range(1, LOOK_BACK_DAYS + 1)
-        if all(is_weekend(hour - back * DAY_MS) == is_weekend(hour) for hour, _ in touched)
     )
-    return [[(hour - back * DAY_MS, part) for hour, part in touched] for back in islice(alike, days)]
+    alike = (day for day in before if [calendar.is_weekend(hour) for hour, _ in day] == weekends)
+    return list(islice(alike, days))
 
 
 def usual_times(
@@ -116,7 +121,7 @@ def usual_times(
     part_of = np.zeros((len(hours), len(known)))
     for column, day in enumerate(known):
         for hour, part in day:
-            part_of[place[hour], column] = part
+            part_of[place[hour], column] += part  # an hour that the clock left out stands for its neighbour, too
     seconds = sum(part for _, part in known[0]) * MS_PER_HOUR / 1000
     found: Floats = np.median(worked @ part_of, axis=1) / seconds
     return found

@@ -38,7 +38,7 @@ def zone_named(name: str) -> tzinfo | None:
     """A time zone by its name in the tz database, as servers have it in log_timezone; None for one that is not known."""
     try:
         return ZoneInfo(name)
-    except (ValueError, OSError):  # not a name, or none that this machine knows
+    except (KeyError, ValueError, OSError):  # none that this machine knows, not a name, or a folder of names
         return None
 
 

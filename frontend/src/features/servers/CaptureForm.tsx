@@ -27,6 +27,7 @@ const WORDS = [
   ["group", "group (a primary and its replicas share one)"],
   ["storage", "disk (servers on the same one share its name)"],
   ["machine", "machine, as its host agent calls it"],
+  ["time_zone", "time zone of its days and nights (empty: that of its log)"],
 ] as const;
 
 const SETTINGS = [
