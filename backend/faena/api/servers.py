@@ -125,7 +125,7 @@ def _glance(server: Server, now: int) -> ServerOut:
     cost = samples.sample_cost(server.id, minute)
     freshness = None if answer.last_tick is None else max(0, now - answer.last_tick)
     state = server.state if server.enabled or server.state == "removed" else "paused"
-    if state == "watching" and (freshness is None or freshness > STALE_MS):
+    if state == "watching" and (freshness is None or freshness > STALE_MS + 2 * server.period_ms):
         state = "stale"
     glance = glance_at(server, last, said.running, now, reachable=state in ("watching", "new"))
     found = trouble(glance)

@@ -236,10 +236,10 @@ def live(server_id: int, found: Moment) -> list[LiveSessionOut]:
 @router.get("/servers/{server_id}/sessions/now", response=NowOut, operation_id="sessions_now")
 def sessions_now(request: HttpRequest, server_id: int) -> NowOut:
     """Everybody at the newest tick."""
-    servers.server(server_id)
+    stale_ms = STALE_MS + 2 * servers.server(server_id).period_ms
     found, now = sessions.now(server_id), now_ms()
     return NowOut(
-        at=found.at, now=now, stale=found.at is None or now - found.at > STALE_MS, sessions=live(server_id, found)
+        at=found.at, now=now, stale=found.at is None or now - found.at > stale_ms, sessions=live(server_id, found)
     )
 
 

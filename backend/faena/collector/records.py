@@ -130,7 +130,7 @@ def pack(record: Record) -> bytes:
                 [e.waiter, e.blocker, e.which, e.waited_ms, *(getattr(e.fact, n) for n in _FACT_FIELDS)]
                 for e in r.edges
             ]
-            body: list[Any] = ["sampled", server, r.due, r.took, missed, sessions, edges]
+            body: list[Any] = ["sampled", server, r.due, r.took, missed, sessions, edges, r.late]
         case Counted(server_id=server, delta=d):
             keys = [[k.query_id, k.database, k.user, k.toplevel] for k in d.keys]
             body = ["counted", server, d.since, d.until, keys, d.values.tolist(), sorted(d.breaks)]
@@ -158,12 +158,13 @@ def unpack(line: bytes) -> Record:
         kind, server, *rest = orjson.loads(line)
         match kind:
             case "sampled":
-                due, took, missed, rows, edges = rest
+                due, took, missed, rows, edges, *late = rest  # an earlier version did not write the last
                 reading = SampleReading(
                     due=EpochMs(due),
                     took=Millis(took),
                     sessions=tuple(_session(row) for row in rows),
                     edges=tuple(_edge(*row) for row in edges),
+                    late=Millis(late[0] if late else 0),
                 )
                 return Sampled(server_id=server, reading=reading, missed=missed)
             case "counted":

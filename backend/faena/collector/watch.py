@@ -4,6 +4,7 @@ import asyncio
 import logging
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, field
+from random import random
 
 from faena.collector.records import Counted, Learned, Logged, Noted, Record, Sampled, Surveyed, WatchOrder
 from faena.core.errors import SourceAway, SourceError, SourceRefused
@@ -13,7 +14,7 @@ from faena.core.readings import CounterReading, ServerFacts
 from faena.core.series.schedule import next_open
 from faena.core.series.ticks import next_tick
 from faena.core.statements.counters import difference
-from faena.core.units import EpochMs, QueryId, Seconds
+from faena.core.units import EpochMs, Millis, QueryId, Seconds
 
 log = logging.getLogger(__name__)
 FAULT_REMEDY = "sampling begins again by itself; Faena's log has the place, for the people who look after it"
@@ -50,9 +51,12 @@ class Watch:
         put: Callable[[Record], None],
         clock: Clock,
         log_position: LogPosition | None = None,
+        chance: Callable[[], float] = random,
     ) -> None:
+        """`chance` draws, from 0 to below 1, the moment within its period at which a sample is taken."""
         self._order, self._source, self._put, self._clock = order, source, put, clock
         self._log_position = log_position
+        self._chance = chance
         self._log_trouble = ""
         self._told: SourceError | None = None  # the outage that was noted last
         self._wanted: set[QueryId] = set()
@@ -132,11 +136,14 @@ class Watch:
                 self._last_tick = None
                 await self._clock.sleep(Seconds((opens - self._clock.now()) / 1000))
             tick = next_tick(self._last_tick, self._order.period_ms, self._clock.now())
-            await self._clock.sleep(Seconds((tick.due - self._clock.now()) / 1000))
+            # Not always at its start: what works in step with the clock would be seen each time, or never.
+            drawn = tick.due + round(self._chance() * self._order.period_ms)
+            await self._clock.sleep(Seconds(max(0, drawn - self._clock.now()) / 1000))
             if self._clock.now() < tick.due - STEP_MS:  # set back while we slept: this tick lies in the future now
                 continue
             # Not asyncio.timeout: ending a question to a server that does not answer can itself take seconds.
-            asked = asyncio.create_task(self._source.sample(tick.due))
+            late = Millis(max(0, self._clock.now() - tick.due))
+            asked = asyncio.create_task(self._source.sample(tick.due, late))
             try:
                 await asyncio.wait({asked}, timeout=STUCK_S)
                 if not asked.done():

@@ -5,7 +5,7 @@ from typing import Protocol
 
 from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText, Survey
-from faena.core.units import EpochMs, QueryId, Seconds
+from faena.core.units import NOT_LATE, EpochMs, Millis, QueryId, Seconds
 
 
 class Clock(Protocol):
@@ -23,8 +23,8 @@ class Source(Protocol):
         """Open the kept connections. Raises SourceAway, SourceRefused or SourceUnfit."""
         ...
 
-    async def sample(self, due: EpochMs) -> SampleReading:
-        """Sessions that are active or hold a transaction, in one cheap question."""
+    async def sample(self, due: EpochMs, late: Millis = NOT_LATE) -> SampleReading:
+        """Sessions that are active or hold a transaction, in one cheap question asked so long after `due`."""
         ...
 
     async def counters(self, at: EpochMs) -> CounterReading | None:

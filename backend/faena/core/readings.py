@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from faena.core.privacy import Normalised
-from faena.core.units import EpochMs, Millis, Pid, QueryId
+from faena.core.units import NOT_LATE, EpochMs, Millis, Pid, QueryId
 
 PREPARED = Pid(-1)  # stands for a prepared transaction, which holds locks and has no session
 UNKNOWN_AGE = -1  # an age the server did not tell, for instance of a statement it hides
@@ -81,15 +81,17 @@ class LockEdge:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SampleReading:
-    """All sessions of interest at one tick. `due` is the planned moment, `took` the time the answer needed.
+    """All sessions of interest at one tick. `due` is the start of its period, `took` the time the answer needed.
 
-    `edges` tell of the lock waits among them.
+    `late` is how long after it was asked, drawn by chance; ages are those at `due`. `edges` tell of the lock waits
+    among them.
     """
 
     due: EpochMs
     took: Millis
     sessions: tuple[SessionSample, ...]
     edges: tuple[LockEdge, ...] = ()
+    late: Millis = NOT_LATE
 
 
 # Cumulative figures of one statement, in the order of the columns of CounterReading.values.

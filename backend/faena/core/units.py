@@ -12,3 +12,4 @@ Code = NewType("Code", int)  # index of a dimension combination in a server's di
 
 MS_PER_SECOND = 1000
 MS_PER_HOUR = 3_600_000
+NOT_LATE = Millis(0.0)

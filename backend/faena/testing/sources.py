@@ -7,7 +7,7 @@ from faena.core.errors import SourceAway, SourceError
 from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, SessionSample, StatementText, Survey
 from faena.core.sql.texts import conceal
-from faena.core.units import EpochMs, Millis, QueryId
+from faena.core.units import NOT_LATE, EpochMs, Millis, QueryId
 
 FACTS = ServerFacts(version=150000, version_text="15.0", started=EpochMs(0), max_connections=100)
 
@@ -29,7 +29,7 @@ class ScriptedSource:
             raise SourceAway("the script is over")
         return FACTS
 
-    async def sample(self, due: EpochMs) -> SampleReading:
+    async def sample(self, due: EpochMs, late: Millis = NOT_LATE) -> SampleReading:
         if not self._samples:
             raise SourceAway("the script is over")
         answer = self._samples.popleft()

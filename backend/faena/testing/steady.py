@@ -19,7 +19,7 @@ from faena.core.readings import (
 )
 from faena.core.sql.texts import conceal, fingerprint
 from faena.core.statements.figures import sum_of_squares
-from faena.core.units import EpochMs, Millis, Pid, QueryId
+from faena.core.units import NOT_LATE, EpochMs, Millis, Pid, QueryId
 
 STATEMENTS: tuple[tuple[str, str, float], ...] = (  # program, text, mean milliseconds
     ("booking-web", "SELECT * FROM sailing WHERE id = $1", 0.4),
@@ -49,7 +49,7 @@ class SteadySource:
     async def connect(self) -> ServerFacts:
         return ServerFacts(version=150000, version_text="15 (simulated)", started=EpochMs(0), max_connections=100)
 
-    async def sample(self, due: EpochMs) -> SampleReading:
+    async def sample(self, due: EpochMs, late: Millis = NOT_LATE) -> SampleReading:
         return SampleReading(due=due, took=Millis(0.5), sessions=self.sessions_at(due))
 
     def sessions_at(self, due: EpochMs) -> tuple[SessionSample, ...]:

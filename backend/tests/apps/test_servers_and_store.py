@@ -134,7 +134,9 @@ def test_writing_samples_never_takes_a_server_from_its_collector() -> None:
     lease("a")
     dsn = connection.get_connection_params()
     with psycopg.connect(**{k: dsn[k] for k in ("dbname", "user", "password", "host", "port")}) as writer:
-        writer.execute("INSERT INTO samples_tick (server_id, at_ms, took_us, missed) VALUES (%s, 1, 1, 0)", [server.id])
+        writer.execute(
+            "INSERT INTO samples_tick (server_id, at_ms, took_us, missed, late_ms) VALUES (%s, 1, 1, 0, 0)", [server.id]
+        )
         assert [s.name for s in lease("a")] == ["test"]
         Server.objects.update(lease_until=timezone.now() - timedelta(seconds=1))
         assert [s.name for s in lease("b")] == ["test"], "not even the taking over is held up"

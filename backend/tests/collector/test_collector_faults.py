@@ -13,7 +13,7 @@ from faena.collector.records import Learned, Logged, Noted, Record, Sampled, Wat
 from faena.collector.watch import Watch
 from faena.core.errors import SourceAway, StoreAway
 from faena.core.logged import EventKind, LogEvent, LogPosition, LogReading
-from faena.core.units import EpochMs, Pid, QueryId, Seconds
+from faena.core.units import NOT_LATE, EpochMs, Millis, Pid, QueryId, Seconds
 from faena.testing.builders import START, counters, reading, session
 from faena.testing.clocks import ManualClock
 from faena.testing.sources import ScriptedSource
@@ -167,7 +167,7 @@ def test_a_text_of_an_older_spool_loses_its_literals_on_the_way_back() -> None:
 class BreakingSource(ScriptedSource):
     """Answers twice, then with something nobody foresaw."""
 
-    async def sample(self, due: EpochMs) -> object:
+    async def sample(self, due: EpochMs, late: Millis = NOT_LATE) -> object:
         if self.connects == 1 and not self.asked_texts:
             self.asked_texts.append(QueryId(1))
             raise ZeroDivisionError("Zq7secret of the answer")
@@ -178,7 +178,7 @@ def records_of(source: ScriptedSource, clock: ManualClock, enough: int) -> list[
     found: list[Record] = []
 
     async def scenario() -> None:
-        task = asyncio.create_task(Watch(ORDER, source, found.append, clock).run())
+        task = asyncio.create_task(Watch(ORDER, source, found.append, clock, chance=lambda: 0.0).run())
         async with asyncio.timeout(5):
             while len(found) < enough:
                 await asyncio.sleep(0)

@@ -1,14 +1,17 @@
 """Watching one server: ticks, gaps, reconnecting, texts."""
 
 import asyncio
+from collections.abc import Callable
 from itertools import pairwise
+from random import Random
 
+import pytest
 from faena.collector.records import Learned, Noted, Record, Sampled, WatchOrder
 from faena.collector.watch import BACKOFF_S, Watch
 from faena.core.errors import SourceAway
 from faena.core.readings import SampleReading
 from faena.core.series.schedule import read_schedule
-from faena.core.units import EpochMs, QueryId
+from faena.core.units import NOT_LATE, EpochMs, Millis, QueryId
 from faena.testing.builders import session
 from faena.testing.clocks import ManualClock
 from faena.testing.sources import ScriptedSource
@@ -17,12 +20,16 @@ from faena.testing.steady import SteadySource
 ORDER = WatchOrder(server_id=1, name="test", revision=1, source={})
 
 
+def at_once() -> float:
+    return 0.0
+
+
 def watch(source: ScriptedSource | SteadySource, enough: int, clock: ManualClock | None = None) -> list[Record]:
     """Watch until `enough` records came."""
     records: list[Record] = []
 
     async def scenario() -> None:
-        task = asyncio.create_task(Watch(ORDER, source, records.append, clock or ManualClock()).run())
+        task = asyncio.create_task(Watch(ORDER, source, records.append, clock or ManualClock(), chance=at_once).run())
         async with asyncio.timeout(5):
             while len(records) < enough:
                 await asyncio.sleep(0)
@@ -63,7 +70,7 @@ class SlowSource(SteadySource):
     clock = ManualClock()
     in_flight = 0
 
-    async def sample(self, due: EpochMs) -> SampleReading:
+    async def sample(self, due: EpochMs, late: Millis = NOT_LATE) -> SampleReading:
         cls = SlowSource
         assert cls.in_flight == 0, "never two samples at once"
         cls.in_flight += 1
@@ -81,6 +88,40 @@ def test_a_late_sample_makes_a_gap_and_no_burst() -> None:
     assert dues == sorted(set(dues))
     for before, after in pairwise(taken):
         assert after.reading.due - before.reading.due == 1000 * (after.missed + 1)
+
+
+class InStep(SteadySource):
+    """A session that works in the first tenth of each second, by the clock."""
+
+    clock = ManualClock()
+
+    async def sample(self, due: EpochMs, late: Millis = NOT_LATE) -> SampleReading:
+        await asyncio.sleep(0)
+        assert abs(self.clock.now() - due - late) < 1, "what is said is when it was asked"
+        busy = (session(),) if self.clock.now() % 1000 < 100 else ()
+        return SampleReading(due=due, took=Millis(0.0), sessions=busy, late=late)
+
+
+@pytest.mark.parametrize(("chance", "low", "high"), [(Random(4).random, 0.07, 0.13), (at_once, 1.0, 1.0)])
+def test_work_in_step_with_the_clock_is_neither_over_nor_undercounted(
+    chance: Callable[[], float], low: float, high: float
+) -> None:
+    records: list[Record] = []
+    watching = Watch(ORDER, InStep(), records.append, InStep.clock, chance=chance)
+
+    async def scenario() -> None:
+        task = asyncio.create_task(watching._sample_forever())  # alone: the other loop moves this clock, too
+        while len(records) < 1500:
+            await asyncio.sleep(0)
+        task.cancel()
+
+    asyncio.run(scenario())
+    taken = ticks(records)
+    assert low <= sum(len(one.reading.sessions) for one in taken) / len(taken) <= high, (
+        "it works for a tenth of the time"
+    )
+    assert all(one.missed == 0 for one in taken), "each period has its sample, however early or late in it"
+    assert {b.reading.due - a.reading.due for a, b in pairwise(taken)} == {1000}
 
 
 def test_a_text_is_learned_once() -> None:
@@ -110,7 +151,7 @@ def test_outside_its_schedule_nothing_is_sampled_and_nothing_missed() -> None:
     records: list[Record] = []
 
     async def scenario() -> None:
-        task = asyncio.create_task(Watch(order, SteadySource(), records.append, clock).run())
+        task = asyncio.create_task(Watch(order, SteadySource(), records.append, clock, chance=at_once).run())
         async with asyncio.timeout(5):
             while len(ticks(records)) < 3:
                 await asyncio.sleep(0)

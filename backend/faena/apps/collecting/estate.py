@@ -190,6 +190,7 @@ def _columns(hour: Hour, code: np.ndarray[Any, np.dtype[np.int64]], seconds: int
         "tick_ms": at,
         "took_us": np.full(ticks, TOOK_US),
         "missed": np.zeros(ticks, dtype=np.int64),
+        "late_ms": np.zeros(ticks, dtype=np.int64),
         "tick": hour.second[rows],
         "code": code[hour.combination[rows]],
         "pid": hour.pid[rows],

@@ -208,7 +208,7 @@ class RefusedSource:
     async def connect(self) -> ServerFacts:
         raise SourceRefused(str(self._error), remedy="change how it is reached in its settings")
 
-    async def sample(self, due: EpochMs) -> SampleReading:
+    async def sample(self, due: EpochMs, late: Millis = NOT_LATE) -> SampleReading:
         raise SourceRefused(str(self._error))
 
     async def counters(self, at: EpochMs) -> CounterReading | None:

@@ -56,12 +56,12 @@ def store_ticks(
     server_id: int, readings: Sequence[tuple[SampleReading, int]], codebook: Codebook
 ) -> list[SampleReading]:
     """Store (reading, missed) pairs; a tick already stored is left as it is. Returns the readings that were new."""
-    rows = [(server_id, reading.due, min(MAX_INT, round(reading.took * 1000)), missed) for reading, missed in readings]
+    rows = [(r.due, min(MAX_INT, round(r.took * 1000)), missed, min(MAX_INT, round(r.late))) for r, missed in readings]
     with connection.cursor() as cursor:
         cursor.execute(
-            "INSERT INTO samples_tick (server_id, at_ms, took_us, missed) "
-            "SELECT %s, * FROM unnest(%s::bigint[], %s::int[], %s::int[]) ON CONFLICT DO NOTHING RETURNING at_ms",
-            [server_id, [r[1] for r in rows], [r[2] for r in rows], [r[3] for r in rows]],
+            "INSERT INTO samples_tick (server_id, at_ms, took_us, missed, late_ms) "
+            "SELECT %s, * FROM unnest(%s::bigint[], %s::int[], %s::int[], %s::int[]) ON CONFLICT DO NOTHING RETURNING at_ms",
+            [server_id, *([row[i] for row in rows] for i in range(4))],
         )
         new = {row[0] for row in cursor.fetchall()}
     fresh = list({reading.due: reading for reading, _ in readings if reading.due in new}.values())

@@ -26,7 +26,7 @@ CATCH_UP_HOURS = 48  # hours summed up at a time, of those closed by a version t
 
 Packed = bytes | memoryview
 Columns = Mapping[str, npt.NDArray[np.int64]]
-PER_TICK = ("tick_ms", "took_us", "missed")
+PER_TICK = ("tick_ms", "took_us", "missed", "late_ms")
 SUMMED = ("tick_ms", "tick", "code", "taken", "seen")
 
 
@@ -56,20 +56,18 @@ def _close_hour(server_id: int, hour: int) -> bool:
     """One hour, in one transaction: either the chunk is there and the rows are gone, or nothing has changed."""
     span = {"server_id": server_id, "at_ms__gte": hour, "at_ms__lt": hour + MS_PER_HOUR}
     ticks = Tick.objects.filter(**span).order_by("at_ms").select_for_update()
-    tick_rows = np.array(list(ticks.values_list("at_ms", "took_us", "missed")), dtype=np.int64).reshape(-1, 3)
+    tick_rows = np.array(list(ticks.values_list("at_ms", *PER_TICK[1:])), dtype=np.int64).reshape(-1, len(PER_TICK))
     if not len(tick_rows):
         return False
     samples = copy_out(server_id, hour, hour + MS_PER_HOUR)
     columns: Columns = {
-        "tick_ms": tick_rows[:, 0],
-        "took_us": tick_rows[:, 1],
-        "missed": tick_rows[:, 2],
+        **dict(zip(PER_TICK, tick_rows.T, strict=True)),
         "tick": np.searchsorted(tick_rows[:, 0], samples["at_ms"].astype(np.int64)),
         **{name: samples[name].astype(np.int64) for name in OPEN_COLUMNS[1:]},
     }
     before = Chunk.objects.filter(server_id=server_id, hour_ms=hour).select_for_update().first()
     if before is not None:
-        columns = _merged({name: packing.unpack(getattr(before, name)) for name in columns}, columns)
+        columns = _merged(_kept(before, columns), columns)
     put_hours(server_id, {hour: columns})
     OpenSample.objects.filter(**span)._raw_delete(using="default")
     Tick.objects.filter(**span)._raw_delete(using="default")
@@ -88,6 +86,11 @@ def put_hours(server_id: int, hours: Mapping[int, Columns]) -> None:
     }
     _sum_up(server_id, frames)
     holdings.rewrote(server_id)
+
+
+def _kept(chunk: Chunk, names: Iterable[str]) -> Columns:
+    columns = {name: packing.unpack(packed) for name in names if (packed := getattr(chunk, name))}
+    return {name: columns.get(name, np.zeros(chunk.ticks, dtype=np.int64)) for name in names}
 
 
 def _chunk(server_id: int, hour: int, columns: Columns, revision: int) -> Chunk:

@@ -39,13 +39,17 @@ class Combination(models.Model):
 
 
 class Tick(models.Model):
-    """A moment of the open hours at which the server was sampled, whether or not anything was active."""
+    """A period of the open hours in which the server was sampled, by its start, whether or not anything was active.
+
+    `late_ms` is how long after it the sample was taken, drawn by chance.
+    """
 
     pk = models.CompositePrimaryKey("server_id", "at_ms")
     server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
     at_ms = models.BigIntegerField()
     took_us = models.IntegerField()
     missed = models.IntegerField()
+    late_ms = models.IntegerField(default=0)
 
 
 class OpenSample(models.Model):
@@ -115,6 +119,7 @@ class Chunk(models.Model):
     tick_ms = models.BinaryField()
     took_us = models.BinaryField()
     missed = models.BinaryField()
+    late_ms = models.BinaryField(default=b"")  # empty: of an earlier version, which sampled at once
     tick = models.BinaryField()
     code = models.BinaryField()
     pid = models.BinaryField()

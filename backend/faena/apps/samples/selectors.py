@@ -63,7 +63,7 @@ def load(
     series, unpicked = load_by_kind(frame, buckets, dictionary, trail)
     if split is not Dimension.KIND:
         series = load_by(frame, buckets, dictionary, split, trail, at_most=MAX_GROUPS)
-    settled = min(window.end, now - SETTLE_MS)
+    settled = min(window.end, now - SETTLE_MS - period_ms)  # a sample is taken within its period
     seen = Window(start=window.start, end=EpochMs(settled)) if settled > window.start else None
     # Nothing is missing from before the watching began, though the picture has a gap there.
     first = max(window.start, held.first_ms)

@@ -28,17 +28,17 @@ class Gap:
 
 
 def next_tick(last: EpochMs | None, period_ms: int, now: EpochMs) -> Tick:
-    """First multiple of the period after `now`. Ticks slept through are skipped, never replayed in a burst.
+    """The period to sample next, by its start: the one `now` lies in if it was not sampled, else the one after.
 
-    Ticks lie on multiples of the period since 1970, so collectors that replace each other keep the same rhythm.
+    Periods slept through are skipped, never replayed in a burst. They start on multiples of the period since 1970, so
+    that collectors that replace each other keep the same rhythm; the first begins after `now`, to be had whole.
     """
     if period_ms <= 0:
         raise ValueError(f"period must be above zero milliseconds: {period_ms}")
-    due = EpochMs((now // period_ms + 1) * period_ms)
     if last is None:
-        return Tick(due, missed=0)
-    if due <= last:  # the wall clock was set back: keep the order of time, wait for it to catch up
-        due = EpochMs(last + period_ms)
+        return Tick(EpochMs((now // period_ms + 1) * period_ms), missed=0)
+    # Where the wall clock was set back: keep the order of time, wait for it to catch up.
+    due = EpochMs(max(now // period_ms * period_ms, last + period_ms))
     return Tick(due, missed=max(0, (due - last) // period_ms - 1))
 
 

@@ -29,9 +29,9 @@ class SessionRow(NamedTuple):
     now: float
     allowed: bool  # whether our role may see what other sessions do; without it all but our own look idle
 
-    def age_ms(self, since: float | None) -> int:
-        """Milliseconds since a moment of the server's clock."""
-        return UNKNOWN_AGE if since is None else max(0, int((self.now - since) * 1000))
+    def age_ms(self, since: float | None, late: float) -> int:
+        """Milliseconds since a moment of the server's clock, so many before now; 0 for what began after that."""
+        return UNKNOWN_AGE if since is None else max(0, int((self.now - since) * 1000 - late))
 
 
 # Marks our own connections, so that they can be left out of what they measure.

@@ -27,7 +27,7 @@ from faena.core.readings import (
 )
 from faena.core.sql.texts import conceal, fingerprint
 from faena.core.statements.figures import sum_of_squares
-from faena.core.units import EpochMs, Millis, Pid, QueryId
+from faena.core.units import NOT_LATE, EpochMs, Millis, Pid, QueryId
 from faena.sources.postgres import queries
 from faena.sources.postgres.locks import LockReader, in_order_of_blame
 from faena.sources.postgres.log import ServerLog, log_grant
@@ -185,8 +185,8 @@ class PostgresSource:
         except psycopg.Error as error:
             raise as_source_error(error, self._where) from error
 
-    async def sample(self, due: EpochMs) -> SampleReading:
-        """All sessions that are active or hold a transaction. Raises SourceError."""
+    async def sample(self, due: EpochMs, late: Millis = NOT_LATE) -> SampleReading:
+        """All sessions that are active or hold a transaction, their ages at `due`. Raises SourceError."""
         begun = perf_counter()
         rows = await self._sessions(queries.sample(self._version))
         if rows and not rows[0].allowed:
@@ -198,8 +198,9 @@ class PostgresSource:
         edges = await self._locks.edges(rows) if any(row.blocked_by for row in rows) else []
         if any(row.database not in self._databases or row.user not in self._roles for row in rows):
             await self._learn_names(rows)
-        sessions = [self._session(row) for row in rows]
-        return SampleReading(due=due, took=took, sessions=tuple(in_order_of_blame(sessions, edges)), edges=tuple(edges))
+        sessions = [self._session(row, late) for row in rows]
+        in_order = tuple(in_order_of_blame(sessions, edges))
+        return SampleReading(due=due, took=took, sessions=in_order, edges=tuple(edges), late=late)
 
     async def _sessions(self, query: LiteralString, args: Sequence[object] | None = None) -> list[SessionRow]:
         return list(map(SessionRow._make, await self._ask(self._quick, query, args)))
@@ -211,7 +212,7 @@ class PostgresSource:
         )
         self._roles = dict.fromkeys((row.user for row in rows), "") | dict(await self._ask(self._slow, queries.ROLES))
 
-    def _session(self, row: SessionRow) -> SessionSample:
+    def _session(self, row: SessionRow, late: Millis) -> SessionSample:
         query_id = self._identify(row.text) if row.text and row.query_id is None else row.query_id
         backend = row.backend or "unknown process"
         return SessionSample(
@@ -229,8 +230,8 @@ class PostgresSource:
             backend=backend,
             blocked_by=tuple(Pid(blocker) if blocker else PREPARED for blocker in dict.fromkeys(row.blocked_by or ())),
             leader=None if row.leader is None else Pid(row.leader),
-            transaction_ms=row.age_ms(row.transaction_at),
-            statement_ms=row.age_ms(row.statement_at),
+            transaction_ms=row.age_ms(row.transaction_at, late),
+            statement_ms=row.age_ms(row.statement_at, late),
         )
 
     def _identify(self, text: str) -> QueryId:

@@ -16,7 +16,7 @@ from faena.core.readings import (
     Survey,
 )
 from faena.core.sql.texts import conceal
-from faena.core.units import MS_PER_HOUR, EpochMs, Millis, Pid, QueryId
+from faena.core.units import MS_PER_HOUR, NOT_LATE, EpochMs, Millis, Pid, QueryId
 from faena.sources.simulated.engine import Engine, Hour, texts_of
 from faena.sources.simulated.executions import hour_executions
 from faena.sources.simulated.lockwaits import deadlock_events, edges_of
@@ -46,7 +46,8 @@ class SimulatedSource:
             cores=server.cores,
         )
 
-    async def sample(self, due: EpochMs) -> SampleReading:
+    async def sample(self, due: EpochMs, late: Millis = NOT_LATE) -> SampleReading:
+        """What was made up for the moment itself, whenever it is asked for."""
         sessions = self.sessions_at(due)
         return SampleReading(due=due, took=TOOK, sessions=sessions, edges=edges_of(sessions, self._texts()))
 
