@@ -34,7 +34,7 @@ from faena.core.logged import CaptureRules, EventKind, Execution, LogEvent, LogP
 from faena.core.ports import Source
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText, Survey
 from faena.core.series.schedule import read_schedule
-from faena.core.units import EpochMs, QueryId, Seconds
+from faena.core.units import NOT_LATE, EpochMs, Millis, QueryId, Seconds
 from faena.sources.simulated import SimulatedSource
 
 log = logging.getLogger(__name__)
