@@ -23,6 +23,8 @@ CREATE TABLE slot (id int PRIMARY KEY, sailing_id int NOT NULL REFERENCES sailin
 CREATE TABLE fare (id int PRIMARY KEY, amount int);
 INSERT INTO fare SELECT i, i FROM generate_series(1, 200000) i;
 CREATE TABLE berth (code text UNIQUE);
+CREATE TABLE tide (height int PRIMARY KEY) PARTITION BY RANGE (height);
+CREATE TABLE tide_low PARTITION OF tide FOR VALUES FROM (0) TO (10);
 """
 
 
@@ -168,6 +170,60 @@ def test_a_unique_insert(quay: Target, stage: Scene) -> None:
     assert names(chain) == [("first", 0), ("second", 1)]
     found = edge(reading, second, first)
     assert (found.fact.lock_type, found.fact.table) == ("transactionid", "berth")
+
+
+def test_a_unique_insert_after_others_names_the_table_it_inserts_into(quay: Target, stage: Scene) -> None:
+    first, second = stage.player("first"), stage.player("second")
+    for player, key in ((first, 71), (second, 72)):
+        player.ask("BEGIN")
+        player.ask(f"INSERT INTO sailing VALUES ({key})")
+        player.ask(f"INSERT INTO slot VALUES ({key}, 1)")
+    first.ask("INSERT INTO berth VALUES ('B1')")
+    second.start("INSERT INTO berth VALUES ('B1')")
+    stage.until_waiting(second)
+    reading, _ = seen(quay, stage)
+    assert edge(reading, second, first).fact.table == "berth"
+
+
+def test_a_unique_insert_into_a_partition_names_the_partition(quay: Target, stage: Scene) -> None:
+    first, second = stage.player("first"), stage.player("second")
+    for player in (first, second):
+        player.ask("BEGIN")
+    first.ask("INSERT INTO tide VALUES (1)")
+    second.start("INSERT INTO tide VALUES (1)")
+    stage.until_waiting(second)
+    reading, _ = seen(quay, stage)
+    assert edge(reading, second, first).fact.table == "tide_low"
+
+
+def test_a_unique_insert_after_a_change_of_another_table_is_not_put_down_to_it(quay: Target, stage: Scene) -> None:
+    first, second = stage.player("first"), stage.player("second")
+    for player, row in ((first, 31), (second, 32)):
+        player.ask("BEGIN")
+        player.ask(f"UPDATE sailing SET booked = 1 WHERE id = {row}")
+    first.ask("INSERT INTO berth VALUES ('C1')")
+    second.start("INSERT INTO berth VALUES ('C1')")
+    stage.until_waiting(second)
+    reading, _ = seen(quay, stage)
+    assert edge(reading, second, first).fact.table in ("berth", ""), "which of the two cannot always be told"
+
+
+def test_a_wait_for_a_safe_snapshot_has_its_blockers(quay: Target, stage: Scene) -> None:
+    writer, report = stage.player("writer"), stage.player("report")
+    writer.ask("BEGIN ISOLATION LEVEL SERIALIZABLE")
+    writer.ask("UPDATE sailing SET booked = 2 WHERE id = 41")
+    report.ask("BEGIN ISOLATION LEVEL SERIALIZABLE READ ONLY DEFERRABLE")
+    report.start("SELECT count(*) FROM sailing")
+    stage.until("SELECT wait_event FROM pg_stat_activity WHERE pid = %s", (report.pid,), "SafeSnapshot")
+    reading = sampled(quay)
+    found = edge(reading, report, writer)
+    assert (found.fact.lock_type, found.fact.object) == ("safe snapshot", "safe snapshot")
+    (chain,) = chains_at(reading.sessions, reading.edges)
+    assert names(chain) == [("writer", 0), ("report", 1)]
+    writer.ask("COMMIT")
+    report.join()
+    assert not report.failed
+    assert not sampled(quay).edges
 
 
 def test_vacuum_against_a_change_of_the_table(quay: Target, stage: Scene) -> None:

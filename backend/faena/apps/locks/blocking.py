@@ -24,7 +24,7 @@ from faena.core.locks.history import (
     roots_of,
 )
 from faena.core.locks.tape import Stretch, stretches
-from faena.core.readings import PREPARED, LockEdge, LockFact, SessionSample
+from faena.core.readings import PREPARED, LockEdge, LockFact, SessionSample, waits_behind_sessions
 from faena.core.sampling.dimensions import Dictionary, Dimension
 from faena.core.series.window import Window
 from faena.core.units import EpochMs, Pid
@@ -114,7 +114,8 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
 
 
 def _lock_codes(dictionary: Dictionary) -> npt.NDArray[np.bool_]:
-    return np.array([one.active and one.wait_type == "Lock" for one in dictionary.combinations], dtype=np.bool_)
+    waits = (one.active and waits_behind_sessions(one.wait_type, one.wait_event) for one in dictionary.combinations)
+    return np.fromiter(waits, dtype=np.bool_)
 
 
 def _by_root(

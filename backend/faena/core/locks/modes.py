@@ -8,6 +8,7 @@ MODES: Final = (
     "ShareRowExclusiveLock", "ExclusiveLock", "AccessExclusiveLock",
 )  # fmt: skip
 REMEMBERED: Final = "SIReadLock"
+SNAPSHOT: Final = "safe snapshot"  # no lock; the kind of thing such a wait is for
 _CONFLICTS: Final[dict[str, frozenset[str]]] = {
     "AccessShareLock": frozenset(MODES[7:]),
     "RowShareLock": frozenset(MODES[6:]),
@@ -55,6 +56,8 @@ def wants(lock_type: str, mode: str) -> str:
             return "be the next to have the row" if mode == "ExclusiveLock" else "lock the row"
         case "virtualxid":
             return "see an older transaction end"
+        case "safe snapshot":
+            return "read what no serializable transaction under way can still contradict"
         case "advisory" | "userlock":
             return "have the advisory lock" + (", shared" if mode == "ShareLock" else " alone")
         case "extend":
@@ -71,4 +74,6 @@ def holds(lock_type: str, mode: str) -> str:
             return "is the next in line for the row"
         case "virtualxid":
             return "is still under way"
+        case "safe snapshot":
+            return "is a serializable transaction that was under way already"
     return _DOES.get(mode, "has it") if mode else "asked first"

@@ -134,7 +134,8 @@ def describe(thing: LockedThing, own: Sequence[LockRow], names: Names) -> Descri
     """What is waited for. `own` are the waiter's entries of the lock table.
 
     A row that another transaction has is waited for as that transaction's number. Which row it is shows where the
-    waiter holds its place in the line for it; failing that, the one table it is changing.
+    waiter holds its place in the line for it; failing that, the one table it is changing, as where it inserts a key that
+    another transaction has inserted.
     """
     match thing.lock_type:
         case "relation":
@@ -177,6 +178,10 @@ def _row_behind(thing: LockedThing, own: Sequence[LockRow], names: Names) -> Des
             if row.granted and row.thing.lock_type == "relation" and row.mode == mode
         ]
         tables = {table for words, table in told if words.startswith("table ")}
+        # A statement that inserts has its table's indexes locked while it runs, and only then.
+        written = {table for words, table in told if words.startswith("index ")}
+        if len(tables) > 1 and len(tables & written) == 1:
+            tables &= written
         if len(tables) == 1:
             table = tables.pop()
             return Described(f"row of {table}", "", table)

@@ -4,7 +4,7 @@ from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass, field
 
 from faena.core.locks.chains import Chain, Link, RootState, chains_at, root_state
-from faena.core.readings import LockEdge, SampleReading, SessionSample, Via
+from faena.core.readings import LockEdge, SampleReading, SessionSample, Via, waits_behind_sessions
 from faena.core.units import Pid
 
 
@@ -81,4 +81,6 @@ class ChainWatch:
 def _waiting(chain: Chain) -> int:
     """Members that wait for a lock; of a circle the root does, too, and so does one that is first in a line."""
     root = chain.root.session
-    return chain.waiting + (chain.state is RootState.CIRCLE or (root is not None and root.wait_type == "Lock"))
+    return chain.waiting + (
+        chain.state is RootState.CIRCLE or (root is not None and waits_behind_sessions(root.wait_type, root.wait_event))
+    )

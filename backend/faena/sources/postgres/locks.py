@@ -9,9 +9,10 @@ from psycopg.rows import TupleRow
 
 from faena.core.errors import SourceError
 from faena.core.locks.chains import to_blame, without_soft_circles
+from faena.core.locks.modes import REMEMBERED, SNAPSHOT
 from faena.core.locks.table import LockedThing, LockRow, Names, edges_of, relations_in
 from faena.core.logged import EventKind, LogEvent
-from faena.core.readings import LockEdge, LockFact, SessionSample
+from faena.core.readings import SAFE_SNAPSHOT, LockEdge, LockFact, SessionSample
 from faena.core.units import Pid
 from faena.sources.postgres import queries
 from faena.sources.postgres.queries import SessionRow
@@ -39,6 +40,12 @@ def _later(row: LockRow, seconds: float) -> LockRow:
     return row if row.waited_ms is None else row._replace(waited_ms=row.waited_ms + int(seconds * 1000))
 
 
+def for_snapshot(row: SessionRow) -> list[LockEdge]:
+    """What stands in the way of a READ ONLY DEFERRABLE transaction; the lock table has nothing of such a wait."""
+    fact = LockFact(lock_type=SNAPSHOT, object="safe snapshot", mode_wanted="", mode_held=REMEMBERED)
+    return [LockEdge(waiter=Pid(row.pid), blocker=Pid(pid), fact=fact) for pid in dict.fromkeys(row.blocked_by or ())]
+
+
 class LockReader:
     """Keeps the names it has learned. `quickly` asks the connection of samples, `slowly` the other one."""
 
@@ -56,7 +63,13 @@ class LockReader:
 
     async def edges(self, sessions: Sequence[SessionRow]) -> list[LockEdge]:
         """Who stands in whose way, the sessions having the server's word on it. Without detail where it cannot be had."""
+        edges = [edge for row in sessions if row.wait_event == SAFE_SNAPSHOT for edge in for_snapshot(row)]
+        return edges + await self._for_locks([row for row in sessions if row.wait_event != SAFE_SNAPSHOT])
+
+    async def _for_locks(self, sessions: Sequence[SessionRow]) -> list[LockEdge]:
         waiting = {Pid(row.pid): row.blocked_by for row in sessions if row.blocked_by}
+        if not waiting:
+            return []
         leaders = {row.pid: row.leader for row in sessions if row.leader}
         try:
             rows = await self._lock_table(sessions, waiting, leaders)

@@ -72,7 +72,8 @@ def sample(version: int, *, only: bool = False) -> LiteralString:
         SELECT pid, date_part('epoch', backend_start)::bigint, state, wait_event_type, wait_event, datid, usesysid,
                application_name, CASE WHEN client_addr IS NULL AND client_port = -1 THEN 'local'
                                       ELSE host(client_addr) END, backend_type,
-               CASE WHEN wait_event_type = 'Lock' THEN pg_blocking_pids(pid) END,
+               CASE WHEN wait_event_type = 'Lock' THEN pg_blocking_pids(pid)
+                    WHEN wait_event = 'SafeSnapshot' THEN pg_safe_snapshot_blocking_pids(pid) END,
                date_part('epoch', xact_start), date_part('epoch', query_start),
                {leader},
                {identity},
