@@ -243,7 +243,9 @@ def test_conflicts_are_mutual_and_weaker_modes_conflict_with_no_more() -> None:
 
 
 def test_things_have_names_and_where_there_is_none_a_number() -> None:
-    names = Names(relations={5: ("fare", ""), 6: ("fare_pkey", "fare"), 8: ("port", ""), 9: ("port_pkey", "port")}, database=1)
+    names = Names(
+        relations={5: ("fare", ""), 6: ("fare_pkey", "fare"), 8: ("port", ""), 9: ("port_pkey", "port")}, database=1
+    )
 
     def told(thing: LockedThing, *own: LockRow) -> tuple[str, str, str]:
         return tuple(describe(thing, own, names))  # type: ignore[return-value]
@@ -258,7 +260,9 @@ def test_things_have_names_and_where_there_is_none_a_number() -> None:
     writes = [LockRow(1, LockedThing("relation", 1, oid), "", "RowExclusiveLock", True) for oid in (5, 6, 8)]
     assert told(behind) == ("end of a transaction", "99", "")
     assert told(behind, writes[0], writes[1]) == ("row of fare", "", "fare"), "its index is no second table"
-    assert told(behind, *writes) == ("row of fare", "", "fare"), "where keys are inserted, the table's indexes are locked"
+    assert told(behind, *writes) == ("row of fare", "", "fare"), (
+        "where keys are inserted, the table's indexes are locked"
+    )
     both = [*writes, LockRow(1, LockedThing("relation", 1, 9), "", "RowExclusiveLock", True)]
     assert told(behind, *both) == ("end of a transaction", "99", ""), "one of two tables, and nobody knows which"
     assert told(LockedThing("something new"))[0] == "something new"

@@ -156,9 +156,9 @@ def test_common_prefixes_are_recognised(prefix: str) -> None:
             assert str(getattr(runs[0], name)) == fields[escape], summary.prefix
 
 
-def test_a_server_that_speaks_german_is_read_by_its_structure() -> None:
+def test_a_server_whose_words_are_not_quite_those_of_its_catalogue_is_read_by_its_structure() -> None:
     lines = [
-        "2026-03-01 09:20:00.123 UTC [7] web@shop LOG:  Dauer: 1200.500 ms  Anweisung: SELECT 1",
+        "2026-03-01 09:20:00.123 UTC [7] web@shop LOG:  Laufzeit: 1200.500 ms  Anweisung: SELECT 1",
         "2026-03-01 09:20:01.123 UTC [7] web@shop FEHLER:  Relation »x« existiert nicht",
     ]
     runs, _, summary = read("\n".join(lines).encode(), "%m [%p] %u@%d ")

@@ -15,6 +15,7 @@ import orjson
 from faena.core.logged import EventKind, Execution, LogEvent
 from faena.core.units import EpochMs, Pid, QueryId
 from faena.sources.logs.entries import Entry
+from faena.sources.logs.languages import entry_in_english
 
 Happening: TypeAlias = Execution | LogEvent
 
@@ -51,6 +52,7 @@ _BY_WORDS: tuple[tuple[str, EventKind], ...] = (
     ("could not obtain lock on", EventKind.TIMEOUT),
     ("terminating connection due to idle", EventKind.TIMEOUT),
     ("canceling statement due to", EventKind.CANCEL),
+    ("canceling autovacuum task", EventKind.CANCEL),  # by one who waited for a lock that it held
     ("terminating connection due to", EventKind.CANCEL),
     ("sorry, too many clients", EventKind.CONNECTION_REFUSED),
     ("remaining connection slots", EventKind.CONNECTION_REFUSED),
@@ -103,6 +105,7 @@ class Assembler:
         return count
 
     def _piece(self, entry: Entry) -> None:
+        entry = entry_in_english(entry)
         pid, severity, message = entry.pid, entry.severity, entry.message
         if severity not in _FAILURES and (match := _DURATION.match(message)):
             word, ms, phase, _, text = match.groups()

@@ -12,11 +12,13 @@ from faena.core.logged import Execution
 from faena.core.numbers import INT4, INT8, whole_number
 from faena.sources.logs.blocks import Form, csv_start
 from faena.sources.logs.entries import Entry, Stamps
+from faena.sources.logs.languages import WORDS, word_in_english
 from faena.sources.logs.prefix import (
     ENTRY_FIELDS,
     EXECUTION_FIELDS,
     FOLLOW_UPS,
     NEVER,
+    SEVERITIES,
     execution_pattern_of,
     fields_of,
     pattern_of,
@@ -293,8 +295,8 @@ class TextEntries:
                 held, at = None, match.end() + 1
                 continue
             at = match.end() + 1
-            if entry[2] in FOLLOW_UPS:
-                held = held and _with(held, entry[2], entry[3])
+            if (word := word_in_english(entry[2])) in FOLLOW_UPS:
+                held = held and _with(held, word, entry[3])
                 continue
             if held is not None:
                 yield held
@@ -351,11 +353,12 @@ class _Patterns:
 # What stands before the two spaces behind a severity: a time, and a process in brackets or behind the time, wherever
 # they are. Each is looked for once in the first characters of a line.
 _AHEAD = r"(?:(?!:  )[^\n]){0,200}?"
+_ANY_WORD = "|".join(map(re.escape, sorted({*SEVERITIES, *FOLLOW_UPS, *WORDS}, key=len, reverse=True)))
 _ANY_PREFIX = re.compile(
     rf"(?>(?:(?={_AHEAD}(?P<at>\d{{4}}-\d\d-\d\d \d\d:\d\d:\d\d(?:\.\d{{3}})? (?:[A-Za-z]{{1,6}}|[+-]\d\d(?::?\d\d)?))))?+)"
     rf"(?>(?:(?={_AHEAD}(?<![\d.])(?P<epoch>\d{{10}}\.\d{{3}})(?!\d)))?+)"
     rf"(?>(?:(?={_AHEAD}(?:\[|\(|[A-Z]{{1,6}}[ |;:/>-]{{1,3}}|\d{{10}}\.\d{{3}} |^)(?P<pid>(?!\d{{4}}-\d\d)\d{{1,9}})(?:-\d+)?[\])\s|;:,-]))?+)"
-    r"(?>[^\n]{0,500}?(?P<severity>LOG|ERROR|FATAL|PANIC|WARNING|NOTICE|INFO|DETAIL|HINT|CONTEXT|STATEMENT|QUERY):  )"
+    rf"(?>[^\n]{{0,500}}?(?P<severity>{_ANY_WORD}):  )"
     r"(?P<message>[^\n]*+(?:\n\t[^\n]*+)*+)" + NEVER,
     re.MULTILINE,
 )

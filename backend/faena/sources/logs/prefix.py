@@ -4,6 +4,8 @@ import re
 from collections.abc import Callable, Sequence
 from operator import itemgetter
 
+from faena.sources.logs.languages import WORDS, WORDS_WITH_SPACES, WORDS_WITHOUT_SPACES
+
 # What each escape of log_line_prefix looks like. Names can hold nearly anything; those that hold what prefixes are
 # made of are matched with patience (LOOSE), all others at once. With patience a name goes on to the first place where
 # what follows it in the prefix stands, and never further: a line that fits nowhere is given up in one pass.
@@ -62,7 +64,9 @@ SEVERITIES = ("LOG", "ERROR", "FATAL", "PANIC", "WARNING", "NOTICE", "INFO", *(f
 FOLLOW_UPS = ("DETAIL", "HINT", "CONTEXT", "STATEMENT", "QUERY", "LOCATION", "BACKTRACE")
 # Servers that speak another language have other words there, set off by the same two spaces.
 _TEXT = r"[^\n]*+(?:\n\t[^\n]*+)*+"
-_HEAD = rf"(?P<severity>[^\s:]{{2,24}}):  (?P<message>{_TEXT})"
+_WORD = rf"(?:[^\s:]{{1,24}}|{'|'.join(map(re.escape, WORDS_WITH_SPACES))})"
+_NO_SPACES = "|".join(map(re.escape, WORDS_WITHOUT_SPACES))
+_HEAD = rf"(?P<severity>{_WORD}(?=:  )|{_NO_SPACES}):(?:  )?+(?P<message>{_TEXT})"
 NEVER = r"((?!))?"
 FIELDS = ("at", "epoch", "pid", "user", "database", "program", "client", "query_id")
 ENTRY_FIELDS = (*FIELDS, "severity", "message", "sqlstate", "detail")
@@ -112,7 +116,7 @@ def _body(prefix: str, *, loose: bool) -> str:
     return body + (f"(?:{_piece(after, seen, escapes, last=True)})?" if stop else "")
 
 
-_BEFORE_SEVERITY = r"(?=[^\s:]{2,24}:  )"
+_BEFORE_SEVERITY = rf"(?=(?:{_WORD}:  |(?:{_NO_SPACES}):))"
 
 
 def _piece(prefix: str, seen: set[str], escapes: dict[str, str], *, last: bool) -> str:
@@ -161,4 +165,4 @@ def _sound(match: re.Match[str]) -> bool:
     named = match.groupdict()
     if any(re.search(r"[\[\],:=]", named.get(name) or "") for name in ("user", "database")):
         return False
-    return match["severity"].isupper()
+    return match["severity"].isupper() or match["severity"] in WORDS
