@@ -89,6 +89,23 @@ def measure(server: Server, end: int, hours: int, budget: float) -> None:
             )
 
 
+def measure_rest(server: Server, end: int, hours: int) -> None:
+    """What the load picture asks for beside load, and blocking."""
+    client = Client()
+    client.force_login(
+        save_user("bench", "correct horse", Role.VIEWER), backend="django.contrib.auth.backends.ModelBackend"
+    )
+    span = f"from={end - hours * MS_PER_HOUR}&to={end}"
+    for name, path, budget in (
+        ("load with what is usual", f"load?{span}&buckets=300&usual=true", 200),
+        ("blocking", f"blocking?{span}", 300),
+    ):
+        url = f"/api/v1/servers/{server.id}/{path}"
+        assert client.get(url).status_code == 200
+        median, p95, clock = timed(lambda url=url: client.get(url))
+        report(f"{name}, {hours} h, p95 at the API", p95, "ms", at_most=budget, note=f"median {median:.1f}", clock=clock)
+
+
 def sizes() -> None:
     with connection.cursor() as cursor:
         cursor.execute("VACUUM FULL samples_chunk")
@@ -108,5 +125,7 @@ measure(server, end, 1, 30)
 measure(server, end, 24, 60)
 sizes()
 lengthen(server, end, 14)
+measure_rest(server, end, 24)
+measure_rest(server, end, 14 * 24)
 measure(server, end, 14 * 24, 200)
 Path(settings.ENVIRONMENT.state_dir / "bench-server").write_text(f"{server.id} {end}")

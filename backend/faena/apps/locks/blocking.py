@@ -11,7 +11,9 @@ from django.db.models import Count, F, Q
 from faena.apps.locks.actions import to_core
 from faena.apps.locks.models import Deadlock, LockKind, LockWait
 from faena.apps.samples.dictionary import read_dictionary
-from faena.apps.samples.sessions import read_sessions, read_ticks_with, sessions_of
+from faena.apps.samples.hours import read_frame
+from faena.apps.samples.sessions import read_sessions, read_waiting, sessions_of
+from faena.apps.servers import holdings
 from faena.core.locks.chains import Chain, RootState, chains_at, root_state
 from faena.core.locks.history import (
     CIRCLE,
@@ -26,6 +28,7 @@ from faena.core.locks.history import (
 from faena.core.locks.tape import Stretch, stretches
 from faena.core.readings import PREPARED, LockEdge, LockFact, SessionSample, waits_behind_sessions
 from faena.core.sampling.dimensions import Dictionary, Dimension
+from faena.core.sampling.rollup import unit_for
 from faena.core.series.window import Window
 from faena.core.units import EpochMs, Pid
 
@@ -86,8 +89,9 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
     """All lock waiting of a window, and whose it is."""
     dictionary = read_dictionary(server_id)
     waiting = _lock_codes(dictionary)
-    seen, counts = read_ticks_with(server_id, window, waiting)
-    frame = seen.on_grid(GRID_MS)
+    frame = read_waiting(server_id, window, waiting).on_grid(GRID_MS)
+    all_samples = read_frame(server_id, window, holdings.read(server_id), unit_ms=unit_for(window))
+    counts = np.bincount(all_samples.code, weights=all_samples.seen, minlength=len(waiting))
     known = frame.code < len(waiting)
     waits = np.zeros(len(frame.code), dtype=np.bool_)
     waits[known] = waiting[frame.code[known]]
@@ -98,7 +102,7 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
     rows = _waits(server_id, window)
     shares = _shares(dictionary, counts)
     return Blocking(
-        ticks=len(frame.tick_ms),
+        ticks=all_samples.ticks,
         tick_s=tick_s,
         lost=int(waits.sum()),
         most=int(per_tick.max()),

@@ -12,9 +12,12 @@ from django.db import transaction
 from django.db.models import Exists, OuterRef
 
 from faena.apps.samples import packing
-from faena.apps.samples.models import Chunk, Combination, DayTotals, OpenSample, Rollup, Tick
+from faena.apps.samples.models import Chunk, Combination, DayTotals, OpenSample, Rollup, Tick, WaitHour
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
+from faena.apps.samples.sessions import closed_hour, waiting_in
 from faena.apps.servers import holdings
+from faena.core.locks.history import SessionFrame, joined
+from faena.core.readings import waits_behind_sessions
 from faena.core.sampling.frame import EMPTY, SampleFrame, join, on_grid
 from faena.core.sampling.rollup import MINUTE_MS, cells_of, rolled
 from faena.core.units import MS_PER_HOUR
@@ -85,7 +88,26 @@ def put_hours(server_id: int, hours: Mapping[int, Columns]) -> None:
         for hour, c in hours.items()
     }
     _sum_up(server_id, frames)
+    keep_waits(server_id, {hour: _sessions(columns) for hour, columns in hours.items()})
     holdings.rewrote(server_id)
+
+
+def _sessions(columns: Columns) -> SessionFrame:
+    return SessionFrame(**{name: columns[name] for name in SessionFrame.__dataclass_fields__})
+
+
+def keep_waits(server_id: int, hours: Mapping[int, SessionFrame]) -> None:
+    """What is told of blocking, kept beside each closed hour."""
+    codes = Combination.objects.filter(server_id=server_id, active=True).values_list("code", "wait_type", "wait_event")
+    behind = [code for code, kind, event in codes if waits_behind_sessions(kind, event)]
+    waiting = np.zeros(max(behind, default=-1) + 1, dtype=np.bool_)
+    waiting[behind] = True
+    rows = []
+    for hour, frame in hours.items():
+        kept = waiting_in(joined([frame]), waiting)
+        packed = {name: packing.pack(getattr(kept, name)) for name in SessionFrame.__dataclass_fields__}
+        rows.append(WaitHour(server_id=server_id, hour_ms=hour, samples=len(kept.pid), **packed))
+    _upsert(WaitHour, rows, "hour_ms")
 
 
 def _kept(chunk: Chunk, names: Iterable[str]) -> Columns:
@@ -164,7 +186,9 @@ def frame_of_hour(tick_ms: Packed, tick: Packed, code: Packed) -> SampleFrame:
 
 
 def _upsert(
-    model: type[Chunk] | type[Rollup] | type[DayTotals], rows: list[Chunk] | list[Rollup] | list[DayTotals], moment: str
+    model: type[Chunk] | type[Rollup] | type[DayTotals] | type[WaitHour],
+    rows: list[Chunk] | list[Rollup] | list[DayTotals] | list[WaitHour],
+    moment: str,
 ) -> None:
     key = ("server", moment)
     columns = [f.name for f in model._meta.concrete_fields if f.name not in (*key, "pk")]
@@ -182,6 +206,14 @@ def sum_up_missed(server_id: int) -> int:
         with transaction.atomic():
             _sum_up(server_id, frames)
             holdings.rewrote(server_id)
+    return len(frames) or _keep_waits_missed(server_id)
+
+
+def _keep_waits_missed(server_id: int) -> int:
+    has = WaitHour.objects.filter(server_id=OuterRef("server_id"), hour_ms=OuterRef("hour_ms"))
+    chunks = Chunk.objects.filter(~Exists(has), server_id=server_id).order_by("-hour_ms")[:CATCH_UP_HOURS]
+    frames = {chunk.hour_ms: closed_hour(chunk) for chunk in chunks}
+    keep_waits(server_id, frames)
     return len(frames)
 
 
@@ -209,6 +241,7 @@ def forget_before(server_id: int, samples_before_ms: int, sums_before_ms: int) -
     """
     hour, day = (samples_before_ms - samples_before_ms % MS_PER_HOUR, sums_before_ms - sums_before_ms % MS_PER_DAY)
     gone = Chunk.objects.filter(server_id=server_id, hour_ms__lt=hour)._raw_delete(using="default")
+    WaitHour.objects.filter(server_id=server_id, hour_ms__lt=hour)._raw_delete(using="default")
     sums = Rollup.objects.filter(server_id=server_id, hour_ms__lt=day)._raw_delete(using="default")
     DayTotals.objects.filter(server_id=server_id, day_ms__lt=day)._raw_delete(using="default")
     if gone or sums:

@@ -107,6 +107,27 @@ class DayTotals(models.Model):
     seen = models.BinaryField()
 
 
+class WaitHour(models.Model):
+    """Of a closed hour the ticks at which a session waited behind another, with those who waited or stood in the way.
+
+    A thousandth of the hour mostly, and nothing where nobody waited: so that blocking is told of weeks at once. The
+    columns are as in Chunk.
+    """
+
+    pk = models.CompositePrimaryKey("server_id", "hour_ms")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    hour_ms = models.BigIntegerField()
+    samples = models.IntegerField()
+    tick_ms = models.BinaryField()
+    tick = models.BinaryField()
+    code = models.BinaryField()
+    pid = models.BinaryField()
+    blocker = models.BinaryField()
+    started_s = models.BinaryField()
+    transaction_ms = models.BinaryField()
+    statement_ms = models.BinaryField()
+
+
 class Chunk(models.Model):
     """A closed hour of one server, each column packed by itself (see packing.py). `revision` grows on late data."""
 

@@ -5,11 +5,13 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 import numpy.typing as npt
+from django.db.models import BigIntegerField, F
+from django.db.models.functions import Cast
 
 from faena.apps.samples import packing
-from faena.apps.samples.models import Chunk, Tick
+from faena.apps.samples.models import Chunk, Tick, WaitHour
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
-from faena.core.locks.history import EMPTY, Ints, SessionFrame, joined
+from faena.core.locks.history import EMPTY, SessionFrame, behind_others, joined
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 
@@ -29,7 +31,7 @@ def read_hour(server_id: int, part: Window) -> SessionFrame:
     """All ticks and samples of a part of one hour, closed and open; a tick that is in both is taken from the closed."""
     hour = part.start - part.start % MS_PER_HOUR
     chunk = Chunk.objects.filter(server_id=server_id, hour_ms=hour).first()
-    frames = [] if chunk is None else [_closed(chunk)]
+    frames = [] if chunk is None else [closed_hour(chunk)]
     open_ticks = Tick.objects.filter(server_id=server_id, at_ms__gte=part.start, at_ms__lt=part.end)
     tick_ms = np.fromiter(open_ticks.order_by("at_ms").values_list("at_ms", flat=True), dtype=np.int64)
     if chunk is not None and len(tick_ms):
@@ -43,7 +45,8 @@ def read_hour(server_id: int, part: Window) -> SessionFrame:
     return joined(frames).within(part.start, part.end)
 
 
-def _closed(chunk: Chunk) -> SessionFrame:
+def closed_hour(chunk: Chunk) -> SessionFrame:
+    """EMPTY where it is damaged, which our log tells of."""
     try:
         told = {name: packing.unpack(getattr(chunk, name)) for name in ("tick_ms", "tick", *_COLUMNS)}
     except packing.BadColumn as error:
@@ -58,41 +61,50 @@ def read_sessions(server_id: int, window: Window) -> SessionFrame:
     return joined(frames) if frames else EMPTY
 
 
-def read_ticks_with(
-    server_id: int, window: Window, chosen: npt.NDArray[np.bool_]
-) -> tuple[SessionFrame, npt.NDArray[np.int64]]:
-    """The ticks at which one of the chosen codes was seen, with all their samples, so that the rest of a long window
-    costs no memory; ticks without stay as ticks. And how often each code was seen in the hours that have any.
+def read_waiting(server_id: int, window: Window, waiting: npt.NDArray[np.bool_]) -> SessionFrame:
+    """The ticks at which one of the chosen codes was seen, with those samples and whoever blocks any.
+
+    Of closed hours as kept beside them, so that weeks cost little; of others, and of the first and last, from samples.
     """
-    frames, counts = list[SessionFrame](), np.zeros(len(chosen), dtype=np.int64)
-    for part in hours_of(window):
-        if not _has(server_id, part, chosen):
+    parts = list(hours_of(window))
+    hours = [part.start - part.start % MS_PER_HOUR for part in parts]
+    kept = _kept_hours(server_id, hours)
+    frames = []
+    for part, hour in zip(parts, hours, strict=True):
+        frame = kept.get(hour)
+        if frame is None:
+            frame = waiting_in(read_hour(server_id, part), waiting)
+        if len(frame.tick_ms):
+            frames.append(frame.within(part.start, part.end))
+    return joined(frames)
+
+
+def waiting_in(frame: SessionFrame, waiting: npt.NDArray[np.bool_]) -> SessionFrame:
+    """What `read_waiting` keeps of an hour."""
+    waits = np.zeros(len(frame.code), dtype=np.bool_)
+    known = frame.code < len(waiting)
+    waits[known] = waiting[frame.code[known]]
+    return behind_others(frame, waits)
+
+
+def _kept_hours(server_id: int, hours: Sequence[int]) -> dict[int, SessionFrame]:
+    """Of hours that are closed as a whole: one to which something late has come is read from its samples."""
+    reopened = Tick.objects.filter(server_id=server_id, at_ms__gte=hours[0], at_ms__lt=hours[-1] + MS_PER_HOUR)
+    cell = Cast(F("at_ms") / MS_PER_HOUR, BigIntegerField())
+    late = set(reopened.annotate(hour=cell).values_list("hour", flat=True).distinct().order_by())
+    rows = WaitHour.objects.filter(server_id=server_id, hour_ms__gte=hours[0], hour_ms__lte=hours[-1])
+    names = ("tick_ms", "tick", *_COLUMNS)
+    found = {}
+    for hour, samples, *packed in rows.values_list("hour_ms", "samples", *names):
+        if hour // MS_PER_HOUR in late:
             continue
-        hour = read_hour(server_id, part)
-        known = hour.code < len(chosen)
-        counts += np.bincount(hour.code[known], minlength=len(chosen))
-        wanted = np.zeros(len(hour.tick_ms), dtype=np.bool_)
-        wanted[hour.tick[known][chosen[hour.code[known]]]] = True
-        frames.append(hour.rows(wanted[hour.tick]))
-    return joined(frames) if frames else EMPTY, counts
-
-
-def _has(server_id: int, part: Window, chosen: npt.NDArray[np.bool_]) -> bool:
-    """Looks at the codes alone, which is a tenth of the hour."""
-    hour = part.start - part.start % MS_PER_HOUR
-    data = Chunk.objects.filter(server_id=server_id, hour_ms=hour).values_list("code", flat=True).first()
-    try:
-        if data is not None and _any(packing.unpack(data), chosen):
-            return True
-    except packing.BadColumn:
-        return True  # whoever reads the hour finds what is left of it
-    rows = copy_out(server_id, part.start, part.end)
-    return _any(rows["code"].astype(np.int64), chosen)
-
-
-def _any(codes: Ints, chosen: npt.NDArray[np.bool_]) -> bool:
-    known = codes[codes < len(chosen)]
-    return bool(chosen[known].any())
+        try:
+            told = {name: packing.unpack(column) for name, column in zip(names, packed, strict=True)} if samples else {}
+        except packing.BadColumn as error:
+            log.error("what is kept of the lock waits of an hour is damaged; they are told from its samples: %s", error)
+            continue
+        found[hour] = SessionFrame(**told) if told else EMPTY
+    return found
 
 
 def sessions_of(frame: SessionFrame, sessions: Sequence[tuple[int, int]]) -> SessionFrame:

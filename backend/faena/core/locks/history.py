@@ -59,6 +59,22 @@ class SessionFrame:
 EMPTY = SessionFrame(*(np.empty(0, dtype=np.int64) for _ in range(8)))
 
 
+def behind_others(frame: SessionFrame, waits: npt.NDArray[np.bool_]) -> SessionFrame:
+    """The ticks at which one of the samples that `waits` (N,) marks is, with those samples and whoever blocks any.
+
+    All that chains are made of; a long window of it costs little.
+    """
+    wanted = np.zeros(len(frame.tick_ms), dtype=np.bool_)
+    wanted[frame.tick[waits]] = True
+    kept = frame.rows(wanted[frame.tick])
+    ahead, blocked, seen = _ahead(kept)
+    involved = blocked.copy()
+    involved[ahead[seen]] = True
+    involved |= waits[wanted[frame.tick]]
+    kept = kept.rows(involved)
+    return replace(kept, tick_ms=frame.tick_ms[wanted], tick=(np.cumsum(wanted) - 1)[kept.tick])
+
+
 def joined(frames: Sequence[SessionFrame]) -> SessionFrame:
     """Frames with ticks of their own as one, in order of (tick, pid)."""
     if not frames:
