@@ -142,6 +142,7 @@ class CounterReading:
     values: npt.NDArray[np.float64]  # shape (len(keys), len(COUNTER_FIELDS))
     reset_at: EpochMs | None = None  # None: the server's version does not tell
     evictions: int | None = None  # entries thrown out for want of room since reset; None: not told
+    entry_since: npt.NDArray[np.float64] | None = None  # shape (len(keys),), when each began to count; None: not told
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

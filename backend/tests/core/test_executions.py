@@ -1,5 +1,7 @@
 """Single executions: which are kept, what they stand for, where they are drawn, what a table of them says."""
 
+import json
+
 import numpy as np
 import pytest
 from faena.core.logged import CaptureRules, Execution
@@ -63,6 +65,56 @@ def test_what_the_server_left_out_is_weighed_in() -> None:
     )
     kept = chosen([run(1, 3.0), run(2, 400.0)], CaptureRules(slow_ms=200, fast_share=0.5), logged)
     assert [one.weight for one in kept] == [100.0, 1.0]
+
+
+def test_sampled_transactions_log_executions_however_quick() -> None:
+    logged = logged_share({"log_min_duration_statement": "250", "log_transaction_sample_rate": "0.1"})
+    assert (logged.of(3.0), logged.of(400.0)) == (pytest.approx(0.1), 1.0)
+    both = logged_share({
+        "log_min_duration_statement": "250", "log_min_duration_sample": "10", "log_statement_sample_rate": "0.5",
+        "log_transaction_sample_rate": "0.1",
+    })  # fmt: skip
+    assert both.of(20.0) == pytest.approx(0.55), "by either of the two"
+    assert both.of(3.0) == pytest.approx(0.1)
+    assert logged_share({"log_min_duration_statement": "-1"}).of(3.0) == 1.0, "nobody knows why it is there"
+
+
+def test_roles_and_databases_have_thresholds_of_their_own() -> None:
+    set_for = [
+        ("gate", "", "log_min_duration_statement", "1s"),
+        ("gate", "yard", "log_statement_sample_rate", "0.2"),
+        ("", "yard", "log_min_duration_sample", "5ms"),
+        ("", "yard", "log_statement_sample_rate", "0.5"),
+    ]
+    logged = logged_share({"log_min_duration_statement": "0", "of_some": json.dumps(set_for)})
+    assert logged.of(3.0, "web", "shop") == 1.0
+    assert logged.of_some["gate", ""].all_from_ms == 1000.0
+    assert logged.of(20.0, "gate", "yard") == pytest.approx(0.2), "what is set for the role there counts first"
+    assert logged.of(20.0, "web", "yard") == 1.0, "all from nought on, as everywhere"
+    assert [
+        one.weight
+        for one in chosen([run(1, 20.0)._replace(user="gate", database="yard")], CaptureRules(slow_ms=1), logged)
+    ] == [5.0]
+
+
+def test_a_role_whose_executions_are_not_logged_is_told_with_what_mends_it() -> None:
+    settings = {
+        "log_min_duration_statement": "100",
+        "of_some": json.dumps(
+            [('ga"te', "yard", "log_min_duration_statement", "-1"), ("web", "", "log_min_duration_statement", "50ms")]
+        ),
+    }
+    told = [
+        one
+        for one in log_needs(settings, 150000, CaptureRules(slow_ms=200), None)
+        if one.name.startswith("slow executions of")
+    ]
+    assert [(one.name, one.found, one.remedy) for one in told] == [
+        (
+            'slow executions of role ga"te in database yard', "log_min_duration_statement = -1 there",
+            'ALTER ROLE "ga""te" IN DATABASE "yard" RESET log_min_duration_statement;',
+        )
+    ]  # fmt: skip
 
 
 def test_a_table_of_executions() -> None:

@@ -63,6 +63,30 @@ def test_an_entry_that_was_evicted_and_came_back_counts_from_its_return() -> Non
     assert delta.values[0, 0] == 2.0
 
 
+def test_an_entry_that_came_back_and_was_called_more_often_than_before_counts_from_its_return() -> None:
+    before = replace(counters(0, q1=(10, 900.0)), evictions=3)
+    after = replace(counters(15, q1=(12, 1.0)), evictions=4)
+    delta = difference(before, after)
+    assert delta.values[0, :2].tolist() == [12.0, 1.0], "its time went down, so it is another count"
+    assert delta.breaks == {Break.EVICTION}
+
+
+def test_where_entries_say_when_they_began_one_that_did_more_than_before_is_told_too() -> None:
+    before = replace(counters(0, q1=(10, 9.0), q2=(3, 3.0)), evictions=3, entry_since=np.array([100.0, 50.0]))
+    after = replace(counters(15, q1=(12, 11.0), q2=(4, 4.0)), evictions=4, entry_since=np.array([260.0, 50.0]))
+    delta = difference(before, after)
+    assert delta.values[:, :2].tolist() == [[12.0, 11.0], [1.0, 1.0]]
+    assert delta.breaks == {Break.EVICTION}
+
+
+def test_rounded_squares_alone_are_no_sign_of_a_return() -> None:
+    before, after = counters(0, q1=(1000, 500.0)), counters(15, q1=(1001, 500.1))
+    after.values[0, COUNTER_FIELDS.index("sumsq_ms2")] = 0.0
+    delta = difference(before, after)
+    assert delta.values[0, 0] == 1.0
+    assert not delta.breaks
+
+
 def test_a_single_entry_reset_by_hand_is_noticed() -> None:
     assert difference(counters(0, q1=(10, 9.0)), counters(15, q1=(1, 1.0))).breaks == {Break.RESET}
 

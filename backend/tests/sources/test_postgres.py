@@ -13,8 +13,11 @@ from typing import Any, TypeVar
 import psycopg
 import pytest
 from faena.core.errors import SourceAway, SourceRefused, SourceUnfit
+from faena.core.logged import CaptureRules
 from faena.core.readings import COUNTER_FIELDS, CounterReading, SampleReading, SessionSample, Survey
 from faena.core.statements.counters import Break, difference
+from faena.core.statements.executions import logged_share
+from faena.core.statements.logneeds import log_needs
 from faena.core.units import EpochMs
 from faena.core.waits.catalogue import CATALOGUE
 from faena.sources.postgres import PostgresSource, Target, check_connection, queries
@@ -338,3 +341,32 @@ def test_password_file_and_service_name_lead_to_the_server(
     (first, *_) = asyncio.run(check_connection(replace(by_service, service="nowhere")))
     assert not first.ok
     assert "nowhere" in first.found
+
+
+def test_what_is_logged_otherwise_for_some_is_read_and_our_own_is_not_taken_for_all(target: Target) -> None:
+    """And the statement that mends it does."""
+
+    async def settings() -> dict[str, str]:
+        source = PostgresSource(target)
+        try:
+            return dict((await source.connect()).settings)
+        finally:
+            await source.close()
+
+    with owner() as keeper:
+        keeper.execute("CREATE ROLE gate_keeper")
+        try:
+            keeper.execute("ALTER ROLE gate_keeper SET log_min_duration_statement = '2min'")
+            keeper.execute(f"ALTER ROLE {target.user} SET log_min_duration_statement = -1".encode())
+            found = asyncio.run(settings())
+            assert "log_min_duration_statement" not in found, "ours alone"
+            share = logged_share(found)
+            assert share.of_some["gate_keeper", ""].all_from_ms == 120_000
+            assert share.of_some[target.user, ""].all_from_ms is None
+            for need in log_needs(found, 150000, CaptureRules(slow_ms=200), None):
+                if need.name.startswith("slow executions of"):
+                    keeper.execute(need.remedy.encode())
+            assert not logged_share(asyncio.run(settings())).of_some
+        finally:
+            keeper.execute(f"ALTER ROLE {target.user} RESET log_min_duration_statement".encode())
+            keeper.execute("DROP ROLE gate_keeper")

@@ -10,6 +10,9 @@ from faena.core.readings import COUNTER_FIELDS, CounterKey, CounterReading
 from faena.core.units import EpochMs
 
 CALLS = COUNTER_FIELDS.index("calls")
+# All but the squares, which are worked out from a rounded deviation, never go down while an entry lasts.
+_GROWING = np.array([name != "sumsq_ms2" for name in COUNTER_FIELDS])
+_ROUNDING = 1e-9  # of sums of milliseconds
 
 
 class Break(StrEnum):
@@ -34,8 +37,10 @@ class CounterDelta:
 def difference(before: CounterReading, after: CounterReading) -> CounterDelta:
     """What was counted between two readings; never negative.
 
-    An entry whose count of calls went down was evicted (or reset) and came back: its present figures are all work since
-    then, so they are taken whole, and what was lost in between is said by `breaks`. Raises ValueError out of order.
+    An entry of which any figure went down, or which says that it began later, was evicted (or reset) and came back: its
+    present figures are all work since then, so they are taken whole, and what was lost in between is said by `breaks`.
+    Before version 17 one that came back and did more of everything than before looks like one that went on; that entries
+    were evicted is said then, too. Raises ValueError out of order.
     """
     if after.at <= before.at:
         raise ValueError(f"readings out of order: {before.at} .. {after.at}")
@@ -45,7 +50,10 @@ def difference(before: CounterReading, after: CounterReading) -> CounterDelta:
     known = rows >= 0
     base[known] = before.values[rows[known]]
     whole_reset = before.reset_at is not None and after.reset_at != before.reset_at
-    went_back = after.values[:, CALLS] < base[:, CALLS]
+    less = after.values < base - _ROUNDING * np.abs(base)
+    went_back = (less & _GROWING).any(axis=1)
+    if before.entry_since is not None and after.entry_since is not None:
+        went_back |= known & (after.entry_since != before.entry_since[rows])
     base[went_back | whole_reset] = 0.0
     values = np.maximum(after.values - base, 0.0)
     worked = values[:, CALLS] > 0

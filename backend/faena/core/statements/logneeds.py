@@ -3,8 +3,9 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from faena.core.engines.postgres.telling import preloading, setting
+from faena.core.engines.postgres.telling import preloading, quoted, setting
 from faena.core.logged import CaptureRules
+from faena.core.statements.executions import logged_share, settings_of_some
 
 BYTES_PER_ENTRY = 700  # of jsonlog with a statement of usual length and its parameters
 CORE_US_PER_ENTRY = 12.0  # for formatting an entry and handing it to the log writer
@@ -38,11 +39,37 @@ def log_needs(
             remedy="" if form in destination else setting("log_destination", form),
         ),
         _threshold(settings, "log_min_duration_statement", slow, "slow executions, each with its time"),
+        *_otherwise(settings, rules.slow_ms),
         _share(settings, version, rules.fast_share, calls_per_s),
         _plans(settings, slow),
         _setting(settings, "log_lock_waits", "on", "waits for locks longer than deadlock_timeout"),
         _threshold(settings, "log_temp_files", "10240", "temporary files"),
     ]
+
+
+def _otherwise(settings: Mapping[str, str], slow_ms: float) -> list[LogNeed]:
+    """Roles and databases whose slow executions are logged only from later on, or never."""
+    share = logged_share(settings)
+    found = []
+    for role, database, name, value in settings_of_some(settings):
+        from_ms = share.of_some[role, database].all_from_ms
+        if name != "log_min_duration_statement" or (from_ms is not None and from_ms <= slow_ms):
+            continue
+        whose = " in ".join(filter(None, (role and f"role {role}", database and f"database {database}")))
+        where = (
+            f"ROLE {quoted(role)}" + (f" IN DATABASE {quoted(database)}" if database else "")
+            if role
+            else f"DATABASE {quoted(database)}"
+        )
+        found.append(
+            LogNeed(
+                name=f"slow executions of {whose}",
+                ok=False,
+                found=f"{name} = {value} there",
+                remedy=f"ALTER {where} RESET {name};",
+            )
+        )
+    return found
 
 
 def _share(settings: Mapping[str, str], version: int, share: float, calls_per_s: float | None) -> LogNeed:

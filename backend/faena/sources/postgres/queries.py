@@ -118,10 +118,11 @@ def counters(version: int) -> LiteralString:
         "s.shared_blk_read_time, s.shared_blk_write_time" if version >= 170000 else "s.blk_read_time, s.blk_write_time"
     )
     toplevel: LiteralString = "s.toplevel" if version >= 140000 else "true"
+    since: LiteralString = "date_part('epoch', s.stats_since)" if version >= 170000 else "NULL::float8"
     return f"""
         SELECT s.queryid, d.datname, pg_get_userbyid(s.userid), {toplevel}, s.calls, s.total_{execution},
                s.mean_{execution}, s.stddev_{execution}, s.rows, {plan}, s.shared_blks_hit, s.shared_blks_read,
-               s.shared_blks_dirtied, s.shared_blks_written, {reads}, s.temp_blks_read, s.temp_blks_written
+               s.shared_blks_dirtied, s.shared_blks_written, {reads}, s.temp_blks_read, s.temp_blks_written, {since}
           FROM pg_stat_statements(false) s LEFT JOIN pg_database d ON d.oid = s.dbid
          WHERE s.queryid IS NOT NULL AND s.calls > 0"""
 
@@ -158,7 +159,16 @@ SETTINGS: LiteralString = """
      WHERE name IN ('compute_query_id', 'track_io_timing', 'shared_preload_libraries', 'track_activity_query_size',
                     'work_mem', 'hash_mem_multiplier', 'shared_buffers', 'log_destination', 'log_min_duration_statement',
                     'log_min_duration_sample', 'log_statement_sample_rate', 'log_line_prefix', 'log_directory',
-                    'logging_collector', 'log_lock_waits', 'log_temp_files', 'log_timezone', 'auto_explain.log_min_duration')
+                    'logging_collector', 'log_lock_waits', 'log_temp_files', 'log_timezone', 'auto_explain.log_min_duration',
+                    'log_transaction_sample_rate')
+       AND source NOT IN ('user', 'database', 'database user')  -- else it is our own role's, and no other's
+    UNION ALL
+    SELECT 'of_some', coalesce(json_agg(json_build_array(r.rolname, d.datname, split_part(one, '=', 1),
+                                                         substr(one, strpos(one, '=') + 1)))::text, '[]')
+      FROM pg_db_role_setting s CROSS JOIN unnest(s.setconfig) one
+      LEFT JOIN pg_roles r ON r.oid = s.setrole LEFT JOIN pg_database d ON d.oid = s.setdatabase
+     WHERE split_part(one, '=', 1) IN ('log_min_duration_statement', 'log_min_duration_sample',
+                                       'log_statement_sample_rate', 'log_transaction_sample_rate')
     UNION ALL
     SELECT 'pending_restart', coalesce(string_agg(name, ', ' ORDER BY name), '') FROM pg_settings WHERE pending_restart"""
 

@@ -257,13 +257,14 @@ class PostgresSource:
             raise self._rights_lost()
         # Entries of dropped databases stay, and all of them have no name any more: they count as one.
         at_row: dict[CounterKey, int] = {}
-        values = np.zeros((len(rows), len(COUNTER_FIELDS)))
+        values, since = np.zeros((len(rows), len(COUNTER_FIELDS))), np.zeros(len(rows))
         for row in rows:
             key = CounterKey(query_id=QueryId(row[0]), database=row[1] or "", user=row[2] or "", toplevel=row[3])
             calls, total, mean, stddev = row[4:8]
             squares = sum_of_squares(calls, mean, stddev)
             i = at_row.setdefault(key, len(at_row))
             values[i] += (calls, total, squares, row[8], row[9], *row[11:19], float(row[10]))
+            since[i] = max(since[i], row[19] or 0.0)
         return CounterReading(
             at=at,
             took=Millis((perf_counter() - begun) * 1000),
@@ -272,6 +273,7 @@ class PostgresSource:
             values=values[: len(at_row)],
             reset_at=None if reset_at is None else EpochMs(reset_at),
             evictions=evictions,
+            entry_since=since[: len(at_row)] if since.any() else None,
         )
 
     async def texts(self, wanted: Sequence[QueryId]) -> Sequence[StatementText]:
