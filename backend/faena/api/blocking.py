@@ -18,7 +18,7 @@ from faena.api.sessions import (
     session_fields,
     texts_of,
 )
-from faena.apps.locks import blocking
+from faena.apps.locks import before, blocking
 from faena.apps.servers import selectors as servers
 from faena.core.locks.chains import RootState
 from faena.core.locks.modes import holds, wants
@@ -210,6 +210,46 @@ def get_chains(request: HttpRequest, server_id: int, at: int) -> ChainsOut:
             for chain in found.chains
         ],
         sessions=live(server_id, found),
+    )  # fmt: skip
+
+
+class TransactionStatementOut(Out):
+    """A statement of a transaction. `busy_s` it was seen at work; `logged` executions of it took `took_ms` in all."""
+
+    query_id: str
+    text: str
+    first: int
+    last: int
+    busy_s: float
+    logged: int
+    took_ms: float
+
+
+class BeforeOut(Out):
+    """`begun` null: no sample tells when the transaction began. `cut`: it did more, earlier."""
+
+    begun: int | None
+    cut: bool
+    ran: list[TransactionStatementOut]
+
+
+@router.get("/servers/{server_id}/blocking/before", response=BeforeOut, operation_id="blocking_before")
+def get_before(request: HttpRequest, server_id: int, pid: int, started: int, at: int) -> BeforeOut:
+    """What the transaction of a session had run by a moment, as far as samples and log tell: quick statements may not."""
+    server = servers.server(server_id)
+    found = before.ran_before(server_id, pid, started, at)
+    texts = texts_of(server_id, {one.query_id for one in found.ran})
+    tick_s = max(server.period_ms, blocking.GRID_MS) / 1000
+    return BeforeOut(
+        begun=found.begun,
+        cut=found.cut,
+        ran=[
+            TransactionStatementOut(
+                query_id=str(one.query_id), text=texts.get(one.query_id, "text not known"), first=one.first, last=one.last,
+                busy_s=one.ticks * tick_s, logged=one.logged, took_ms=one.took_ms,
+            )
+            for one in found.ran
+        ],
     )  # fmt: skip
 
 

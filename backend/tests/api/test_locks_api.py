@@ -12,7 +12,7 @@ from faena.apps.samples.closing import close_hours
 from faena.apps.servers.actions import ServerForm, note, save_server
 from faena.apps.servers.models import Server
 from faena.collector.records import Learned, Logged, Sampled, pack, unpack
-from faena.core.logged import EventKind, LogEvent, LogPosition, LogReading
+from faena.core.logged import EventKind, Execution, LogEvent, LogPosition, LogReading
 from faena.core.readings import LockEdge, LockFact, SampleReading, SessionSample, StatementText, Via
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 from faena.testing.builders import START
@@ -91,6 +91,37 @@ def test_blocking_of_a_window_adds_up_and_names_its_root(server: Server) -> None
     assert episode["outside"] is True, "it makes up none of the load"
     assert (found["objects"][0]["which"], found["objects"][0]["lost_s"]) == ("(0,3)", 15)
     assert found["most"] == 2
+
+
+def test_what_the_roots_transaction_ran_before_comes_from_samples_and_the_log(server: Server, tmp_path: Path) -> None:
+    """Its transaction began five seconds before each sample, as these samples tell."""
+    at = START + 12_000
+    busy = session(7, "ops-console", query_id=QueryId(80), transaction_ms=500)
+    early = SampleReading(due=EpochMs(START + 7_500), took=Millis(1.0), sessions=(busy,))
+    position = LogPosition(name="x", offset=1)
+    logged = [
+        Execution(EpochMs(START + ended), took, Pid(7), place, "SELECT 1", QueryId(number))
+        for place, (ended, took, number) in enumerate([(5_000, 3.0, 90), (9_000, 40.0, 91), (9_500, 60.0, 91)])
+    ]
+    kept = [one._replace(query_id=QueryId(one.query_id or 0)) for one in logged]
+    DjangoStore(tmp_path).deliver([
+        Sampled(server_id=server.id, reading=early, missed=0),
+        Logged(server_id=server.id, reading=LogReading(position=position, executions=tuple(kept), events=())),
+    ])  # fmt: skip
+    path = f"/api/v1/servers/{server.id}/blocking/before?pid=7&started={START // 1000 - 60}"
+    found = signed_in(Role.VIEWER).get(f"{path}&at={at}").json()
+    assert (found["begun"], found["cut"]) == (START + 7_000, False)
+    told = [(one["query_id"], one["text"], one["busy_s"], one["logged"], one["took_ms"]) for one in found["ran"]]
+    assert told == [
+        ("70", "SELECT * FROM sailing FOR UPDATE", 0, 0, 0),
+        ("80", "UPDATE sailing SET booked = $1", 1, 0, 0),
+        ("91", "text not known", 0, 2, 100),
+    ]
+    assert signed_in(Role.VIEWER).get(f"{path.replace('pid=7', 'pid=99')}&at={at}").json() == {
+        "begun": None,
+        "cut": False,
+        "ran": [],
+    }
 
 
 def test_the_same_is_told_once_the_hour_is_closed(server: Server) -> None:

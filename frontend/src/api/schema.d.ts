@@ -460,6 +460,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/blocking/before": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Before
+         * @description What the transaction of a session had run by a moment, as far as samples and log tell: quick statements may not.
+         */
+        get: operations["blocking_before"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/blocking/chains": {
         parameters: {
             query?: never;
@@ -1537,6 +1557,18 @@ export interface components {
             low: (number | null)[];
             /** Middle */
             middle: (number | null)[];
+        };
+        /**
+         * BeforeOut
+         * @description `begun` null: no sample tells when the transaction began. `cut`: it did more, earlier.
+         */
+        BeforeOut: {
+            /** Begun */
+            begun: number | null;
+            /** Cut */
+            cut: boolean;
+            /** Ran */
+            ran: components["schemas"]["TransactionStatementOut"][];
         };
         /**
          * BlockingOut
@@ -4505,6 +4537,26 @@ export interface components {
             pick?: string[];
         };
         /**
+         * TransactionStatementOut
+         * @description A statement of a transaction. `busy_s` it was seen at work; `logged` executions of it took `took_ms` in all.
+         */
+        TransactionStatementOut: {
+            /** Busy S */
+            busy_s: number;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Logged */
+            logged: number;
+            /** Query Id */
+            query_id: string;
+            /** Text */
+            text: string;
+            /** Took Ms */
+            took_ms: number;
+        };
+        /**
          * UncountedOut
          * @description A statement that sessions were seen in for far longer than its counted calls took.
          */
@@ -5401,6 +5453,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BlockingOut"];
+                };
+            };
+        };
+    };
+    blocking_before: {
+        parameters: {
+            query: {
+                pid: number;
+                started: number;
+                at: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BeforeOut"];
                 };
             };
         };

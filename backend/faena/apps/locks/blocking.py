@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from django.db.models import Count, F, Q
+from django.db.models import Case, Count, F, IntegerField, Value, When
 
 from faena.apps.locks.actions import to_core
 from faena.apps.locks.models import Deadlock, LockKind, LockWait
@@ -21,7 +21,7 @@ from faena.core.locks.history import (
     Episode,
     Roots,
     SessionFrame,
-    episodes,
+    dearest,
     lost_by,
     roots_of,
 )
@@ -96,7 +96,7 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
     waits = np.zeros(len(frame.code), dtype=np.bool_)
     waits[known] = waiting[frame.code[known]]
     roots = roots_of(frame)
-    found = episodes(frame, roots, waits, patience_ms=int(3000 * tick_s))
+    found, count = dearest(frame, roots, waits, int(3000 * tick_s), MOST_EPISODES)
     per_tick = np.bincount(frame.tick[waits]) if waits.any() else np.zeros(1, dtype=np.int64)
     kinds = _kinds(server_id)
     rows = _waits(server_id, window)
@@ -106,8 +106,11 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
         tick_s=tick_s,
         lost=int(waits.sum()),
         most=int(per_tick.max()),
-        episodes=[_told(server_id, frame, dictionary, one, kinds, shares) for one in found[:MOST_EPISODES]],
-        more=max(0, len(found) - MOST_EPISODES),
+        episodes=[
+            _told(server_id, frame, dictionary, one, held, shares)
+            for one, held in zip(found, _held_in(server_id, frame, found, kinds), strict=True)
+        ],
+        more=count - len(found),
         by={
             "statement": _by_root(dictionary, Dimension.STATEMENT, frame, roots, waits),
             "program": _by_root(dictionary, Dimension.PROGRAM, frame, roots, waits),
@@ -166,14 +169,39 @@ def _kinds(server_id: int) -> dict[int, LockFact]:
     return {row.code: to_core(row) for row in LockKind.objects.filter(server_id=server_id)}
 
 
-def _objects(
-    server_id: int, window: Window, kinds: Mapping[int, LockFact], more: Q | None = None, limit: int = 20
-) -> list[Held]:
+def _objects(server_id: int, window: Window, kinds: Mapping[int, LockFact], limit: int = 20) -> list[Held]:
     """What was waited for most."""
-    rows = _rows(server_id, window).filter(more or Q())
+    rows = _rows(server_id, window)
     rows = rows.values("code", "which").annotate(n=Count("*"), many=Count("waiter", distinct=True))
     found = rows.order_by("-n", "code", "which").values_list("code", "which", "n", "many")[:limit]
     return [Held(fact=kinds.get(code, LockFact()), which=which, lost=n, waiters=many) for code, which, n, many in found]
+
+
+def _held_in(
+    server_id: int, frame: SessionFrame, found: Sequence[Episode], kinds: Mapping[int, LockFact]
+) -> list[Held | None]:
+    """What was waited for most behind each root, or in each circle, in one question."""
+    cases = []
+    for i, one in enumerate(found):
+        blockers = frame.pid[list(one.circle)].tolist() if one.row == CIRCLE else [one.pid]
+        first, last = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
+        cases.append(When(blocker__in=blockers, at_ms__gte=first, at_ms__lte=last, then=Value(i)))
+    if not cases:
+        return []
+    span = Window(
+        start=EpochMs(int(min(frame.tick_ms[one.first] for one in found))),
+        end=EpochMs(int(max(frame.tick_ms[one.last] for one in found)) + 1),
+    )
+    rows = (
+        _rows(server_id, span).annotate(episode=Case(*cases, output_field=IntegerField())).filter(episode__isnull=False)
+    )
+    rows = rows.values("episode", "code", "which").annotate(n=Count("*"), many=Count("waiter", distinct=True))
+    most: list[Held | None] = [None] * len(found)
+    for i, code, which, n, many in rows.order_by("n", "-code", "-which").values_list(
+        "episode", "code", "which", "n", "many"
+    ):
+        most[i] = Held(fact=kinds.get(code, LockFact()), which=which, lost=n, waiters=many)
+    return most
 
 
 def _shares(dictionary: Dictionary, counts: npt.NDArray[np.int64]) -> dict[str, float]:
@@ -189,17 +217,15 @@ def _told(
     frame: SessionFrame,
     dictionary: Dictionary,
     one: Episode,
-    kinds: Mapping[int, LockFact],
+    held: Held | None,
     shares: Mapping[str, float],
 ) -> Told:
     start, end = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
     if one.row == CIRCLE:
-        return _circle(server_id, frame, dictionary, one, kinds)
+        return _circle(server_id, frame, dictionary, one, held)
     session = session_at(frame, dictionary, one.row) if one.row >= 0 else None
     state = root_state(session, Pid(one.pid)) if session is None else _usual_state(frame, dictionary, one)
-    of_root = Q(blocker=one.pid)
     span = Window(start=EpochMs(start), end=EpochMs(end + 1))
-    held = next(iter(_objects(server_id, span, kinds, of_root, 1)), None)
     gid = ""
     if one.pid == PREPARED and one.row == NOT_SEEN:
         gid = _rows(server_id, span).filter(blocker=PREPARED).values_list("gid", flat=True).first() or ""
@@ -209,16 +235,13 @@ def _told(
     )  # fmt: skip
 
 
-def _circle(
-    server_id: int, frame: SessionFrame, dictionary: Dictionary, one: Episode, kinds: Mapping[int, LockFact]
-) -> Told:
+def _circle(server_id: int, frame: SessionFrame, dictionary: Dictionary, one: Episode, held: Held | None) -> Told:
     start, end = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
     parties = [session_at(frame, dictionary, row) for row in one.circle]
     span = Window(start=EpochMs(start), end=EpochMs(end + 1))
-    held = _objects(server_id, span, kinds, Q(blocker__in=[party.pid for party in parties]), 1)
     return Told(
         episode=one, start=start, end=end, worst=int(frame.tick_ms[one.worst]), session=None, state=RootState.CIRCLE,
-        gid="", held=next(iter(held), None), share=None, parties=parties,
+        gid="", held=held, share=None, parties=parties,
         deadlock=_logged(server_id, span, {int(party.pid) for party in parties}),
     )  # fmt: skip
 
@@ -233,11 +256,16 @@ def _logged(server_id: int, span: Window, pids: set[int]) -> Deadlock | None:
 
 def _usual_state(frame: SessionFrame, dictionary: Dictionary, one: Episode) -> RootState:
     """What the root was seen doing most while it blocked."""
-    mine = (frame.pid == one.pid) & (frame.started_s == one.started_s)
-    mine &= (frame.tick >= one.first) & (frame.tick <= one.last)
-    states = Counter(
-        root_state(session_at(frame, dictionary, i), Pid(one.pid)) for i in np.flatnonzero(mine)[:2000].tolist()
+    low, high = np.searchsorted(frame.tick, (one.first, one.last + 1))
+    mine = (frame.pid[low:high] == one.pid) & (frame.started_s[low:high] == one.started_s)
+    rows = low + np.flatnonzero(mine)
+    # A state follows from the code and from whether a transaction is open.
+    _, first, counts = np.unique(
+        2 * frame.code[rows] + (frame.transaction_ms[rows] >= 0), return_index=True, return_counts=True
     )
+    states: Counter[RootState] = Counter()
+    for i, count in zip(rows[first].tolist(), counts.tolist(), strict=True):
+        states[root_state(session_at(frame, dictionary, i), Pid(one.pid))] += count
     return states.most_common(1)[0][0]
 
 

@@ -14,7 +14,7 @@ from django.db.models import Exists, OuterRef
 from faena.apps.samples import packing
 from faena.apps.samples.models import Chunk, Combination, DayTotals, OpenSample, Rollup, Tick, WaitHour
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
-from faena.apps.samples.sessions import closed_hour, waiting_in
+from faena.apps.samples.sessions import KEPT, closed_hour, waiting_in
 from faena.apps.servers import holdings
 from faena.core.locks.history import SessionFrame, joined
 from faena.core.readings import waits_behind_sessions
@@ -105,8 +105,9 @@ def keep_waits(server_id: int, hours: Mapping[int, SessionFrame]) -> None:
     rows = []
     for hour, frame in hours.items():
         kept = waiting_in(joined([frame]), waiting)
-        packed = {name: packing.pack(getattr(kept, name)) for name in SessionFrame.__dataclass_fields__}
-        rows.append(WaitHour(server_id=server_id, hour_ms=hour, samples=len(kept.pid), **packed))
+        columns = packing.pack(np.concatenate([getattr(kept, name) for name in KEPT]))
+        of = {"samples": len(kept.pid), "tick_ms": packing.pack(kept.tick_ms), "columns": columns}
+        rows.append(WaitHour(server_id=server_id, hour_ms=hour, **of))
     _upsert(WaitHour, rows, "hour_ms")
 
 

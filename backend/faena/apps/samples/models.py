@@ -110,8 +110,8 @@ class DayTotals(models.Model):
 class WaitHour(models.Model):
     """Of a closed hour the ticks at which a session waited behind another, with those who waited or stood in the way.
 
-    A thousandth of the hour mostly, and nothing where nobody waited: so that blocking is told of weeks at once. The
-    columns are as in Chunk.
+    A thousandth of the hour mostly, and nothing where nobody waited: so that blocking is told of weeks at once.
+    `columns` holds those of its samples one behind the other, as sessions.py lists them.
     """
 
     pk = models.CompositePrimaryKey("server_id", "hour_ms")
@@ -119,13 +119,7 @@ class WaitHour(models.Model):
     hour_ms = models.BigIntegerField()
     samples = models.IntegerField()
     tick_ms = models.BinaryField()
-    tick = models.BinaryField()
-    code = models.BinaryField()
-    pid = models.BinaryField()
-    blocker = models.BinaryField()
-    started_s = models.BinaryField()
-    transaction_ms = models.BinaryField()
-    statement_ms = models.BinaryField()
+    columns = models.BinaryField()
 
 
 class Chunk(models.Model):

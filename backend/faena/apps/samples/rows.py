@@ -47,6 +47,19 @@ def copy_out(server_id: int, start_ms: int, end_ms: int) -> npt.NDArray[np.void]
     return np.frombuffer(_read(query), dtype=_ROW)
 
 
+def copy_waiting(server_id: int, start_ms: int, end_ms: int, codes: Iterable[int]) -> npt.NDArray[np.void]:
+    """As `copy_out`, only those that have one of the codes, are blocked, or block another at the same tick."""
+    own = f"s.server_id = {int(server_id)} AND s.at_ms >= {int(start_ms)} AND s.at_ms < {int(end_ms)}"
+    listed = ", ".join(str(int(code)) for code in codes) or "-1"
+    query = (
+        "COPY (SELECT at_ms, pid, code, blocker, started_s, transaction_ms, statement_ms FROM samples_opensample s "
+        f"WHERE {own} AND (s.code IN ({listed}) OR s.blocker <> 0 OR (s.at_ms, s.pid) IN "
+        f"(SELECT s.at_ms, s.blocker FROM samples_opensample s WHERE {own} AND s.blocker > 0)) "
+        "ORDER BY at_ms, pid) TO STDOUT (FORMAT binary)"
+    )
+    return np.frombuffer(_read(query), dtype=_ROW)
+
+
 def copy_frame(server_id: int, after_ms: int, end_ms: int = NEVER_MS) -> SampleFrame:
     """All open ticks between two moments, both left out, and also those at which nothing was seen."""
     query = _COPY_FRAME.format(server=int(server_id), after=int(after_ms), end=int(end_ms))

@@ -10,12 +10,13 @@ from django.db.models.functions import Cast
 
 from faena.apps.samples import packing
 from faena.apps.samples.models import Chunk, Tick, WaitHour
-from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
-from faena.core.locks.history import EMPTY, SessionFrame, behind_others, joined
+from faena.apps.samples.rows import OPEN_COLUMNS, copy_out, copy_waiting
+from faena.core.locks.history import EMPTY, Ints, SessionFrame, behind_others, joined
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 log = logging.getLogger(__name__)
+KEPT = ("tick", "pid", "blocker", "code", "started_s", "transaction_ms", "statement_ms")  # order in WaitHour.columns
 _COLUMNS = ("pid", "blocker", "code", "started_s", "transaction_ms", "statement_ms")
 
 
@@ -27,8 +28,11 @@ def hours_of(window: Window) -> Iterator[Window]:
         hour += MS_PER_HOUR
 
 
-def read_hour(server_id: int, part: Window) -> SessionFrame:
-    """All ticks and samples of a part of one hour, closed and open; a tick that is in both is taken from the closed."""
+def read_hour(server_id: int, part: Window, only: Sequence[int] | None = None) -> SessionFrame:
+    """All ticks and samples of a part of one hour, closed and open; a tick that is in both is taken from the closed.
+
+    With `only`, of what is open no more than chains of those codes are made of.
+    """
     hour = part.start - part.start % MS_PER_HOUR
     chunk = Chunk.objects.filter(server_id=server_id, hour_ms=hour).first()
     frames = [] if chunk is None else [closed_hour(chunk)]
@@ -37,7 +41,8 @@ def read_hour(server_id: int, part: Window) -> SessionFrame:
     if chunk is not None and len(tick_ms):
         tick_ms = tick_ms[~np.isin(tick_ms, frames[0].tick_ms)]
     if len(tick_ms):
-        rows = copy_out(server_id, part.start, part.end)
+        span = (server_id, part.start, part.end)
+        rows = copy_out(*span) if only is None else copy_waiting(*span, only)
         rows = rows[np.isin(rows["at_ms"], tick_ms)]
         columns = {name: rows[name].astype(np.int64) for name in OPEN_COLUMNS}
         tick = np.searchsorted(tick_ms, columns["at_ms"])
@@ -68,12 +73,14 @@ def read_waiting(server_id: int, window: Window, waiting: npt.NDArray[np.bool_])
     """
     parts = list(hours_of(window))
     hours = [part.start - part.start % MS_PER_HOUR for part in parts]
-    kept = _kept_hours(server_id, hours)
+    kept, others = _kept_hours(server_id, hours)
     frames = []
     for part, hour in zip(parts, hours, strict=True):
         frame = kept.get(hour)
         if frame is None:
-            frame = waiting_in(read_hour(server_id, part), waiting)
+            if hour not in others:
+                continue  # nothing was sampled
+            frame = waiting_in(read_hour(server_id, part, np.flatnonzero(waiting).tolist()), waiting)
         if len(frame.tick_ms):
             frames.append(frame.within(part.start, part.end))
     return joined(frames)
@@ -87,24 +94,28 @@ def waiting_in(frame: SessionFrame, waiting: npt.NDArray[np.bool_]) -> SessionFr
     return behind_others(frame, waits)
 
 
-def _kept_hours(server_id: int, hours: Sequence[int]) -> dict[int, SessionFrame]:
-    """Of hours that are closed as a whole: one to which something late has come is read from its samples."""
+def _kept_hours(server_id: int, hours: Sequence[int]) -> tuple[dict[int, SessionFrame], set[int]]:
+    """Of hours that are closed as a whole; and others that have samples: open, or something late has come to them."""
     reopened = Tick.objects.filter(server_id=server_id, at_ms__gte=hours[0], at_ms__lt=hours[-1] + MS_PER_HOUR)
     cell = Cast(F("at_ms") / MS_PER_HOUR, BigIntegerField())
-    late = set(reopened.annotate(hour=cell).values_list("hour", flat=True).distinct().order_by())
+    late = {
+        hour * MS_PER_HOUR for hour in reopened.annotate(hour=cell).values_list("hour", flat=True).distinct().order_by()
+    }
+    closed = Chunk.objects.filter(server_id=server_id, hour_ms__gte=hours[0], hour_ms__lte=hours[-1])
     rows = WaitHour.objects.filter(server_id=server_id, hour_ms__gte=hours[0], hour_ms__lte=hours[-1])
-    names = ("tick_ms", "tick", *_COLUMNS)
     found = {}
-    for hour, samples, *packed in rows.values_list("hour_ms", "samples", *names):
-        if hour // MS_PER_HOUR in late:
+    for hour, samples, tick_ms, columns in rows.values_list("hour_ms", "samples", "tick_ms", "columns"):
+        if hour in late:
             continue
         try:
-            told = {name: packing.unpack(column) for name, column in zip(names, packed, strict=True)} if samples else {}
+            found[hour] = EMPTY if not samples else _kept(packing.unpack(tick_ms), packing.unpack(columns), samples)
         except packing.BadColumn as error:
             log.error("what is kept of the lock waits of an hour is damaged; they are told from its samples: %s", error)
-            continue
-        found[hour] = SessionFrame(**told) if told else EMPTY
-    return found
+    return found, late | set(closed.values_list("hour_ms", flat=True))
+
+
+def _kept(tick_ms: Ints, columns: Ints, samples: int) -> SessionFrame:
+    return SessionFrame(tick_ms, **dict(zip(KEPT, columns.reshape(len(KEPT), samples), strict=True)))
 
 
 def sessions_of(frame: SessionFrame, sessions: Sequence[tuple[int, int]]) -> SessionFrame:

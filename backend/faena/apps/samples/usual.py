@@ -95,11 +95,12 @@ def _load(server: Server, past: PastDays, band: CellBand) -> npt.NDArray[np.floa
     count = band.middle.shape[1]
     starts = np.arange(count, dtype=np.int64) * CELL_MS + band.start
     load = past.at(starts)
-    hours = starts // MS_PER_HOUR
-    closed = np.isin(hours, hours[~np.isnan(load[0])])
-    if closed.all():
+    known = np.flatnonzero(~np.isnan(load[0]))
+    # From behind the last hour that is closed: what lies before and is not known was not sampled.
+    after = int(starts[known[-1]]) // MS_PER_HOUR * MS_PER_HOUR + MS_PER_HOUR if len(known) else int(starts[0])
+    first = int(np.searchsorted(starts, after))
+    if first == count:
         return load
-    first = int(np.argmin(closed))  # from the first hour on that is not closed, or was not sampled
     window = Window(start=EpochMs(int(starts[first])), end=EpochMs(int(starts[-1]) + CELL_MS))
     held = holdings.read(server.id)
     if held.newest_ms < window.start:
@@ -115,7 +116,7 @@ def _load(server: Server, past: PastDays, band: CellBand) -> npt.NDArray[np.floa
     rows = dict(zip(series.groups, series.sessions(), strict=True))
     running = rows.pop("running", nothing)
     found = np.where(enough, np.stack([running, sum(rows.values(), start=nothing)]), np.nan)
-    load[:, first:] = np.where(closed[first:], load[:, first:], found)
+    load[:, first:] = found
     return load
 
 

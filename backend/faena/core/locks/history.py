@@ -1,8 +1,7 @@
 """Blocking over a window, from samples: who was at the root at each tick, and whose waiting is put down to whom."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
 
 import numpy as np
 import numpy.typing as npt
@@ -198,14 +197,21 @@ class Episode:
 
 
 def episodes(frame: SessionFrame, roots: Roots, waits: npt.NDArray[np.bool_], patience_ms: int = 3000) -> list[Episode]:
-    """Chains over time, the one that cost most first. `waits` (N,) marks samples that wait for a lock.
+    """All chains over time, the one that cost most first; see `dearest`."""
+    return dearest(frame, roots, waits, patience_ms, most=len(waits))[0]
 
-    A root that is not seen blocking for longer than `patience_ms` has ended its episode; blocking anew begins another.
+
+def dearest(
+    frame: SessionFrame, roots: Roots, waits: npt.NDArray[np.bool_], patience_ms: int, most: int
+) -> tuple[list[Episode], int]:
+    """So many chains over time, the ones that cost most first, and how many there are.
+
+    `waits` (N,) marks samples that wait for a lock. A root that is not seen blocking for longer than `patience_ms` has ended its episode; blocking anew begins another.
     A circle is an episode of its own, until the server ends one of its parties.
     """
     waiting = np.flatnonzero(waits)
     if not len(waiting):
-        return []
+        return [], 0
     root, pid = roots.row[waiting], roots.pid[waiting]
     shown = np.where(root == CIRCLE, roots.circle[waiting], root)
     started = np.where(shown >= 0, frame.started_s[np.maximum(shown, 0)], 0)
@@ -215,16 +221,13 @@ def episodes(frame: SessionFrame, roots: Roots, waits: npt.NDArray[np.bool_], pa
     other = (np.diff(pid) != 0) | (np.diff(started) != 0) | (np.diff(root == CIRCLE) != 0)
     cut = np.flatnonzero(other | (np.diff(frame.tick_ms[tick]) > patience_ms)) + 1
     ahead = _ahead(frame)[0] if bool((root == CIRCLE).any()) else root
+    begin, end = np.r_[0, cut], np.r_[cut, len(waiting)]
+    chosen = np.lexsort((pid[begin], tick[begin], begin - end))[:most]
     found = [
         _episode(frame, roots, ahead, waiting[part], root[part], int(pid[part.start]), int(started[part.start]))
-        for part in _parts(cut, len(waiting))
+        for part in (slice(int(begin[i]), int(end[i])) for i in chosen.tolist())
     ]
-    return sorted(found, key=lambda one: (-one.lost, one.first, one.pid))
-
-
-def _parts(cut: Ints, count: int) -> Iterator[slice]:
-    edges = [0, *cut.tolist(), count]
-    return (slice(a, b) for a, b in pairwise(edges))
+    return found, len(begin)
 
 
 def _episode(frame: SessionFrame, roots: Roots, ahead: Ints, rows: Ints, root: Ints, pid: int, started: int) -> Episode:

@@ -42,9 +42,11 @@ export const Departures = ({ server, usual, now, canMark, onWindow }: Props) => 
     );
   return (
     <span className="flex flex-wrap items-baseline gap-x-4">
-      {usual.departures.length === 0 ? <span className="text-muted" title={`days and weekends by the clock of ${usual.zone}`}>
+      {usual.departures.length === 0 ? (
+        <span className="text-muted" title={`days and weekends by the clock of ${usual.zone}`}>
           within the usual
-        </span> : null}
+        </span>
+      ) : null}
       {usual.departures.slice(0, SHOWN).map((one) => (
         <span key={`${one.side}${one.start}`} className="inline-flex items-baseline gap-1">
           <button

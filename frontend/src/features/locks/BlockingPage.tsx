@@ -8,6 +8,7 @@ import { clock, present, when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { type ViewSearch, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
+import { Before } from "./Before";
 import {
   CIRCLE_ENDS,
   alike,
@@ -155,7 +156,10 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
             <p className="text-muted">Reading …</p>
           )}
         </div>
-        <Chain server={server} at={at} root={one} />
+        <div className="min-w-0">
+          <Chain server={server} at={at} root={one} />
+          {one.session && !isCircle(one) ? <Before server={server} at={at} root={one} /> : null}
+        </div>
       </div>
     </>
   );

@@ -11,6 +11,7 @@ import {
   linkWords,
   nowSentence,
   outsideWords,
+  ranWords,
   readKey,
   rootWords,
 } from "./model";
@@ -231,5 +232,19 @@ describe("keys", () => {
   it("come back as they went", () => {
     expect(readKey(keyOf({ pid: 12, started_s: 99 }))).toEqual({ pid: 12, started: 99 });
     expect(readKey("nonsense")).toBeNull();
+  });
+});
+
+describe("what a transaction ran", () => {
+  const one = { query_id: "1", text: "UPDATE deck_slot", first: 0, last: 9, busy_s: 0, logged: 0, took_ms: 0 };
+
+  it("is told by the log first, then by samples", () => {
+    expect(ranWords({ ...one, logged: 1, took_ms: 1200, busy_s: 1 })).toBe("1.2 s by the log");
+    expect(ranWords({ ...one, logged: 3, took_ms: 90 })).toBe("3 times, 90 ms by the log");
+    expect(ranWords({ ...one, busy_s: 4 })).toBe("seen at work for 4 s");
+  });
+
+  it("that is only named by the idle session is its last", () => {
+    expect(ranWords(one)).toBe("the last it ran");
   });
 });

@@ -159,3 +159,12 @@ export function alike(links: readonly Schemas["LinkOut"][]): Alike[] {
   }
   return rows;
 }
+
+/** How a statement of a transaction was seen: at work in samples, in the log, or only named by the idle session. */
+export function ranWords(one: Schemas["TransactionStatementOut"]): string {
+  const logged = one.logged
+    ? `${one.logged > 1 ? `${one.logged} times, ` : ""}${duration(one.took_ms)} by the log`
+    : "";
+  if (logged) return logged;
+  return one.busy_s ? `seen at work for ${duration(1000 * one.busy_s)}` : "the last it ran";
+}

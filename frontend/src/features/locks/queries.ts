@@ -50,6 +50,20 @@ export const tapeQuery = (server: number, pid: number, started: number | undefin
     placeholderData: (old, query) => (query?.queryKey[2] === pid ? old : undefined),
   });
 
+/** What the transaction of a session had run by a moment. */
+export const beforeQuery = (server: number, pid: number, started: number, at: number) =>
+  queryOptions({
+    queryKey: ["before", server, pid, started, at],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/blocking/before", {
+          params: { path: { server_id: server }, query: { pid, started, at } },
+          signal,
+        }),
+      ),
+    placeholderData: (old, query) => (query?.queryKey[2] === pid ? old : undefined),
+  });
+
 /** All lock waiting of a window. */
 export const blockingQuery = (server: number, spec: WindowSpec) =>
   queryOptions({
