@@ -72,7 +72,7 @@ class DiskOut(Out):
 
 
 class TableOut(Out):
-    """Rates per second over the window; `statements` are those that name the table and ran, most time first."""
+    """Rates per second over the window; `statements` are those that name the table and ran, the ones first that read most."""
 
     table: str
     index: str
@@ -88,9 +88,12 @@ class TableOut(Out):
 
 
 class TableStatementOut(Out):
+    """`reads` blocks a second, counted when a call ends; `reading` sessions seen waiting for the disk, in the mean."""
+
     query_id: str
     label: str
     reads: float
+    reading: float
 
 
 class TablesOut(Out):
@@ -230,7 +233,8 @@ def get_tables(
                 size_bytes=one.size_bytes,
                 share=one.share,
                 statements=[
-                    TableStatementOut(query_id=str(i), label=label, reads=reads) for i, label, reads in one.statements
+                    TableStatementOut(query_id=str(s.query_id), label=s.label, reads=s.reads, reading=s.reading)
+                    for s in one.statements
                 ],
             )
             for one in found

@@ -273,6 +273,27 @@ def test_a_close_watch_begins_ends_and_outlives_the_collector(
     assert ServerNote.objects.filter(event="close_watch", detail__contains="by admin").exists()
 
 
+def test_who_reads_a_table_is_told_also_of_statements_that_no_counter_has_yet(
+    viewer: Client, pair: list[Server], tmp_path: Path
+) -> None:
+    """A rebuild of the index waits for the disk in most samples; its one call has not ended."""
+    server, store = pair[0], DjangoStore(tmp_path)
+    texts = (
+        StatementText(query_id=QueryId(8), text="REINDEX INDEX CONCURRENTLY booking_pkey"),
+        StatementText(query_id=QueryId(9), text="SELECT 2 FROM gate"),
+    )
+    store.deliver([Learned(server_id=server.id, texts=texts)])
+    rows = [
+        session(90 + i, query_id=QueryId(number), wait_type="IO", wait_event="DataFileRead")
+        for i, number in enumerate((8, 8, 9))
+    ]
+    store.deliver([Sampled(server_id=server.id, reading=reading(s, *rows), missed=0) for s in range(1, 500, 5)])
+    found = get(viewer, f"/servers/{server.id}/tables?{MINUTES}")
+    heap = next(one for one in found["tables"] if one["table"] == "booking" and not one["index"])  # type: ignore[attr-defined]
+    told = [(one["label"], one["reads"] > 0, one["reading"] > 0) for one in heap["statements"]]
+    assert told == [("REINDEX INDEX CONCURRENTLY booking_pkey", False, True), ("SELECT 1 FROM booking", False, False)]
+
+
 def test_a_span_is_marked_and_unmarked(viewer: Client, admin: Client, pair: list[Server]) -> None:
     path = f"/servers/{pair[0].id}/unusual"
     body = {"start": START, "end": START + 60_000, "label": "the console"}

@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import pytest
 from faena.core.sql.lexer import Kind, pieces_of, tokens_of
-from faena.core.sql.names import tables_of, target_of
+from faena.core.sql.names import reindexed, tables_of, target_of
 from faena.core.sql.texts import conceal, fingerprint, gist, normalise
 from hypothesis import example, given
 from hypothesis import strategies as st
@@ -175,6 +175,13 @@ def test_kinds(text: str, kinds: list[Kind]) -> None:
         ("MERGE INTO a USING b ON a.id = b.id WHEN MATCHED THEN UPDATE SET x = 1", ["a", "b"]),
         ("VACUUM (ANALYZE, PARALLEL 2) s.t", ["t"]),
         ("SELECT 'FROM secret' AS x", []),
+        ("REINDEX (VERBOSE) TABLE CONCURRENTLY s.t", ["t"]),
+        ("REINDEX INDEX t_pkey", []),
+        ("CREATE UNIQUE INDEX CONCURRENTLY IF NOT EXISTS i ON ONLY s.t USING btree (a)", ["t"]),
+        ("CREATE INDEX ON t (a)", ["t"]),
+        ("CLUSTER t USING t_pkey", ["t"]),
+        ("REFRESH MATERIALIZED VIEW CONCURRENTLY v", ["v"]),
+        ("autovacuum: VACUUM ANALYZE public.t", ["t"]),
     ],
 )  # fmt: skip
 def test_tables_of_a_statement(text: str, tables: list[str]) -> None:
@@ -194,3 +201,16 @@ def test_tables_of_a_statement(text: str, tables: list[str]) -> None:
 )
 def test_the_table_that_a_statement_changes(text: str, target: str) -> None:
     assert target_of(text) == target
+
+
+@pytest.mark.parametrize(
+    ("text", "index"),
+    [
+        ("REINDEX INDEX CONCURRENTLY s.t_pkey", "t_pkey"),
+        ("reindex (verbose) index t_pkey", "t_pkey"),
+        ("REINDEX TABLE t", ""),
+        ("CREATE INDEX i ON t (a)", ""),
+    ],
+)
+def test_the_index_of_a_reindex(text: str, index: str) -> None:
+    assert reindexed(text) == index

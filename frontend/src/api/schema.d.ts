@@ -4370,7 +4370,7 @@ export interface components {
         };
         /**
          * TableOut
-         * @description Rates per second over the window; `statements` are those that name the table and ran, most time first.
+         * @description Rates per second over the window; `statements` are those that name the table and ran, the ones first that read most.
          */
         TableOut: {
             /** Hit Share */
@@ -4396,12 +4396,17 @@ export interface components {
             /** Table */
             table: string;
         };
-        /** TableStatementOut */
+        /**
+         * TableStatementOut
+         * @description `reads` blocks a second, counted when a call ends; `reading` sessions seen waiting for the disk, in the mean.
+         */
         TableStatementOut: {
             /** Label */
             label: string;
             /** Query Id */
             query_id: string;
+            /** Reading */
+            reading: number;
             /** Reads */
             reads: number;
         };

@@ -4,13 +4,18 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from statistics import median
 
+import numpy as np
 from django.db.models import Avg, F, IntegerField, Max, Sum
 from django.db.models.functions import Cast
 
 from faena.apps.hosts.models import HostReading, TableWork
+from faena.apps.samples.dictionary import read_dictionary
+from faena.apps.samples.hours import read_frame
+from faena.apps.servers import holdings
 from faena.apps.servers.clock import clock_of
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
+from faena.core.sampling.rollup import unit_for
 from faena.core.series.calendar import Calendar
 from faena.core.series.window import Buckets, Window
 from faena.core.units import EpochMs
@@ -45,6 +50,7 @@ def newest(machine: str, window: Window) -> HostReading | None:
 USUAL_DAYS = 14
 MIN_USUAL_DAYS = 3
 SLOW_FACTOR = 2.0  # of the usual latency, from which on the disk is called slow
+DISK_READS = frozenset(["DataFileRead", "DataFilePrefetch"])  # of tables and indexes, not of files of a sort
 MAX_STATEMENTS = 4  # shown with a table
 
 
@@ -143,7 +149,7 @@ def _sentence(server: Server, neighbours: list[Neighbour], latency: float | None
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TableRates:
-    """Blocks and rows per second over a window. `statements`: identifier, short text, blocks they read per second."""
+    """Blocks and rows per second over a window. `statements`: those that name it, the ones that read most first."""
 
     table: str
     index: str
@@ -154,7 +160,7 @@ class TableRates:
     rows_written: float
     size_bytes: int
     share: float
-    statements: list[tuple[int, str, float]]
+    statements: list[statements.Touching]
 
 
 def tables(server: Server, window: Window, limit: int) -> tuple[int, list[TableRates]]:
@@ -170,7 +176,8 @@ def tables(server: Server, window: Window, limit: int) -> tuple[int, list[TableR
     found = sorted(grouped.values_list(*columns), key=lambda row: -row[3])
     total = sum(row[3] for row in found) or 1.0
     seconds = covered / 1000
-    touching = statements.touching(server, window)
+    table_of = {index: table for table, index, *_ in found if index}
+    touching = statements.touching(server, window, _reading(server.id, window), table_of)
     return covered, [
         TableRates(
             table=table,
@@ -186,6 +193,20 @@ def tables(server: Server, window: Window, limit: int) -> tuple[int, list[TableR
         )
         for table, index, size, read, hit, scans, rows_read, written in found[:limit]
     ]
+
+
+def _reading(server_id: int, window: Window) -> dict[int, float]:
+    """By statement, how many of its sessions were seen waiting for disk reads, in the mean over the ticks."""
+    held = holdings.read(server_id)
+    dictionary = read_dictionary(server_id, held)
+    frame = read_frame(server_id, window, held, unit_ms=unit_for(window))
+    seen = np.bincount(frame.code, weights=frame.seen, minlength=len(dictionary))
+    found: dict[int, float] = {}
+    for code in np.flatnonzero(seen[: len(dictionary)]).tolist():
+        label = dictionary.combinations[code]
+        if label.query_id is not None and label.wait_event in DISK_READS:
+            found[label.query_id] = found.get(label.query_id, 0.0) + float(seen[code]) / frame.ticks
+    return found
 
 
 def sizes(server_id: int, names: Sequence[str]) -> dict[str, dict[str, int]]:

@@ -1,6 +1,6 @@
 """Reading statements: texts, figures of a window, figures over time."""
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypedDict, Unpack
 
@@ -17,6 +17,7 @@ from faena.apps.statements.models import CountSpan, SummedHour, Text, Work, Work
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.calendar import IN_UTC, Calendar
 from faena.core.series.window import Buckets, Window
+from faena.core.sql.names import reindexed
 from faena.core.sql.texts import gist
 from faena.core.statements.conditions import Condition, of_field
 from faena.core.statements.figures import Effort, StatementFigures, figures_of
@@ -212,16 +213,39 @@ def work_over_time(server_id: int, query_id: int, buckets: Buckets) -> WorkSerie
     return WorkSeries(sums=sums, covered_ms=covered)
 
 
-def touching(server: Server, window: Window) -> dict[str, list[tuple[int, str, float]]]:
-    """By table, the statements that name it: identifier, short text, blocks read per second; most reads first."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Touching:
+    """A statement that names a table. `reads` blocks a second by the counters, which count a call when it has ended.
+
+    `reading` is how many of its sessions were seen waiting for the disk, in the mean: also of calls under way.
+    """
+
+    query_id: int
+    label: str
+    reads: float
+    reading: float
+
+
+def touching(
+    server: Server, window: Window, reading: Mapping[int, float], table_of: Mapping[str, str]
+) -> dict[str, list[Touching]]:
+    """By table the statements that name it, the ones first that read most, by the counters or by what was seen.
+
+    `reading` has sessions seen to wait for disk reads by statement; `table_of` the table of each index.
+    """
     ran = efforts(server.id, window, without_user=server.username)
-    found: dict[str, list[tuple[int, str, float]]] = {}
-    for query_id, text in texts(server.id, ran).items():
-        reads = ran[QueryId(query_id)].blocks_read / (window.length_ms / 1000)
-        for table in filter(None, text.tables.split(", ")):
-            found.setdefault(table, []).append((query_id, gist(text.text, 100), reads))
+    found: dict[str, list[Touching]] = {}
+    for query_id, text in texts(server.id, {*ran, *map(QueryId, reading)}).items():
+        counted = ran.get(QueryId(query_id))
+        reads = counted.blocks_read / (window.length_ms / 1000) if counted else 0.0
+        one = Touching(query_id=query_id, label=gist(text.text, 100), reads=reads, reading=reading.get(query_id, 0.0))
+        named = [*filter(None, text.tables.split(", ")), *filter(None, [table_of.get(reindexed(text.text), "")])]
+        for table in dict.fromkeys(named):
+            found.setdefault(table, []).append(one)
     for rows in found.values():
-        rows.sort(key=lambda row: -row[2])
+        counted_in_all, seen = sum(one.reads for one in rows) or 1.0, sum(one.reading for one in rows) or 1.0
+        # Of the two shares the larger: what has not ended is in no counter, and what is read quickly is seldom seen.
+        rows.sort(key=lambda one: -max(one.reads / counted_in_all, one.reading / seen))
     return found
 
 

@@ -31,7 +31,23 @@ _ENDS = frozenset(
     ]
 )
 _READS = _ENDS | frozenset(
-    ["from", "join", "using", "into", "update", "table", "as", "copy", "analyze", "vacuum", "cluster", "truncate"]
+    [
+        "from",
+        "join",
+        "using",
+        "into",
+        "update",
+        "table",
+        "as",
+        "copy",
+        "analyze",
+        "vacuum",
+        "cluster",
+        "truncate",
+        "reindex",
+        "refresh",
+        "index",
+    ]
 )
 _OWN_GRAMMAR = frozenset(
     ["extract", "substring", "trim", "overlay", "position"]
@@ -176,7 +192,9 @@ class _Reader:
             case "join":
                 here.listing = here.expecting = True
             case "using":
-                here.expecting = words.at(i + 1) != "("
+                here.expecting = words.at(i + 1) != "(" and not self._is_index_method()
+            case "index":
+                self._indexed_table(i)
             case "into":
                 here.listing, here.expecting = False, True
             case "update":
@@ -185,12 +203,31 @@ class _Reader:
                 here.expecting = i == 0 or before in ("lock", "truncate", "alter", "(", "vacuum", "only")
             case "as":
                 self._own_name(i)
-            case "copy" | "analyze" | "vacuum" | "cluster" | "truncate" if i == 0:
+            case "copy" | "analyze" | "vacuum" | "cluster" | "truncate" | "reindex" | "refresh" if i == 0 or (
+                i == 2 and words.at(0) == "autovacuum"
+            ):
                 name = target_after(words, i)
                 self.found.update([name.rpartition(".")[2]] if name else ())
             case _:
                 if word in _ENDS:
                     here.listing = here.expecting = False
+
+    def _is_index_method(self) -> bool:
+        """What USING names in CLUSTER and CREATE INDEX."""
+        words = self._words
+        return words.at(0) == "cluster" or (words.at(0) == "create" and words.at(1) in ("index", "unique"))
+
+    def _indexed_table(self, i: int) -> None:
+        """Of CREATE [UNIQUE] INDEX [CONCURRENTLY] [IF NOT EXISTS] [name] ON [ONLY] table."""
+        words = self._words
+        if words.at(0) != "create" or i > 2 or words.quoted[i]:
+            return
+        on = next(
+            (at for at in range(i + 1, min(i + 10, len(words))) if words.at(at) == "on" and not words.quoted[at]), 0
+        )
+        if on:
+            _, last, self._behind = words.name(on + (2 if words.at(on + 1) == "only" else 1))
+            self.found.update([last] if last else ())
 
     def _name(self, i: int) -> None:
         _, last, after = self._words.name(i)
@@ -211,6 +248,21 @@ class _Reader:
         before = opened - 1 if closed == i - 1 else i - 1
         if before >= 0 and self._words.is_name(before):
             self.own.add(self._words.shown[before])
+
+
+def reindexed(text: str) -> str:
+    """The index that a REINDEX INDEX is about, without its schema; "" of all else."""
+    words = _Words(text, TARGET_READ)
+    if words.at(0) != "reindex":
+        return ""
+    i = 1
+    if words.at(i) == "(":
+        while i < len(words) and words.at(i) != ")":
+            i += 1
+        i += 1
+    if words.at(i) != "index":
+        return ""
+    return words.name(i + (2 if words.at(i + 1) == "concurrently" else 1))[1]
 
 
 def target_after(words: _Words, i: int) -> str:

@@ -258,7 +258,10 @@ const Tables = ({ server, tables }: { readonly server: number; readonly tables: 
                   title={statement.label}
                   className="hover:text-accent block truncate font-mono text-xs"
                 >
-                  {figure(statement.reads, "per_s")} {statement.label}
+                  {statement.reads === 0 && statement.reading > 0
+                    ? `under way, ${share(statement.reading)} of the time reading: `
+                    : `${figure(statement.reads, "per_s")} `}
+                  {statement.label}
                 </Link>
               ))}
             </td>
