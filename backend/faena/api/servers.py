@@ -9,21 +9,14 @@ from faena.api.parameters import now_ms
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
 from faena.apps.collecting import collectors
-from faena.apps.overview.glance import glance_at
-from faena.apps.samples import selectors as samples
+from faena.apps.overview.glance import Glanced, glance_at
 from faena.apps.servers import actions, selectors
 from faena.apps.servers.models import Server
-from faena.core.answers.headline import headline
 from faena.core.answers.trouble import trouble
 from faena.core.errors import BadInput
-from faena.core.sampling.dimensions import Dimension
-from faena.core.series.window import Window
-from faena.core.units import EpochMs
 from faena.sources.postgres.check import role_script
 
 router = Router(tags=["servers"])
-GLANCE_MS = 15 * 60_000
-STALE_MS = 10_000
 
 
 class RecentGroup(Out):
@@ -116,19 +109,14 @@ class CheckOut(Out):
     role_script: str
 
 
-def _glance(server: Server, now: int) -> ServerOut:
-    window = Window(start=EpochMs(now - GLANCE_MS), end=EpochMs(now))
-    answer = samples.load(server.id, window, Dimension.KIND, (), at_most=90, period_ms=server.period_ms, now=now)
-    minute = Window(start=EpochMs(now - 60_000), end=EpochMs(now))
-    last = samples.load(server.id, minute, Dimension.KIND, (), at_most=60, period_ms=server.period_ms, now=now)
-    said = headline(last.series, last.buckets.starts(), server.cores)
-    cost = samples.sample_cost(server.id, minute)
-    freshness = None if answer.last_tick is None else max(0, now - answer.last_tick)
-    state = server.state if server.enabled or server.state == "removed" else "paused"
-    if state == "watching" and (freshness is None or freshness > STALE_MS + 2 * server.period_ms):
-        state = "stale"
-    glance = glance_at(server, last, said.running, now, reachable=state in ("watching", "new"))
-    found = trouble(glance)
+def _glanced(server: Server) -> ServerOut:
+    (found,) = glance_at([server], now_ms())
+    return _glance(found)
+
+
+def _glance(found: Glanced) -> ServerOut:
+    server, answer, said, cost, glance = found.server, found.lately, found.said, found.cost, found.glance
+    judged = trouble(glance)
     return ServerOut(
         id=server.id,
         name=server.name,
@@ -138,16 +126,16 @@ def _glance(server: Server, now: int) -> ServerOut:
         version=server.facts.get("version_text"),
         cores=server.cores,
         period_ms=server.period_ms,
-        state=state,
+        state=found.state,
         state_message=server.state_message,
-        freshness_ms=freshness,
+        freshness_ms=found.freshness_ms,
         load_now=said.load,
         running_now=said.running,
         main_wait=said.kind,
         sentence=said.sentence,
         recent=RecentOut(
-            start=window.start,
-            end=window.end,
+            start=found.window.start,
+            end=found.window.end,
             bucket_ms=answer.buckets.width_ms,
             starts=answer.buckets.starts(),
             groups=[
@@ -163,8 +151,8 @@ def _glance(server: Server, now: int) -> ServerOut:
         blocked_now=number(glance.blocked),
         lag_ms=glance.lag_ms,
         deadlocks=glance.deadlocks,
-        trouble=found.score,
-        trouble_words=found.words,
+        trouble=judged.score,
+        trouble_words=judged.words,
     )
 
 
@@ -172,7 +160,7 @@ def _glance(server: Server, now: int) -> ServerOut:
 def list_servers(request: HttpRequest) -> ServersOut:
     """All servers at a glance, those in trouble first."""
     now = now_ms()
-    found = [_glance(server, now) for server in selectors.all_servers()]
+    found = [_glance(one) for one in glance_at(selectors.all_servers(), now)]
     return ServersOut(
         servers=sorted(found, key=lambda s: (-s.trouble, -(s.load_now or 0.0))),
         collector_away=collectors.silent_s(now),
@@ -195,7 +183,7 @@ def check_server(request: HttpRequest, body: ServerBody) -> CheckOut:
 @router.get("/{server_id}", response=ServerOut, operation_id="servers_get")
 def get_server(request: HttpRequest, server_id: int) -> ServerOut:
     """One server at a glance."""
-    return _glance(selectors.server(server_id), now_ms())
+    return _glanced(selectors.server(server_id))
 
 
 class ConnectionOut(Out):
@@ -252,15 +240,14 @@ def change_connection(request: HttpRequest, server_id: int, body: ConnectionBody
     require(request.user, Role.ADMIN, "change how a server is reached")
     form = actions.ServerForm(**body.dict(exclude={"keep_password"}))
     server = actions.change(selectors.server(server_id), form, password_kept=body.keep_password, by=request.user)
-    return _glance(server, now_ms())
+    return _glanced(server)
 
 
 @router.post("/{server_id}/pause", response=ServerOut, operation_id="servers_pause")
 def pause_server(request: HttpRequest, server_id: int, body: PauseBody) -> ServerOut:
     """Stop watching for a while, or go on. Admins only."""
     require(request.user, Role.ADMIN, "pause the watching of a server")
-    now = now_ms()
-    return _glance(actions.pause(selectors.server(server_id), paused=body.paused, now_ms=now, by=request.user), now)
+    return _glanced(actions.pause(selectors.server(server_id), paused=body.paused, now_ms=now_ms(), by=request.user))
 
 
 @router.post("/{server_id}/remove", response=RemovedOut, operation_id="servers_remove")
@@ -278,4 +265,4 @@ def remove_server(request: HttpRequest, server_id: int, body: RemoveBody) -> Rem
 def connect_server(request: HttpRequest, body: ServerBody) -> Status[ServerOut]:
     """Connect a server whose needed steps all pass. Admins only."""
     server = actions.connect(body.form(), by=request.user)
-    return Status(201, _glance(server, now_ms()))
+    return Status(201, _glanced(server))

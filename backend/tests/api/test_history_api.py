@@ -1,6 +1,8 @@
 """Groups, indicators, the machine, capture settings, close watch, marks."""
 
 import time
+from collections.abc import Callable
+from contextlib import AbstractContextManager
 from pathlib import Path
 
 import orjson
@@ -320,3 +322,34 @@ def test_servers_in_trouble_come_first_and_say_why(viewer: Client, pair: list[Se
     assert found[0]["trouble_words"] == "no samples lately"  # type: ignore[index]
     assert found[1]["trouble_words"] == "6.0 sessions wait for locks"  # type: ignore[index]
     assert found[1]["trouble"] == pytest.approx(12.0)  # type: ignore[index]
+
+
+def test_the_list_of_servers_asks_as_much_of_the_store_for_thirty_as_for_two(
+    viewer: Client,
+    pair: list[Server],
+    tmp_path: Path,
+    django_assert_max_num_queries: Callable[[int], AbstractContextManager[object]],
+) -> None:
+    """And tells each server what its own samples tell, second by second, whatever came late."""
+    now = int(time.time()) * 1000
+    second, store = (now - START) // 1000, DjangoStore(tmp_path)
+    for i in range(28):
+        save_server(ServerForm(name=f"more-{i}", host="10.0.0.2"))
+    Server.objects.update(state="watching")
+    every = list(Server.objects.order_by("id"))
+
+    def sample(server: Server, ago: int, busy: int) -> Sampled:
+        return Sampled(server_id=server.id, reading=reading(second - ago, *map(session, range(busy))), missed=0)
+
+    store.deliver([sample(server, ago, 1) for server in every for ago in range(50, 20, -1)])
+    get(viewer, "/servers")
+    store.deliver([sample(server, ago, 1 + i % 3) for i, server in enumerate(every) for ago in range(20, 5, -1)])
+    with django_assert_max_num_queries(14):
+        found = get(viewer, "/servers")["servers"]
+    loads = {one["id"]: round(one["load_now"], 2) for one in found}  # type: ignore[attr-defined]
+    assert loads == {server.id: round((30 + 15 * (1 + i % 3)) / 45, 2) for i, server in enumerate(every)}
+    late = every[0]
+    store.deliver([sample(late, 51, 10)])
+    again = {one["id"]: one["load_now"] for one in get(viewer, "/servers")["servers"]}  # type: ignore[attr-defined]
+    assert again[late.id] == pytest.approx((45 + 10) / 46)
+    assert get(viewer, f"/servers/{late.id}")["load_now"] == pytest.approx((45 + 10) / 46)

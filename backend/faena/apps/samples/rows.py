@@ -1,6 +1,6 @@
 """Moving rows of samples in and out of PostgreSQL by binary COPY."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import LiteralString
 
 import numpy as np
@@ -32,6 +32,8 @@ _ROW = np.dtype(
 )
 _FRAME_ROW = np.dtype([("fields", ">i2"), ("at_len", ">i4"), ("at_ms", ">i8"), ("code_len", ">i4"), ("code", ">i4")])
 
+_SERVER_ROW = np.dtype([("fields", ">i2"), ("server_len", ">i4"), ("server_id", ">i8"), *_FRAME_ROW.descr[1:]])
+
 
 def copy_in(rows: Iterable[tuple[int, ...]]) -> None:
     """Rows of (server_id, *OPEN_COLUMNS), inside the caller's transaction."""
@@ -45,6 +47,34 @@ def copy_out(server_id: int, start_ms: int, end_ms: int) -> npt.NDArray[np.void]
     """Open samples of [start, end) as a structured array with the fields OPEN_COLUMNS, in order of time and pid."""
     query = _COPY_OUT.format(server=int(server_id), start=int(start_ms), end=int(end_ms))
     return np.frombuffer(_read(query), dtype=_ROW)
+
+
+def copy_frames(after_ms: Mapping[int, int]) -> dict[int, SampleFrame]:
+    """As `copy_frame`, of many servers in one question, each from behind a moment of its own."""
+    if not after_ms:
+        return {}
+    listed = ", ".join(f"({int(server)}, {int(after)}::bigint)" for server, after in after_ms.items())
+    query = (
+        "COPY (SELECT t.server_id, t.at_ms, coalesce(s.code, -1) FROM (VALUES "
+        + listed
+        + ") AS own (server_id, after) "
+        "JOIN samples_tick t ON t.server_id = own.server_id AND t.at_ms > own.after AND t.at_ms % 1000 = 0 "
+        "LEFT JOIN samples_opensample s ON s.server_id = t.server_id AND s.at_ms = t.at_ms "
+        "ORDER BY t.server_id, t.at_ms) TO STDOUT (FORMAT binary)"
+    )
+    rows = np.frombuffer(_read(query), dtype=_SERVER_ROW)
+    found = {}
+    for server in np.unique(rows["server_id"]).tolist():
+        mine = rows[rows["server_id"] == server]
+        found[server] = _frame_of(mine["at_ms"].astype(np.int64), mine["code"])
+    return found
+
+
+def _frame_of(at_ms: npt.NDArray[np.int64], code: npt.NDArray[np.integer]) -> SampleFrame:
+    """From a row for each sample, and one with a code below 0 for a tick at which nothing was seen."""
+    tick_ms, tick = np.unique(at_ms, return_inverse=True)
+    seen = code >= 0
+    return SampleFrame(tick_ms, tick[seen].astype(np.int32), code[seen].astype(np.int32))
 
 
 def copy_waiting(server_id: int, start_ms: int, end_ms: int, codes: Iterable[int]) -> npt.NDArray[np.void]:
@@ -64,9 +94,7 @@ def copy_frame(server_id: int, after_ms: int, end_ms: int = NEVER_MS) -> SampleF
     """All open ticks between two moments, both left out, and also those at which nothing was seen."""
     query = _COPY_FRAME.format(server=int(server_id), after=int(after_ms), end=int(end_ms))
     rows = np.frombuffer(_read(query), dtype=_FRAME_ROW)
-    tick_ms, tick = np.unique(rows["at_ms"].astype(np.int64), return_inverse=True)
-    seen = rows["code"] >= 0
-    return SampleFrame(tick_ms, tick[seen].astype(np.int32), rows["code"][seen].astype(np.int32))
+    return _frame_of(rows["at_ms"].astype(np.int64), rows["code"])
 
 
 def _read(query: str) -> memoryview:

@@ -5,12 +5,14 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+from django.contrib.postgres.aggregates import ArrayAgg
 
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.hours import read_frame
 from faena.apps.samples.models import Tick
 from faena.apps.samples.sessions import hours_of, read_hour
 from faena.apps.servers import holdings
+from faena.apps.servers.models import Holdings
 from faena.core.locks.history import SessionFrame
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.sampling.frame import GRID_MS, SampleFrame
@@ -59,7 +61,31 @@ def load(
     held, period_ms = holdings.read(server_id), max(period_ms, GRID_MS)
     buckets = cut(window, at_most=at_most, period_ms=max(period_ms, widest_of))
     unit = unit_for(window, buckets.width_ms)
-    frame, dictionary = read_frame(server_id, window, held, unit_ms=unit), read_dictionary(server_id, held)
+    frame = read_frame(server_id, window, held, unit_ms=unit)
+    return _answer(frame, held, window, buckets, split, trail, period_ms, unit, now)
+
+
+def load_of(
+    frame: SampleFrame, held: Holdings, window: Window, *, at_most: int, period_ms: int, now: int
+) -> LoadAnswer:
+    """Load over time by wait kind, of samples that were read already, tick by tick."""
+    period_ms = max(period_ms, GRID_MS)
+    buckets = cut(window, at_most=at_most, period_ms=period_ms)
+    return _answer(frame.within(window), held, window, buckets, Dimension.KIND, (), period_ms, 0, now)
+
+
+def _answer(
+    frame: SampleFrame,
+    held: Holdings,
+    window: Window,
+    buckets: Buckets,
+    split: Dimension,
+    trail: Sequence[Pick],
+    period_ms: int,
+    unit: int,
+    now: int,
+) -> LoadAnswer:
+    dictionary = read_dictionary(held.server_id, held)
     series, unpicked = load_by_kind(frame, buckets, dictionary, trail)
     if split is not Dimension.KIND:
         series = load_by(frame, buckets, dictionary, split, trail, at_most=MAX_GROUPS)
@@ -161,10 +187,21 @@ def last_tick(server_id: int) -> tuple[int, int] | None:
     return Tick.objects.filter(server_id=server_id).order_by("-at_ms").values_list("at_ms", "took_us").first()
 
 
+def sample_costs(window: Window) -> dict[int, tuple[float, float]]:
+    """As `sample_cost`, of all servers, in one question."""
+    rows = Tick.objects.filter(at_ms__gte=window.start, at_ms__lt=window.end).values("server_id")
+    found = rows.annotate(all_us=ArrayAgg("took_us")).order_by().values_list("server_id", "all_us")
+    return {server: _median_and_p95(np.array(took, dtype=np.float64)) for server, took in found}
+
+
+def _median_and_p95(took_us: npt.NDArray[np.float64]) -> tuple[float, float]:
+    return float(np.median(took_us)) / 1000, float(np.quantile(took_us, 0.95)) / 1000
+
+
 def sample_cost(server_id: int, window: Window) -> tuple[float, float] | None:
     """Median and 95th percentile of how long a sample took, in milliseconds, over the open ticks of a window."""
     ticks = Tick.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
     took = np.fromiter(ticks.values_list("took_us", flat=True), dtype=np.float64)
     if not len(took):
         return None
-    return float(np.median(took)) / 1000, float(np.quantile(took, 0.95)) / 1000
+    return _median_and_p95(took)

@@ -15,7 +15,7 @@ from faena.apps.samples.hours import read_frame
 from faena.apps.samples.models import Rollup, UnusualSpan
 from faena.apps.servers import holdings
 from faena.apps.servers.clock import clock_of
-from faena.apps.servers.models import Server
+from faena.apps.servers.models import Holdings, Server
 from faena.core.errors import BadInput, NotFound
 from faena.core.sampling.frame import GRID_MS
 from faena.core.sampling.load import load_by_kind
@@ -52,9 +52,12 @@ class UsualAnswer:
     zone: str
 
 
-def past_days(server: Server) -> PastDays:
-    """The cells of all closed hours that what is usual can be learned from, kept until another hour is closed."""
-    held, clock = holdings.read(server.id), clock_of(server)
+def past_days(server: Server, held: Holdings | None = None) -> PastDays:
+    """The cells of all closed hours that what is usual can be learned from, kept until another hour is closed.
+
+    `held` is what the store holds, when the caller has just asked for it.
+    """
+    held, clock = held or holdings.read(server.id), clock_of(server)
     key = (held.rewrites, server.period_ms, clock.name)
     with _lock:
         kept, past = _known.get(server.id, (None, None))
@@ -123,6 +126,14 @@ def _load(server: Server, past: PastDays, band: CellBand) -> npt.NDArray[np.floa
 def marked_for(server_id: int) -> list[tuple[int, int]]:
     """All spans from which is not learned, their starts and ends."""
     return list(UnusualSpan.objects.filter(server_id=server_id).values_list("start_ms", "end_ms"))
+
+
+def marked_everywhere() -> dict[int, list[tuple[int, int]]]:
+    """As `marked_for`, of all servers."""
+    found: dict[int, list[tuple[int, int]]] = {}
+    for server, start, end in UnusualSpan.objects.values_list("server_id", "start_ms", "end_ms"):
+        found.setdefault(server, []).append((start, end))
+    return found
 
 
 def marked_spans(server_id: int, window: Window) -> list[UnusualSpan]:

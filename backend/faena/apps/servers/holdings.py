@@ -14,6 +14,11 @@ def read(server_id: int) -> Holdings:
     return Holdings.objects.filter(server_id=server_id).first() or Holdings(server_id=server_id)
 
 
+def read_all() -> dict[int, Holdings]:
+    """Of each server of which anything was stored."""
+    return {held.server_id: held for held in Holdings.objects.all()}
+
+
 def lock(server_id: int) -> None:
     """Let nobody else write codes or sums of the server until the transaction ends."""
     Holdings.objects.get_or_create(server_id=server_id)

@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass
 
+from django.contrib.postgres.aggregates import ArrayAgg
 from django.db.models import F, IntegerField, Max, Sum
 from django.db.models.functions import Cast
 
@@ -63,9 +64,15 @@ class VitalTotals:
     lag_ms: float | None
 
 
-def totals(server_id: int, start_ms: int, end_ms: int) -> VitalTotals:
-    """Counts of [start, end)."""
-    rows = Vitals.objects.filter(server_id=server_id, at_ms__gte=start_ms, at_ms__lt=end_ms)
-    sums = rows.aggregate(deadlocks=Sum("deadlocks"), conflicts=Sum("conflicts"))
-    lag = rows.order_by("-at_ms").values_list("lag_ms", flat=True).first()
-    return VitalTotals(deadlocks=sums["deadlocks"] or 0.0, conflicts=sums["conflicts"] or 0.0, lag_ms=lag)
+NO_TOTALS = VitalTotals(deadlocks=0.0, conflicts=0.0, lag_ms=None)
+
+
+def totals(servers: Iterable[int], start_ms: int, end_ms: int) -> dict[int, VitalTotals]:
+    """Counts of [start, end) by server, in one question; servers of which nothing was read are left out."""
+    rows = Vitals.objects.filter(server_id__in=list(servers), at_ms__gte=start_ms, at_ms__lt=end_ms)
+    lags = ArrayAgg("lag_ms", order_by="-at_ms")
+    sums = rows.values("server_id").annotate(dead=Sum("deadlocks"), conflict=Sum("conflicts"), lags=lags).order_by()
+    return {
+        server: VitalTotals(deadlocks=dead or 0.0, conflicts=conflict or 0.0, lag_ms=lags[0])
+        for server, dead, conflict, lags in sums.values_list("server_id", "dead", "conflict", "lags")
+    }
