@@ -4,6 +4,7 @@ from collections.abc import Iterator
 from itertools import islice
 from typing import Annotated
 
+import numpy as np
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Query, Router, Schema, Status
 
@@ -89,10 +90,14 @@ class MarkOut(Out):
 
 
 class UsualOut(Out):
-    """`days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none. `zone` counts them."""
+    """`days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none. `zone` counts them.
+
+    `known` is the share of the buckets that have a band.
+    """
 
     days: int
     days_needed: int
+    known: float
     zone: str
     running: BandOut
     waiting: BandOut
@@ -265,6 +270,7 @@ def _usual(server: Server, window: Window, answer: selectors.LoadAnswer) -> Usua
     return UsualOut(
         days=found.band.days,
         days_needed=MIN_DAYS,
+        known=float((~np.isnan(found.band.middle[0])).mean()),
         zone=found.zone,
         running=sides[0],
         waiting=sides[1],

@@ -21,6 +21,7 @@ from faena.sources.logs.entries import zone_named
 from faena.sources.logs.reading import Summary, read_stream
 
 FLUSH_AT = 1 << 16
+MOST_HELD = 5_000  # deadlocks of a log; far above what anybody reads one by one
 
 
 def main(arguments: Sequence[str]) -> int:
@@ -69,21 +70,31 @@ def _print_all(
     found: Iterable[Execution | LogEvent], kinds: Counter[str], patterns: Counter[str], out: BinaryIO
 ) -> None:
     waiting, size = list[bytes](), 0
-    deadlocks = DeadlockReader(scans_what_it_locks)
+    reader, held = DeadlockReader(scans_what_it_locks), list[Deadlock]()
     for happening in found:
-        body = _body(happening, deadlocks, patterns)
+        body = _body(happening, reader, patterns, held)
+        if body is None:
+            continue
         kinds[body["event"]] += 1
         waiting.append(orjson.dumps(body))
         size += len(waiting[-1])
         if size > FLUSH_AT:
             out.write(b"\n".join(waiting) + b"\n")
             waiting, size = [], 0
+    for deadlock in held:
+        waiting.append(orjson.dumps(as_deadlock(reader.again(deadlock))))
+    kinds["deadlock"] += len(held)
     if waiting:
         out.write(b"\n".join(waiting) + b"\n")
 
 
-def _body(happening: Execution | LogEvent, reader: DeadlockReader, patterns: Counter[str]) -> dict[str, Any]:
-    """A deadlock with its parties in the order of the circle; an entry that tells of none stays as it was logged."""
+def _body(
+    happening: Execution | LogEvent, reader: DeadlockReader, patterns: Counter[str], held: list[Deadlock]
+) -> dict[str, Any] | None:
+    """What to print at once. A deadlock is held back to the end, since plans that come later tell of its cause.
+
+    Those beyond MOST_HELD are not; and an entry that tells of no circle stays as it was logged.
+    """
     try:
         found = reader.take(happening)
     except BadReport as error:
@@ -91,6 +102,9 @@ def _body(happening: Execution | LogEvent, reader: DeadlockReader, patterns: Cou
     if found is None:
         return as_event(happening)
     patterns[found.pattern] += 1
+    if len(held) < MOST_HELD:
+        held.append(found)
+        return None
     return as_deadlock(found)
 
 

@@ -299,6 +299,40 @@ def test_deadlocks_are_grouped_told_and_followed_up(server: Server, tmp_path: Pa
     )
 
 
+PLAN = """Update on sailing  (cost=0.00..2500.00 rows=0 width=0) (actual time=900.0..900.0 rows=0 loops=1)
+  ->  Seq Scan on sailing  (cost=0.00..2500.00 rows=1 width=10) (actual time=1.0..899.0 rows=1 loops=1)
+        Filter: (id = 7)
+        Rows Removed by Filter: 99999"""
+
+
+def test_a_plan_that_is_logged_after_the_deadlock_tells_its_cause_too(server: Server, tmp_path: Path) -> None:
+    store, client = DjangoStore(tmp_path), signed_in(Role.VIEWER)
+    path = f"/api/v1/servers/{server.id}/deadlocks?{WINDOW}"
+    store.deliver(
+        [Logged(server_id=server.id, reading=LogReading(position=LogPosition("a", 5), events=(deadlock(12),)))]
+    )
+    (pattern,) = client.get(path).json()["patterns"]
+    assert pattern["cause"] == "opposite_order"
+    statement = "UPDATE sailing SET booked = 7 WHERE id = 7"
+    for at, query_id, plan in ((20_000, 80, PLAN.replace("2500", "25")), (21_000, 81, PLAN), (22_000, 80, PLAN)):
+        run = Execution(
+            EpochMs(START + at),
+            900.0,
+            Pid(11),
+            at,
+            statement,
+            QueryId(query_id),
+            plan=f"Query Text: {statement}\n{plan}",
+        )
+        store.deliver(
+            [Logged(server_id=server.id, reading=LogReading(position=LogPosition("a", at), executions=(run,)))]
+        )
+        (now,) = client.get(path).json()["patterns"]
+        assert now["pattern"] == pattern["pattern"]
+        expected = "missing_index_scan" if (query_id, plan) == (80, PLAN) else "opposite_order"
+        assert now["cause"] == expected, "a small table, or another statement, is no reason"
+
+
 def test_a_circle_is_told_with_its_parties_and_leads_to_its_deadlock(server: Server, tmp_path: Path) -> None:
     store = DjangoStore(tmp_path)
     around = (

@@ -5,8 +5,9 @@ from dataclasses import replace
 import pytest
 from faena.core.deadlocks.cause import Cause, Confidence, judge, sentence
 from faena.core.deadlocks.pattern import pattern_of, statement_shape
+from faena.core.deadlocks.reading import DeadlockReader
 from faena.core.deadlocks.report import BadReport, Report, read_report
-from faena.core.logged import EventKind, LogEvent
+from faena.core.logged import EventKind, Execution, LogEvent
 from faena.core.sql.names import tables_of, target_of
 from faena.core.units import EpochMs, Pid
 
@@ -146,3 +147,27 @@ def test_without_codes_it_is_perhaps_a_message_that_somebody_raised() -> None:
 def test_a_plan_that_scans_is_the_cause_before_the_order_is() -> None:
     report = circle(["UPDATE a SET x = 1 WHERE y = 1", "UPDATE a SET x = 1 WHERE y = 2"])
     assert judge(report, frozenset({11})).cause is Cause.MISSING_INDEX_SCAN
+
+
+def test_a_plan_that_comes_after_the_deadlock_is_its_cause_as_well() -> None:
+    def scans(statement: str, plan: str) -> bool:
+        return plan == "scans" and statement.startswith("UPDATE")
+
+    report = circle(["UPDATE a SET x = 1 WHERE y = 1", "UPDATE b SET x = 1 WHERE y = 2"])
+    event = LogEvent(
+        at=EpochMs(1), kind=EventKind.DEADLOCK, pid=report.parties[0].pid, place=1, severity="ERROR", sqlstate="40P01",
+        message="deadlock detected", statement=report.parties[0].statement,
+        detail="\n".join(
+            [f"Process {p.pid} waits for ShareLock on transaction {p.pid}; blocked by process {p.waits_for}." for p in report.parties]
+            + [f"Process {p.pid}: {p.statement}" for p in report.parties]
+        ),
+    )  # fmt: skip
+    reader = DeadlockReader(scans)
+    found = reader.take(event)
+    assert found is not None
+    assert reader.again(found) is found, "nothing was told since"
+    for place, (text, plan) in enumerate([("SELECT 1", "scans"), ("UPDATE a SET x = 5 WHERE y = 9", "scans")]):
+        reader.take(Execution(EpochMs(2), 5.0, Pid(40), place, text, plan=plan))
+    assert found.verdict.cause is not Cause.MISSING_INDEX_SCAN
+    later = reader.again(found)
+    assert (later.verdict.cause, later.pattern) == (Cause.MISSING_INDEX_SCAN, found.pattern)

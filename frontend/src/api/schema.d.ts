@@ -4587,6 +4587,8 @@ export interface components {
         /**
          * UsualOut
          * @description `days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none. `zone` counts them.
+         *
+         *     `known` is the share of the buckets that have a band.
          */
         UsualOut: {
             /** Days */
@@ -4595,6 +4597,8 @@ export interface components {
             days_needed: number;
             /** Departures */
             departures: components["schemas"]["DepartureOut"][];
+            /** Known */
+            known: number;
             /** Marks */
             marks: components["schemas"]["MarkOut"][];
             running: components["schemas"]["BandOut"];

@@ -170,6 +170,8 @@ class DjangoStore:
             told: list[Execution | LogEvent] = [*reading.executions, *reading.events]
             told.sort(key=lambda one: one.ended if isinstance(one, Execution) else one.at)
             deadlocks.store(server_id, told, literals=literals)
+        if any(one.plan for one in reading.executions):
+            deadlocks.judge_again(server_id, reading.executions)
 
 
 def _order(server: Server, now_ms: int) -> WatchOrder:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from django.db.models import Case, Count, F, IntegerField, Value, When
+from django.db.models import Case, Count, F, IntegerField, Q, Value, When
 
 from faena.apps.locks.actions import to_core
 from faena.apps.locks.models import Deadlock, LockKind, LockWait
@@ -100,14 +100,14 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
     per_tick = np.bincount(frame.tick[waits]) if waits.any() else np.zeros(1, dtype=np.int64)
     kinds = _kinds(server_id)
     rows = _waits(server_id, window)
-    shares = _shares(dictionary, counts)
+    shares, logged = _shares(dictionary, counts), _logged_in(server_id, frame, found)
     return Blocking(
         ticks=all_samples.ticks,
         tick_s=tick_s,
         lost=int(waits.sum()),
         most=int(per_tick.max()),
         episodes=[
-            _told(server_id, frame, dictionary, one, held, shares)
+            _told(server_id, frame, dictionary, one, held, shares, logged)
             for one, held in zip(found, _held_in(server_id, frame, found, kinds), strict=True)
         ],
         more=count - len(found),
@@ -219,10 +219,11 @@ def _told(
     one: Episode,
     held: Held | None,
     shares: Mapping[str, float],
+    logged: Sequence[Deadlock],
 ) -> Told:
     start, end = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
     if one.row == CIRCLE:
-        return _circle(server_id, frame, dictionary, one, held)
+        return _circle(frame, dictionary, one, held, logged)
     session = session_at(frame, dictionary, one.row) if one.row >= 0 else None
     state = root_state(session, Pid(one.pid)) if session is None else _usual_state(frame, dictionary, one)
     span = Window(start=EpochMs(start), end=EpochMs(end + 1))
@@ -235,23 +236,32 @@ def _told(
     )  # fmt: skip
 
 
-def _circle(server_id: int, frame: SessionFrame, dictionary: Dictionary, one: Episode, held: Held | None) -> Told:
+def _circle(
+    frame: SessionFrame, dictionary: Dictionary, one: Episode, held: Held | None, logged: Sequence[Deadlock]
+) -> Told:
     start, end = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
     parties = [session_at(frame, dictionary, row) for row in one.circle]
-    span = Window(start=EpochMs(start), end=EpochMs(end + 1))
     return Told(
         episode=one, start=start, end=end, worst=int(frame.tick_ms[one.worst]), session=None, state=RootState.CIRCLE,
         gid="", held=held, share=None, parties=parties,
-        deadlock=_logged(server_id, span, {int(party.pid) for party in parties}),
+        deadlock=_logged(logged, start, end, {int(party.pid) for party in parties}),
     )  # fmt: skip
 
 
-def _logged(server_id: int, span: Window, pids: set[int]) -> Deadlock | None:
+def _logged_in(server_id: int, frame: SessionFrame, found: Sequence[Episode]) -> Sequence[Deadlock]:
+    """What the log tells of deadlocks while these circles stood or just after, in one question."""
+    spans = Q()
+    for one in found:
+        if one.row == CIRCLE:
+            start, end = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
+            spans |= Q(at_ms__gte=start - GRID_MS, at_ms__lte=end + BROKEN_WITHIN_MS)
+    return list(Deadlock.objects.filter(spans, server_id=server_id).order_by("at_ms")) if spans else []
+
+
+def _logged(logged: Sequence[Deadlock], start: int, end: int, pids: set[int]) -> Deadlock | None:
     """The deadlock that the log tells of these sessions while they waited or just after."""
-    rows = Deadlock.objects.filter(
-        server_id=server_id, at_ms__gte=span.start - GRID_MS, at_ms__lt=span.end + BROKEN_WITHIN_MS
-    ).order_by("at_ms")
-    return next((row for row in rows if len(pids & {party["pid"] for party in row.parties}) > 1), None)
+    near = (row for row in logged if start - GRID_MS <= row.at_ms <= end + BROKEN_WITHIN_MS)
+    return next((row for row in near if len(pids & {party["pid"] for party in row.parties}) > 1), None)
 
 
 def _usual_state(frame: SessionFrame, dictionary: Dictionary, one: Episode) -> RootState:

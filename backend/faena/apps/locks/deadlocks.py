@@ -18,8 +18,9 @@ from faena.apps.plans.models import CapturedPlan
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.sessions import hours_of, read_hour
 from faena.core.answers.scanning import scans_what_it_locks
+from faena.core.deadlocks.cause import Cause
 from faena.core.deadlocks.reading import DeadlockReader, told
-from faena.core.deadlocks.report import BadReport, Party, Report
+from faena.core.deadlocks.report import BadReport, Party, Report, Wanted
 from faena.core.discreet import bare_context
 from faena.core.errors import BadInput, NotFound
 from faena.core.locks.history import SessionFrame
@@ -30,6 +31,7 @@ from faena.core.series.window import Buckets, Window
 from faena.core.sql.texts import normalise, storable
 from faena.core.units import MS_PER_HOUR, EpochMs
 
+MOST_AGAIN = 500  # deadlocks judged again at once, the newest first
 AROUND_MS = 2_500  # how far before a deadlock its parties are looked for in the samples
 PARTY = ("pid", "waits_for", "statement", "context", "program", "user", "database", "client")
 
@@ -81,6 +83,34 @@ def _keep(
         ],
         ignore_conflicts=True,
     )  # fmt: skip
+
+
+def judge_again(server_id: int, executions: Sequence[Execution]) -> int:
+    """Deadlocks kept before, of statements whose plan, logged only now, scans the rows they lock. Returns how many."""
+    found = 0
+    scanning = {
+        one.query_id: one.statement
+        for one in executions
+        if one.query_id is not None and one.plan and scans_what_it_locks(one.statement, one.plan)
+    }
+    for query_id in scanning:
+        rows = Deadlock.objects.filter(server_id=server_id, parties__contains=[{"query_id": str(query_id)}])
+        for row in rows.exclude(cause=str(Cause.MISSING_INDEX_SCAN)).order_by("-at_ms")[:MOST_AGAIN]:
+            report = Report(at=EpochMs(row.at_ms), parties=tuple(map(_party_of, row.parties)), raw=str(row.record))
+            pids = frozenset(one["pid"] for one in row.parties if one["query_id"] == str(query_id))
+            verdict = told(report, pids).verdict
+            if verdict.cause is Cause.MISSING_INDEX_SCAN:
+                Deadlock.objects.filter(server_id=server_id, at_ms=row.at_ms, victim=row.victim, place=row.place).update(
+                    cause=str(verdict.cause), reason=verdict.reason, confidence=str(verdict.confidence),
+                    mends=list(verdict.mends),
+                )  # fmt: skip
+                found += 1
+    return found
+
+
+def _party_of(kept: Mapping[str, Any]) -> Party:
+    wants = {name: kept["wants"][name] for name in Wanted._fields}
+    return Party(**{name: kept[name] for name in PARTY}, wants=Wanted(**wants))
 
 
 def _party(one: Party, seen: Mapping[str, Any], event: LogEvent) -> dict[str, Any]:

@@ -47,6 +47,11 @@ class DeadlockReader:
         report = self._filled(read_report(happening, names), names or {})
         return told(report, frozenset(one.pid for one in report.parties if shape_of(one)[0] in self._scans))
 
+    def again(self, found: Deadlock) -> Deadlock:
+        """The same, judged by all plans that were told by now: that of its statement is often logged only later."""
+        scanning = frozenset(one.pid for one in found.report.parties if shape_of(one)[0] in self._scans)
+        return told(found.report, scanning) if scanning else found
+
     def _remember(self, happening: LogEvent | Execution) -> None:
         _put(self._heard, happening.pid, happening)
         if isinstance(happening, LogEvent):

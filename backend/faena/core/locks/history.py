@@ -245,7 +245,7 @@ def _episode(frame: SessionFrame, roots: Roots, ahead: Ints, rows: Ints, root: I
         most=int(counts.max()),
         worst=int(ticks[np.argmax(counts)]),
         depth=int(roots.depth[rows].max()),
-        waiters=len(np.unique(np.column_stack((frame.pid[rows], frame.started_s[rows])), axis=0)),
+        waiters=len(np.unique((frame.pid[rows] << _SHIFT) | (frame.started_s[rows] & 0xFFFFFFFF))),
         circle=tuple(circle),
     )
 

@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 
 import { ask, client, type Schemas } from "../../api/client";
 import { span } from "../../lib/time";
-import { sessions } from "../../lib/units";
+import { sessions, share } from "../../lib/units";
 import { Menu } from "../../ui/Menu";
 import { departureWords } from "./model";
 
@@ -34,7 +34,7 @@ export const Departures = ({ server, usual, now, canMark, onWindow }: Props) => 
       ),
     onSuccess: refresh,
   });
-  if (usual.days < usual.days_needed)
+  if (usual.known === 0)
     return (
       <span className="text-muted">
         what is usual is not known yet: {usual.days} of {usual.days_needed} earlier days alike
@@ -42,6 +42,14 @@ export const Departures = ({ server, usual, now, canMark, onWindow }: Props) => 
     );
   return (
     <span className="flex flex-wrap items-baseline gap-x-4">
+      {usual.known < 1 ? (
+        <span
+          className="text-muted"
+          title={`for the rest there are fewer than ${usual.days_needed} earlier days alike`}
+        >
+          usual known for {share(usual.known)} of this window
+        </span>
+      ) : null}
       {usual.departures.length === 0 ? (
         <span className="text-muted" title={`days and weekends by the clock of ${usual.zone}`}>
           within the usual
