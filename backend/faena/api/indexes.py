@@ -47,8 +47,18 @@ class RefusalOut(Out):
     sentence: str
 
 
+class EstimateOut(Out):
+    """Why the estimate of a step, its index in pre-order, is wrong by the counters of its table."""
+
+    step: int
+    sentence: str
+    next_step: str
+
+
 class ProposalsOut(Out):
     """`unknown` says why nothing can be proposed, empty when it can."""
+
+    estimates: list[EstimateOut]
 
     proposals: list[ProposalOut]
     refused: list[RefusalOut]
@@ -129,6 +139,7 @@ def plan_proposals(request: HttpRequest, key: str) -> ProposalsOut:
         proposals=[ProposalOut(**_proposal(one)) for one in found.proposals],
         refused=[_refusal(one) for one in found.refused],
         unknown=found.unknown,
+        estimates=[EstimateOut(step=i, sentence=why, next_step=what) for i, why, what in found.estimates],
     )
 
 

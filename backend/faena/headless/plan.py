@@ -10,6 +10,7 @@ from typing import Any
 import orjson
 
 from faena.core.errors import BadInput, SourceError
+from faena.core.plans.freshness import told_apart
 from faena.core.plans.indexes.fromplan import facts_of
 from faena.core.plans.indexes.proposals import propose
 from faena.core.plans.ledger import Row, ledger
@@ -33,7 +34,8 @@ def main(arguments: Sequence[str]) -> int:
     try:
         written = _read(given.file)
         plans = plans_brought(written, None if given.format == "auto" else given.format)
-        indexes = [_indexes(plan, given.dsn) for plan in plans]
+        schema = None if given.dsn is None else _schema(given.dsn)
+        indexes = [_indexes(plan, schema) for plan in plans]
     except SourceError as error:
         print(f"faena: {error}{f'; {error.remedy}' if error.remedy else ''}", file=sys.stderr)
         return 2
@@ -41,7 +43,7 @@ def main(arguments: Sequence[str]) -> int:
         where = "standard input" if given.file == "-" else given.file
         print(f"faena: {where}: {getattr(error, 'strerror', None) or error}", file=sys.stderr)
         return 2
-    found = [as_object(plan, index) for plan, index in zip(plans, indexes, strict=True)]
+    found = [as_object(plan, index, schema) for plan, index in zip(plans, indexes, strict=True)]
     sys.stdout.buffer.write(orjson.dumps({"plans": found}) + b"\n")
     return 0
 
@@ -61,12 +63,9 @@ def _bytes_of(path: Path) -> bytes:
         return file.read(MAX_BYTES + 1)
 
 
-def _indexes(plan: Plan, dsn: str | None) -> dict[int, dict[str, Any]]:
-    """Proposals by the step they are for, judged by a server's statistics or else by the plan alone.
-
-    Raises SourceError, BadInput.
-    """
-    found, _ = propose(plan, facts_of(plan) if dsn is None else _schema(dsn))
+def _indexes(plan: Plan, schema: SchemaFacts | None) -> dict[int, dict[str, Any]]:
+    """Proposals by the step they are for, judged by a server's statistics or else by the plan alone."""
+    found, _ = propose(plan, facts_of(plan) if schema is None else schema)
     return {
         one.step: {
             "table": one.table,
@@ -74,7 +73,7 @@ def _indexes(plan: Plan, dsn: str | None) -> dict[int, dict[str, Any]]:
             "ddl": one.ddl,
             "cost_before": one.cost_before,
             "cost_after": one.cost_after,
-            "judged_by": "the plan alone" if dsn is None else "the server's statistics",
+            "judged_by": "the plan alone" if schema is None else "the server's statistics",
         }
         for one in found
     }
@@ -87,9 +86,10 @@ def _schema(dsn: str) -> SchemaFacts:
     return read_schema(target_of(dsn))
 
 
-def as_object(plan: Plan, indexes: Mapping[int, dict[str, Any]]) -> dict[str, Any]:
-    """Steps in pre-order; suspicions by time at stake."""
+def as_object(plan: Plan, indexes: Mapping[int, dict[str, Any]], schema: SchemaFacts | None = None) -> dict[str, Any]:
+    """Steps in pre-order; suspicions by time at stake, those of estimates told apart where a server's schema is known."""
     found = ledger(plan)
+    findings = found.findings if schema is None else told_apart(found.findings, plan, schema)
     rows = sorted(found.rows, key=lambda row: row.step)
     parents = {row.step: None if row.feeds is None else found.rows[row.feeds].step for row in found.rows}
     return {
@@ -98,8 +98,8 @@ def as_object(plan: Plan, indexes: Mapping[int, dict[str, Any]]) -> dict[str, An
         "total_ms": found.total_ms,
         "planning_ms": plan.planning_ms,
         "steps": [_step(row, parents[row.step]) for row in rows],
-        "suspicions": [_suspicion(one, plan, indexes) for one in found.findings if one.code is not Suspicion.HEALTHY],
-        "verdict": verdict(found.findings),
+        "suspicions": [_suspicion(one, plan, indexes) for one in findings if one.code is not Suspicion.HEALTHY],
+        "verdict": verdict(findings),
     }
 
 

@@ -2218,6 +2218,18 @@ export interface components {
             worst: number;
         };
         /**
+         * EstimateOut
+         * @description Why the estimate of a step, its index in pre-order, is wrong by the counters of its table.
+         */
+        EstimateOut: {
+            /** Next Step */
+            next_step: string;
+            /** Sentence */
+            sentence: string;
+            /** Step */
+            step: number;
+        };
+        /**
          * EventOut
          * @description One entry of a log. Texts with their literals only for operators, and only where they are kept.
          */
@@ -3436,6 +3448,8 @@ export interface components {
          * @description `unknown` says why nothing can be proposed, empty when it can.
          */
         ProposalsOut: {
+            /** Estimates */
+            estimates: components["schemas"]["EstimateOut"][];
             /** Proposals */
             proposals: components["schemas"]["ProposalOut"][];
             /** Refused */

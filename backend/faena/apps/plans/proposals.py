@@ -12,15 +12,18 @@ from faena.apps.servers.asking import asking
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.errors import BadInput
+from faena.core.plans.freshness import sentences
 from faena.core.plans.indexes.fromplan import facts_of
 from faena.core.plans.indexes.health import HealthFinding, examine_schema
 from faena.core.plans.indexes.proposals import IndexProposal, Refusal, propose
+from faena.core.plans.ledger import ledger
 from faena.core.plans.reader import BadPlan, read_plan
 from faena.core.plans.schema import SchemaFacts
 from faena.core.privacy import shown
 from faena.core.series.window import Window
 from faena.core.sql.texts import gist
 from faena.core.statements.conditions import NameCondition
+from faena.core.units import EpochMs
 from faena.sources.postgres.schema import read_schema
 
 MAX_PLANS = 200  # of the statements that took most time
@@ -33,6 +36,7 @@ class PlanProposals:
     proposals: Sequence[IndexProposal] = ()
     refused: Sequence[Refusal] = ()
     unknown: str = ""
+    estimates: Sequence[tuple[int, str, str]] = ()  # step, why its estimate is wrong, what to do
 
 
 def for_plan(plan: BroughtPlan, as_shown: str, *, by: AbstractBaseUser | AnonymousUser) -> PlanProposals:
@@ -55,8 +59,13 @@ def for_plan(plan: BroughtPlan, as_shown: str, *, by: AbstractBaseUser | Anonymo
     target = target_of(server, database)
     with asking(server, by, "have indexes proposed by a server's statistics"):
         schema = read_schema(target)
-    found, refused = propose(read_plan(as_shown), schema)
-    return PlanProposals(proposals=found, refused=refused)
+    told, brought = read_plan(as_shown), EpochMs(int(plan.brought_at.timestamp() * 1000))
+    found, refused = propose(told, schema)
+    return PlanProposals(
+        proposals=found,
+        refused=refused,
+        estimates=list(sentences(ledger(told).findings, told, schema, brought)),
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -9,7 +9,7 @@ export const Proposals = ({ planKey }: { readonly planKey: string }) => {
   const found = useQuery(proposalsQuery(planKey));
   if (found.error) return <p className="text-muted py-1 text-sm">No index could be judged: {found.error.message}</p>;
   if (!found.data) return <p className="text-muted py-1 text-sm">Asking the server for its statistics …</p>;
-  const { proposals, refused, unknown } = found.data;
+  const { proposals, refused, unknown, estimates } = found.data;
   return (
     <section aria-label="Indexes for this plan" className="mt-4">
       <h2 className="border-strong border-b font-semibold">Indexes for this plan</h2>
@@ -42,6 +42,16 @@ export const Proposals = ({ planKey }: { readonly planKey: string }) => {
           Not proposed: {one.sentence}
         </p>
       ))}
+      {estimates.length ? (
+        <>
+          <h3 className="mt-2 font-semibold">Its wrong estimates, by the counters of their tables</h3>
+          {estimates.map((one) => (
+            <p key={one.step} className="py-0.5 text-sm">
+              Step {one.step + 1}: {one.sentence}. <span className="text-muted">{one.next_step}</span>
+            </p>
+          ))}
+        </>
+      ) : null}
       {unknown ? <p className="text-muted py-1 text-sm">{unknown}</p> : null}
       {!unknown && proposals.length === 0 && refused.length === 0 ? (
         <p className="text-muted py-1 text-sm">No step of it reads a table in a way that an index would change.</p>
