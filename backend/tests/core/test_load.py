@@ -8,7 +8,7 @@ from faena.core.errors import BadPick, NoTicks
 from faena.core.readings import SampleReading, SessionSample
 from faena.core.sampling.dimensions import NOBODY, Dimension, combination_of
 from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge
-from faena.core.sampling.load import OTHERS, count_codes, load_by, load_by_kind, rank
+from faena.core.sampling.load import OTHERS, Moments, count_codes, load_by, load_by_kind, rank
 from faena.core.sampling.trail import MAX_PICKS, Pick, narrow, read_pick, read_trail
 from faena.core.series.window import Window, cut
 from faena.core.units import EpochMs, Pid, QueryId
@@ -130,13 +130,20 @@ def test_bursts_widen_the_margin_of_who_comes_in_them_and_of_nobody_else() -> No
     burst = [session(i, program="b") for i in range(10, 20)]
     history = [reading(t, session(1, program="a"), *(burst if t % 10 == 0 else ())) for t in range(100)]
     frame, dictionary = frame_of(history)
+    moments = Moments(frame, len(dictionary))
     rows = {
-        r.value: r for r in rank(count_codes(frame, dictionary), 100, dictionary, Dimension.PROGRAM, frame=frame).rows
+        r.value: r
+        for r in rank(count_codes(frame, dictionary), 100, dictionary, Dimension.PROGRAM, moments=moments).rows
     }
     assert rows["a"].seen == rows["b"].seen == 100
     assert rows["b"].sessions_margin > 2.5 * rows["a"].sessions_margin
     nobody = rank(
-        count_codes(frame, dictionary), 100, dictionary, Dimension.PROGRAM, (Pick(Dimension.USER, "x"),), frame=frame
+        count_codes(frame, dictionary),
+        100,
+        dictionary,
+        Dimension.PROGRAM,
+        (Pick(Dimension.USER, "x"),),
+        moments=moments,
     )
     assert nobody.rows == ()
 
@@ -229,3 +236,19 @@ def test_each_layer_of_another_dimension_tells_running_from_waiting(
     assert series.seen.sum(axis=0).tolist() == kinds.seen.sum(axis=0).tolist()
     by_kind = dict(zip(kinds.groups, kinds.seen.tolist(), strict=True))
     assert series.running.sum(axis=0).tolist() == by_kind.get("running", [0] * buckets.count)
+
+
+@given(st.integers(0, 10_000))
+def test_a_table_of_moments_tells_of_bursts_what_single_samples_tell(seed: int) -> None:
+    """Summed up by minute: once put into a table, and once, with too many cells for one, added up by each column."""
+    chance = np.random.default_rng(seed)
+    codes, moments = 7, 40
+    tick, code = (
+        one.ravel().astype(np.int32) for one in np.meshgrid(np.arange(moments), np.arange(codes), indexing="ij")
+    )
+    seen = chance.poisson(3.0, moments * codes).astype(np.int32)
+    frame = SampleFrame(60_000 * np.arange(moments), tick, code, np.full(moments, 60, np.int32), seen)
+    group, keep = chance.integers(0, 4, codes), chance.random(codes) < 0.8
+    shared, alone = Moments(frame, codes), Moments(frame, 10**9)
+    top = sorted(set(group.tolist()))
+    assert np.allclose(shared.vary(group, keep, top), alone.vary(group, keep, top))

@@ -16,7 +16,7 @@ from faena.apps.servers.models import Holdings
 from faena.core.locks.history import SessionFrame
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.sampling.frame import GRID_MS, SampleFrame
-from faena.core.sampling.load import Column, LoadSeries, count_codes, load_by, load_by_kind, rank
+from faena.core.sampling.load import Column, LoadSeries, Moments, count_codes, load_by, load_by_kind, rank
 from faena.core.sampling.rollup import unit_for
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.ticks import Gap, gaps, missing_ticks
@@ -119,7 +119,8 @@ def sieve(
     if ticks == 0:
         return [Column(dimension=d, rows=(), more=0, total_seen=0) for d in dimensions], 0
     counts = count_codes(frame, dictionary)
-    return [rank(counts, ticks, dictionary, d, trail, at_most=at_most, frame=frame) for d in dimensions], ticks
+    moments = Moments(frame, len(dictionary))
+    return [rank(counts, ticks, dictionary, d, trail, at_most=at_most, moments=moments) for d in dimensions], ticks
 
 
 def running_and_load(answer: LoadAnswer) -> tuple[npt.NDArray[np.float64], float]:

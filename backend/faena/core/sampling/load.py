@@ -160,11 +160,11 @@ def rank(
     trail: Sequence[Pick] = (),
     *,
     at_most: int = 10,
-    frame: SampleFrame | None = None,
+    moments: "Moments | None" = None,
 ) -> Column:
     """The values of one dimension that make up most load inside the trail. Raises NoTicks over zero ticks.
 
-    With the `frame` that was counted the margins know of sessions that come in bursts.
+    With the `moments` of what was counted the margins know of sessions that come in bursts.
     """
     if ticks <= 0:
         raise NoTicks("nothing was sampled in this window")
@@ -182,7 +182,7 @@ def rank(
     there = [i for i in np.flatnonzero(totals).tolist() if encoded.names[i] not in excluded]
     ordered = sorted(there, key=lambda i: (-totals[i], encoded.names[i]))
     top = ordered[:at_most] + [i for i in ordered[at_most:] if encoded.names[i] in picked]
-    varies = np.ones(len(top)) if frame is None else _varies(frame, encoded.ids, keep, top)
+    varies = np.ones(len(top)) if moments is None else moments.vary(encoded.ids, keep, top)
     rows = (
         _ranked(
             encoded.names[i],
@@ -197,27 +197,48 @@ def rank(
     return Column(dimension=dimension, rows=tuple(rows), more=len(ordered) - len(top), total_seen=total)
 
 
+MOST_CELLS = 8_000_000  # of a table of codes by moments, 32 MB
 MOST_TOLD = 50  # values of a column whose bursts are looked at; those behind are small
 
 
-def _varies(
-    frame: SampleFrame, group: npt.NDArray[np.integer], keep: npt.NDArray[np.bool_], top: Sequence[int]
-) -> npt.NDArray[np.float64]:
-    """Of each of the top values, how much more its ticks vary than independent sightings would."""
-    told = list(top[:MOST_TOLD])
-    if not told or not len(frame.tick_ms):
-        return np.ones(len(top))
-    place = np.full(int(group.max(initial=0)) + 1, -1, dtype=np.int64)
-    place[told] = np.arange(len(told))
-    row = np.where(keep, place[group], -1)[frame.code]
-    mine = row >= 0
-    weights = None if frame.seen is None else frame.seen[mine]
-    cells = np.bincount(
-        row[mine] * len(frame.tick_ms) + frame.tick[mine], weights=weights, minlength=len(told) * len(frame.tick_ms)
-    )
-    found = np.ones(len(top))
-    found[: len(told)] = spread(cells.reshape(len(told), -1).astype(np.float64))
-    return found
+class Moments:
+    """How often each code was seen at each moment of a frame, for the columns of a sieve to share.
+
+    Samples summed up are as many as they are over a day, so that they are put into one table of codes by moments; single
+    ticks are too many for a table, and their samples too few to need one.
+    """
+
+    def __init__(self, frame: SampleFrame, codes: int) -> None:
+        self._frame, self._table = frame, None
+        if frame.seen is not None and codes * len(frame.tick_ms) <= MOST_CELLS:
+            cell = frame.code.astype(np.int64) * len(frame.tick_ms) + frame.tick
+            sums = np.bincount(cell, weights=frame.seen, minlength=codes * len(frame.tick_ms))
+            self._table = sums.astype(np.float32).reshape(codes, -1)  # whole numbers far below 2^24: exact
+
+    def vary(
+        self, group: npt.NDArray[np.integer], keep: npt.NDArray[np.bool_], top: Sequence[int]
+    ) -> npt.NDArray[np.float64]:
+        """Of each of the top values, how much more its ticks vary than independent sightings would. `group` by code."""
+        found, told = np.ones(len(top)), list(top[:MOST_TOLD])
+        if told and len(self._frame.tick_ms):
+            place = np.full(int(group.max(initial=0)) + 1, -1, dtype=np.int64)
+            place[told] = np.arange(len(told))
+            found[: len(told)] = spread(self._seen(np.where(keep, place[group], -1), len(told)))
+        return found
+
+    def _seen(self, row: npt.NDArray[np.int64], rows: int) -> npt.NDArray[np.float64]:
+        """Sightings by row and moment, (rows, moments); `row` of each code, -1 for those left out."""
+        frame = self._frame
+        if self._table is not None:
+            chosen = np.zeros((rows, len(self._table)), dtype=np.float32)
+            told = np.flatnonzero(row[: len(self._table)] >= 0)
+            chosen[row[told], told] = 1.0
+            return (chosen @ self._table).astype(np.float64)
+        of = row[frame.code]
+        mine = of >= 0
+        weights = None if frame.seen is None else frame.seen[mine]
+        cells = np.bincount(of[mine] * len(frame.tick_ms) + frame.tick[mine], weights, rows * len(frame.tick_ms))
+        return cells.reshape(rows, -1).astype(np.float64)
 
 
 def _ranked(value: str, kinds: dict[str, int], ticks: int, total: int, varies: float, *, picked: bool) -> RankedValue:
