@@ -49,7 +49,7 @@ def days_alike(
     monday, back = monday_ms // MS_PER_DAY, np.arange(1, HISTORY_DAYS + 1)
     kinds = weekday(monday - back)
     chosen = np.concatenate([back[(kinds > 0) & (kinds < 5)], back[kinds == 0][:3]])[:days]
-    table = np.full((HISTORY_DAYS, CELLS_A_DAY, 2), np.nan)
+    table = np.full((HISTORY_DAYS, CELLS_A_DAY, 2), np.nan, dtype=np.float32)
     for day in chosen.tolist():
         table[HISTORY_DAYS - day] = day_of_load(chance, differs=differs, late_s=late_s)
     return PastDays(monday - HISTORY_DAYS, table, IN_UTC)

@@ -95,6 +95,8 @@ def test_a_viewer_can_look_and_not_end(anyone: Page) -> None:
         wait_for(
             lambda: any(one["blocks"] for one in api(anyone, "/servers/1/sessions/now")["sessions"]), 40, "waiters"
         )
+        anyone.goto("/servers/1/blocking?last=120")
+        expect(anyone.get_by_label("What its transaction ran")).to_contain_text("UPDATE deck_slot", timeout=30_000)
         anyone.goto("/servers/1/sessions")
         anyone.get_by_role("row").filter(has_text="ops-console").get_by_role("link").first.click()
         expect(anyone.get_by_role("heading", level=1)).to_contain_text("ops-console")

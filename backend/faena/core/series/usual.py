@@ -40,11 +40,12 @@ ABOUT_THE_SAME = 2.0  # times as much, at most
 class PastDays:
     """Mean sessions in the cells of days that follow each other, (days, CELLS_A_DAY, 2), running then waiting.
 
-    By the clock of `calendar`; `first` counts days since 1970-01-01. NaN where a cell was not sampled.
+    By the clock of `calendar`; `first` counts days since 1970-01-01. NaN where a cell was not sampled. In single
+    precision, since months of hundreds of servers are kept in memory.
     """
 
     first: int
-    load: Floats
+    load: npt.NDArray[np.float32]
     calendar: Calendar
 
     def at(self, start_ms: Whole) -> Floats:
@@ -65,10 +66,10 @@ def past_days(
     """
     known = ticks >= MIN_TICKS_SHARE * CELL_MS / period_ms
     if not known.any():
-        return PastDays(0, np.full((0, CELLS_A_DAY, len(SIDES)), np.nan), calendar)
+        return PastDays(0, np.full((0, CELLS_A_DAY, len(SIDES)), np.nan, dtype=np.float32), calendar)
     day, slot = _place(calendar.local(start_ms[known]))
     first = int(day.min())
-    table = np.full((int(day.max()) - first + 1, CELLS_A_DAY, len(SIDES)), np.nan)
+    table = np.full((int(day.max()) - first + 1, CELLS_A_DAY, len(SIDES)), np.nan, dtype=np.float32)
     table[day - first, slot] = load[known]
     return PastDays(first, table, calendar)
 
@@ -135,7 +136,7 @@ def usual(past: PastDays, window: Window, period_ms: int, marked: Sequence[tuple
         mine = day == one
         low, high = max(int(slot[mine].min()) - NEIGHBOURS, 0), int(slot[mine].max()) + NEIGHBOURS + 1
         before = slice(max(one - HISTORY_DAYS - past.first, 0), max(one - past.first, 0))
-        values, count = _alike(table[before, low:high], past.first + before.start, one)
+        values, count = _alike(table[before, low:high].astype(np.float64), past.first + before.start, one)
         found[:, :, mine] = _band(values, count, CELL_MS // period_ms)[:, :, slot[mine] - low]
         days[mine] = count[slot[mine] - low].min(axis=1)
     around = np.stack([found[:, :, :-2], found[:, :, 1:-1], found[:, :, 2:]])
@@ -150,7 +151,7 @@ def _place(local_ms: Whole) -> tuple[Whole, Whole]:
     return local_ms // MS_PER_DAY, local_ms % MS_PER_DAY // CELL_MS
 
 
-def _unmarked(past: PastDays, marked: Sequence[tuple[int, int]]) -> Floats:
+def _unmarked(past: PastDays, marked: Sequence[tuple[int, int]]) -> npt.NDArray[np.float32]:
     """The loads without cells that touch a marked span."""
     if not marked:
         return past.load
