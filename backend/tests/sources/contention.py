@@ -53,6 +53,7 @@ class Scene:
         self.database, self._stack, self._account = database, stack, account
         self.keeper = stack.enter_context(owner("postgres"))
         self.players: list[Player] = []
+        self.patience_s = PATIENCE_S
 
     def player(self, name: str) -> Player:
         connection = owner(self.database, **self._account)
@@ -73,9 +74,9 @@ class Scene:
 
     def until(self, question: str, values: Sequence[object], answer: object) -> None:
         """Until the server answers so."""
-        end = time.monotonic() + PATIENCE_S
+        end = time.monotonic() + self.patience_s
         while (row := self.keeper.execute(question.encode(), values).fetchone()) is None or row[0] != answer:
-            assert time.monotonic() < end, f"not within {PATIENCE_S} s: {question} = {answer}, but {row}"
+            assert time.monotonic() < end, f"not within {self.patience_s} s: {question} = {answer}, but {row}"
             time.sleep(0.02)
 
     def blocking(self, player: Player) -> set[int]:

@@ -242,6 +242,35 @@ def test_vacuum_against_a_change_of_the_table(quay: Target, stage: Scene) -> Non
     assert chain.state in (RootState.RUNNING, RootState.WAITING, RootState.DISK)
 
 
+def test_a_worker_of_autovacuum_that_gives_way_after_a_second_is_seen(quay: Target, stage: Scene) -> None:
+    """The server ends its work for whoever waits for longer than deadlock_timeout: until then it stands in the way."""
+    crew = stage.player("crew")
+    with owner("quay") as keeper:
+        keeper.execute("ALTER SYSTEM SET autovacuum_naptime = '1s'")
+        try:
+            keeper.execute("SELECT pg_reload_conf()")
+            keeper.execute("CREATE TABLE ledger (id int, note text) WITH (autovacuum_vacuum_threshold = 1, "
+                           "autovacuum_vacuum_scale_factor = 0, autovacuum_vacuum_cost_delay = 100, autovacuum_vacuum_cost_limit = 1)")  # fmt: skip
+            keeper.execute("INSERT INTO ledger SELECT i, repeat('x', 200) FROM generate_series(1, 50000) i")
+            keeper.execute("DELETE FROM ledger WHERE id % 3 = 0")
+            working = "SELECT count(*) FROM pg_stat_activity WHERE backend_type = 'autovacuum worker' AND query LIKE '%%ledger%%'"
+            stage.patience_s = 60.0  # the launcher goes round the databases, and others have work, too
+            stage.until(f"{working} AND %s::int = 1", (1,), 1)
+            crew.start("ALTER TABLE ledger ADD COLUMN extra int")
+            stage.until_waiting(crew)
+            reading = sampled(quay)
+            (found,) = [one for one in reading.edges if one.waiter == crew.pid]
+            (worker,) = [one for one in reading.sessions if one.pid == found.blocker]
+            assert (worker.backend, worker.program) == ("autovacuum worker", "autovacuum worker")
+            assert (found.fact.table, found.fact.mode_held) == ("ledger", "ShareUpdateExclusiveLock")
+            crew.join()
+            assert not crew.failed, "it gave way"
+        finally:
+            keeper.execute("ALTER SYSTEM RESET autovacuum_naptime")
+            keeper.execute("SELECT pg_reload_conf()")
+            keeper.execute("DROP TABLE ledger")
+
+
 def test_two_chains_at_once_stay_apart(quay: Target, stage: Scene) -> None:
     one, two, web, gate, late = (stage.player(name) for name in ("one", "two", "web", "gate", "late"))
     for player, row in ((one, 20), (two, 21)):
