@@ -103,7 +103,9 @@ def measure_rest(server: Server, end: int, hours: int) -> None:
         url = f"/api/v1/servers/{server.id}/{path}"
         assert client.get(url).status_code == 200
         median, p95, clock = timed(lambda url=url: client.get(url))
-        report(f"{name}, {hours} h, p95 at the API", p95, "ms", at_most=budget, note=f"median {median:.1f}", clock=clock)
+        report(
+            f"{name}, {hours} h, p95 at the API", p95, "ms", at_most=budget, note=f"median {median:.1f}", clock=clock
+        )
 
 
 def sizes() -> None:
