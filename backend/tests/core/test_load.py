@@ -10,6 +10,7 @@ from faena.core.sampling.dimensions import NOBODY, Dimension, combination_of
 from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge
 from faena.core.sampling.load import OTHERS, Moments, count_codes, load_by, load_by_kind, rank
 from faena.core.sampling.trail import MAX_PICKS, Pick, narrow, read_pick, read_trail
+from faena.core.series.certainty import spread
 from faena.core.series.window import Window, cut
 from faena.core.units import EpochMs, Pid, QueryId
 from faena.testing.builders import START, frame_of, reading, session
@@ -238,17 +239,19 @@ def test_each_layer_of_another_dimension_tells_running_from_waiting(
     assert series.running.sum(axis=0).tolist() == by_kind.get("running", [0] * buckets.count)
 
 
-@given(st.integers(0, 10_000))
-def test_a_table_of_moments_tells_of_bursts_what_single_samples_tell(seed: int) -> None:
-    """Summed up by minute: once put into a table, and once, with too many cells for one, added up by each column."""
+@given(st.integers(0, 10_000), st.integers(1, 12))
+def test_a_table_of_moments_tells_of_bursts_what_samples_summed_by_minute_tell(seed: int, ragged: int) -> None:
+    """Single ticks at the end of a window are summed up like the rest; codes that the dictionary has yet to learn are none."""
     chance = np.random.default_rng(seed)
-    codes, moments = 7, 40
+    codes, minutes = 7, 40
+    at = np.concatenate([60_000 * np.arange(minutes), 60_000 * minutes + 1000 * np.arange(ragged)])
     tick, code = (
-        one.ravel().astype(np.int32) for one in np.meshgrid(np.arange(moments), np.arange(codes), indexing="ij")
+        one.ravel().astype(np.int32) for one in np.meshgrid(np.arange(len(at)), np.arange(codes), indexing="ij")
     )
-    seen = chance.poisson(3.0, moments * codes).astype(np.int32)
-    frame = SampleFrame(60_000 * np.arange(moments), tick, code, np.full(moments, 60, np.int32), seen)
-    group, keep = chance.integers(0, 4, codes), chance.random(codes) < 0.8
-    shared, alone = Moments(frame, codes), Moments(frame, 10**9)
+    seen = chance.poisson(3.0, len(tick)).astype(np.int32)
+    frame = SampleFrame(at, tick, code, np.where(np.arange(len(at)) < minutes, 60, 1).astype(np.int32), seen)
+    group, keep = chance.integers(0, 4, codes - 1), chance.random(codes - 1) < 0.8
     top = sorted(set(group.tolist()))
-    assert np.allclose(shared.vary(group, keep, top), alone.vary(group, keep, top))
+    of = np.append(np.where(keep, group, -1), -1)[code]
+    cells = [np.bincount(at[tick[of == one]] // 60_000, weights=seen[of == one], minlength=minutes + 1) for one in top]
+    assert np.allclose(Moments(frame, codes - 1).vary(group, keep, top), spread(np.array(cells)))

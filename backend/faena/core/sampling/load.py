@@ -9,10 +9,11 @@ import numpy.typing as npt
 from faena.core.errors import NoTicks
 from faena.core.sampling.dimensions import RUNNING, Dictionary, Dimension
 from faena.core.sampling.frame import SampleFrame
+from faena.core.sampling.rollup import HOURLY_FROM_MS, MINUTE_MS
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.certainty import sessions_margin, share_margin, spread
 from faena.core.series.window import Buckets
-from faena.core.units import Sessions
+from faena.core.units import MS_PER_HOUR, Sessions
 
 OTHERS = "others"  # the group into which all values beyond the largest ones are summed
 
@@ -197,23 +198,37 @@ def rank(
     return Column(dimension=dimension, rows=tuple(rows), more=len(ordered) - len(top), total_seen=total)
 
 
-MOST_CELLS = 8_000_000  # of a table of codes by moments, 32 MB
+MOST_CELLS = 4_000_000  # of a table of codes by moments, 16 MB
 MOST_TOLD = 50  # values of a column whose bursts are looked at; those behind are small
 
 
 class Moments:
     """How often each code was seen at each moment of a frame, for the columns of a sieve to share.
 
-    Samples summed up are as many as they are over a day, so that they are put into one table of codes by moments; single
-    ticks are too many for a table, and their samples too few to need one.
+    Samples summed up are as many as they are over a day, so that they are put into one table of codes by moments, single
+    ticks at the ends of a window summed up like the rest. Of single ticks alone there are few samples, and no table.
     """
 
     def __init__(self, frame: SampleFrame, codes: int) -> None:
-        self._frame, self._table = frame, None
-        if frame.seen is not None and codes * len(frame.tick_ms) <= MOST_CELLS:
-            cell = frame.code.astype(np.int64) * len(frame.tick_ms) + frame.tick
-            sums = np.bincount(cell, weights=frame.seen, minlength=codes * len(frame.tick_ms))
-            self._table = sums.astype(np.float32).reshape(codes, -1)  # whole numbers far below 2^24: exact
+        self._frame = frame
+        self._there: npt.NDArray[np.int64] | None = None  # the codes that have a row in the table
+        self._table = np.empty((0, 0), dtype=np.float32)
+        if frame.seen is None or not len(frame.code):
+            return
+        there = np.flatnonzero(np.bincount(frame.code, minlength=codes)[:codes])
+        span = int(frame.tick_ms[-1] - frame.tick_ms[0])
+        units = (MS_PER_HOUR,) if span >= HOURLY_FROM_MS else (MINUTE_MS, 5 * MINUTE_MS, MS_PER_HOUR)
+        for unit in units:
+            _, moment = np.unique(frame.tick_ms // unit, return_inverse=True)
+            width = int(moment[-1]) + 1
+            if len(there) * width <= MOST_CELLS:
+                break
+        place = np.full(max(codes, int(frame.code.max()) + 1), len(there), dtype=np.int64)  # others into a row behind
+        place[there] = np.arange(len(there))
+        cell = place[frame.code] * width + moment[frame.tick]
+        sums = np.bincount(cell, weights=frame.seen, minlength=(len(there) + 1) * width)
+        # Whole numbers far below 2^24 are exact in single precision.
+        self._there, self._table = there, sums.astype(np.float32).reshape(len(there) + 1, width)[:-1]
 
     def vary(
         self, group: npt.NDArray[np.integer], keep: npt.NDArray[np.bool_], top: Sequence[int]
@@ -229,10 +244,11 @@ class Moments:
     def _seen(self, row: npt.NDArray[np.int64], rows: int) -> npt.NDArray[np.float64]:
         """Sightings by row and moment, (rows, moments); `row` of each code, -1 for those left out."""
         frame = self._frame
-        if self._table is not None:
-            chosen = np.zeros((rows, len(self._table)), dtype=np.float32)
-            told = np.flatnonzero(row[: len(self._table)] >= 0)
-            chosen[row[told], told] = 1.0
+        if self._there is not None:
+            wanted = row[self._there]
+            told = np.flatnonzero(wanted >= 0)
+            chosen = np.zeros((rows, len(wanted)), dtype=np.float32)
+            chosen[wanted[told], told] = 1.0
             return (chosen @ self._table).astype(np.float64)
         of = row[frame.code]
         mine = of >= 0
