@@ -25,6 +25,7 @@ from faena.core.units import MS_PER_HOUR, EpochMs
 
 MAX_CACHED_BYTES = 256 * 1024 * 1024
 MAX_SPANS = 8  # spans kept in one piece: the window and the rail of a few readers, which ask for them every 2 s
+MAX_SUMMED_BYTES = 128 * 1024 * 1024  # of sums kept in pieces; a long history with gaps has many small ones
 MAX_TRIES = 3  # at which an hour may be closed while we read, before we take what we have
 
 HourKey = tuple[int, int, int]  # server, start of the hour, revision
@@ -65,7 +66,8 @@ class HourCache:
 
 
 def _size(frame: SampleFrame) -> int:
-    return frame.tick_ms.nbytes + frame.tick.nbytes + frame.code.nbytes
+    columns = (frame.tick_ms, frame.tick, frame.code, frame.taken, frame.seen)
+    return sum(column.nbytes for column in columns if column is not None)
 
 
 @dataclass(slots=True)
@@ -148,6 +150,7 @@ class SumCache:
         self._spans = spans
         self._summed: dict[int, _Summed] = {}
         self._frames: OrderedDict[tuple[int, ...], SampleFrame] = OrderedDict()
+        self._bytes = 0
         self._lock = Lock()
 
     def read(self, server_id: int, window: Window, unit_ms: int, held: Holdings) -> SampleFrame:
@@ -213,9 +216,11 @@ class SumCache:
             columns = list(minutes.order_by("hour_ms").values_list(*SUMMED))
         frame = join(readable(columns))
         with self._lock:
-            self._frames[key] = frame
-            while len(self._frames) > MAX_SPANS:
-                self._frames.popitem(last=False)
+            if key not in self._frames:
+                self._frames[key] = frame
+                self._bytes += _size(frame)
+            while self._bytes > MAX_SUMMED_BYTES and len(self._frames) > 1:
+                self._bytes -= _size(self._frames.popitem(last=False)[1])
         return frame.within(run)
 
 
