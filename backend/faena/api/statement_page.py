@@ -16,12 +16,14 @@ from faena.apps.plans import selectors as plan_selectors
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.clock import clock_of
+from faena.apps.servers.models import Server
 from faena.apps.statements import executions, selectors
 from faena.core.answers.dearer import dearer_since, near
 from faena.core.errors import NotFound
 from faena.core.plans.history import switches
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.sampling.dimensions import Dimension
+from faena.core.sampling.load import LoadSeries
 from faena.core.sampling.trail import Pick
 from faena.core.series.window import Buckets, Window, cut
 from faena.core.statements.usualcost import UsualCost, hours_before, usual_cost
@@ -157,15 +159,12 @@ def get_statement(
     )
     sums, covered = work.sums, work.covered_ms
     calls = sums[:, _FIELD["calls"]]
-    calendar = clock_of(server).calendar
-    earlier = selectors.hourly(server_id, number, hours_before(cells, USUAL_DAYS, calendar))
-    usual = usual_cost(earlier, cells, USUAL_DAYS, calendar)
+    usual = _usual(server, number, cells)
     per_call = {name: _ratio(sums[:, _FIELD[name]], calls, calls > 0) for name in PerCallOut.model_fields}
     seen_plans, switched = _plans_seen(server_id, number, window)
     ticks = int(answer.series.ticks.sum())
     cover = selectors.coverage(server_id, window)
     seen = int(answer.series.seen.sum())
-    labels = _labels(server_id, Dimension.KIND, list(answer.series.groups))
     return StatementOut(
         query_id=query_id,
         text=text.text if text else None,
@@ -179,17 +178,7 @@ def get_statement(
         share=mine.share if mine else (0.0 if ticks else None),
         share_margin=mine.share_margin if mine else None,
         samples=seen,
-        waits=[
-            GroupOut(
-                key=group,
-                label=labels[group][0],
-                sessions=rounded(row),
-                running=None,
-                total=float(answer.series.seen[i].sum()) / ticks,
-                share=float(answer.series.seen[i].sum()) / seen,
-            )
-            for i, (group, row) in enumerate(zip(answer.series.groups, answer.series.sessions(), strict=True))
-        ],
+        waits=_waits(server_id, answer.series),
         gaps=[GapOut(start=gap.start, end=gap.end) for gap in answer.gaps],
         calls_per_s=_ratio(calls, covered / 1000, covered > 0),
         usual_calls_per_s=list(usual.calls_per_s),
@@ -207,6 +196,30 @@ def get_statement(
         users=[UserOut.model_validate(one) for one in selectors.by_user(server_id, number, window)],
         columns=[_column(server_id, column) for column in columns],
     )
+
+
+def _usual(server: Server, number: int, cells: Buckets) -> UsualCost:
+    """The statement's usual cost and calls, by the clock of the server."""
+    calendar = clock_of(server).calendar
+    earlier = selectors.hourly(server.id, number, hours_before(cells, USUAL_DAYS, calendar))
+    return usual_cost(earlier, cells, USUAL_DAYS, calendar)
+
+
+def _waits(server_id: int, series: LoadSeries) -> list[GroupOut]:
+    """Sessions by wait kind over time, with each kind's share of all that was seen."""
+    ticks, seen = int(series.ticks.sum()), int(series.seen.sum())
+    labels = _labels(server_id, Dimension.KIND, list(series.groups))
+    return [
+        GroupOut(
+            key=group,
+            label=labels[group][0],
+            sessions=rounded(row),
+            running=None,
+            total=float(series.seen[i].sum()) / ticks,
+            share=float(series.seen[i].sum()) / seen,
+        )
+        for i, (group, row) in enumerate(zip(series.groups, series.sessions(), strict=True))
+    ]
 
 
 def _dearer(

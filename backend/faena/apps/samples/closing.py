@@ -97,7 +97,7 @@ def _sessions(columns: Columns) -> SessionFrame:
 
 
 def keep_waits(server_id: int, hours: Mapping[int, SessionFrame]) -> None:
-    """What is told of blocking, kept beside each closed hour."""
+    """Writes the lock waits of each closed hour beside it, from which blocking is told."""
     codes = Combination.objects.filter(server_id=server_id, active=True).values_list("code", "wait_type", "wait_event")
     behind = [code for code, kind, event in codes if waits_behind_sessions(kind, event)]
     waiting = np.zeros(max(behind, default=-1) + 1, dtype=np.bool_)

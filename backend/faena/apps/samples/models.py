@@ -67,7 +67,7 @@ class OpenSample(models.Model):
 
 
 class Rollup(models.Model):
-    """A closed hour summed up by minute, packed, and what is usual is told from: ticks, running, waiting of each cell.
+    """A closed hour summed up by minute, packed. `cells` has ticks, running and waiting of each cell of five minutes.
 
     See core/sampling/rollup.py.
     """
@@ -108,9 +108,9 @@ class DayTotals(models.Model):
 
 
 class WaitHour(models.Model):
-    """Of a closed hour the ticks at which a session waited behind another, with those who waited or stood in the way.
+    """Lock waits of a closed hour: the ticks that have any, with the sessions that waited or stood in the way.
 
-    A thousandth of the hour mostly, and nothing where nobody waited: so that blocking is told of weeks at once.
+    They are mostly a thousandth of its samples, so blocking over weeks is read from them.
     `columns` holds those of its samples one behind the other, as sessions.py lists them.
     """
 

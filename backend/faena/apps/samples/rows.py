@@ -50,7 +50,7 @@ def copy_out(server_id: int, start_ms: int, end_ms: int) -> npt.NDArray[np.void]
 
 
 def copy_frames(after_ms: Mapping[int, int]) -> dict[int, SampleFrame]:
-    """As `copy_frame`, of many servers in one question, each from behind a moment of its own."""
+    """Open ticks of many servers in one question, by server; of each those later than the moment given for it."""
     if not after_ms:
         return {}
     listed = ", ".join(f"({int(server)}, {int(after)}::bigint)" for server, after in after_ms.items())

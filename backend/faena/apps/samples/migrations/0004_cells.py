@@ -1,4 +1,4 @@
-"""What is usual is told from cells of five minutes instead of three quantiles of each hour; made from the kept minutes."""
+"""Replaces three quantiles of each hour by cells of five minutes, made from the kept minutes: what is usual is told from them."""
 
 import numpy as np
 from django.contrib.postgres.fields import ArrayField
