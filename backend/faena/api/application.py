@@ -9,6 +9,7 @@ from faena.api import (
     capture,
     collectors,
     deadlocks,
+    disk,
     executions,
     hosts,
     indexes,
@@ -41,6 +42,7 @@ problems.install(api)
 api.add_router("/session", session.router)
 api.add_router("/servers", servers.router)
 api.add_router("", load.router)
+api.add_router("", disk.router)
 api.add_router("", statements.router)
 api.add_router("", statement_page.router)
 api.add_router("", statement_parts.router)

@@ -159,7 +159,10 @@ class SieveOut(Out):
 
 
 class SampleOut(Out):
-    """One session at one tick; ages in milliseconds, null unknown."""
+    """One session at one tick; ages in milliseconds, null unknown.
+
+    Bytes are those its process moved since the tick before, null where nobody counted.
+    """
 
     at: int
     pid: int
@@ -178,6 +181,8 @@ class SampleOut(Out):
     blocker: int | None
     transaction_ms: int | None
     statement_ms: int | None
+    bytes_read: int | None
+    bytes_written: int | None
 
 
 class SamplesOut(Out):
@@ -223,7 +228,7 @@ def get_load(
     )
     series, ticks = answer.series, int(answer.series.ticks.sum())
     total_seen = int(series.seen.sum())
-    labels = _labels(server_id, split, list(series.groups))
+    labels = labels_of(server_id, split, list(series.groups))
     said = headline(answer.unpicked, answer.buckets.starts(), server.cores)
     rows, running = series.sessions(), series.running_sessions()
     return LoadOut(
@@ -325,7 +330,7 @@ def get_sieve(
 
 
 def _column(server_id: int, column: Column) -> ColumnOut:
-    labels = _labels(server_id, column.dimension, [row.value for row in column.rows])
+    labels = labels_of(server_id, column.dimension, [row.value for row in column.rows])
     return ColumnOut(
         dimension=column.dimension,
         more=column.more,
@@ -348,7 +353,7 @@ def _column(server_id: int, column: Column) -> ColumnOut:
     )
 
 
-def _labels(server_id: int, dimension: Dimension, values: list[str]) -> dict[str, tuple[str, str]]:
+def labels_of(server_id: int, dimension: Dimension, values: list[str]) -> dict[str, tuple[str, str]]:
     """Short and full words for values."""
     match dimension:
         case Dimension.KIND:
@@ -394,6 +399,8 @@ def _sample_rows(server_id: int, samples: Iterator[selectors.RawSample]) -> Iter
                 blocker=s.blocker or None,
                 transaction_ms=s.transaction_ms if s.transaction_ms >= 0 else None,
                 statement_ms=s.statement_ms if s.statement_ms >= 0 else None,
+                bytes_read=s.moved and s.moved[0],
+                bytes_written=s.moved and s.moved[1],
             )
 
 

@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from ninja import Path, Query, Router
 
 from faena.api.figures import rounded
-from faena.api.load import ColumnOut, GapOut, GroupOut, _column, _labels
+from faena.api.load import ColumnOut, GapOut, GroupOut, _column, labels_of
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.api.statements import FiguresOut, Ranked, stars_of, written_out
@@ -208,7 +208,7 @@ def _usual(server: Server, number: int, cells: Buckets) -> UsualCost:
 def _waits(server_id: int, series: LoadSeries) -> list[GroupOut]:
     """Sessions by wait kind over time, with each kind's share of all that was seen."""
     ticks, seen = int(series.ticks.sum()), int(series.seen.sum())
-    labels = _labels(server_id, Dimension.KIND, list(series.groups))
+    labels = labels_of(server_id, Dimension.KIND, list(series.groups))
     return [
         GroupOut(
             key=group,

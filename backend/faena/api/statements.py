@@ -55,6 +55,8 @@ class FiguresOut(Out):
     change: float | None
     sessions: float | None
     on_cpu: float | None
+    disk_read_rate: float | None
+    disk_write_rate: float | None
     starred: bool
 
 
@@ -71,7 +73,8 @@ class RankingOut(Out):
 
     A row's `change` is its time a second over that of the window before: null when it is new or that was not counted.
     `hidden` statements of tools and of the system were left out, `unfit` by conditions on figures. `sessions` and
-    `on_cpu` of a row are sampled means, null where nothing was sampled; `uncounted`, told where nothing is narrowed, are
+    `on_cpu` of a row are sampled means, null where nothing was sampled. `disk_read_rate` and `disk_write_rate` are bytes a
+    second that its sessions' processes read from the disks and wrote, null where nobody counted them. `uncounted`, told where nothing is narrowed, are
     statements most of whose sampled time is not in the counters.
     """
 
@@ -99,6 +102,8 @@ class Ranked(NamedTuple):
     starred: bool = False
     sessions: float | None = None
     on_cpu: float | None = None
+    disk_read_rate: float | None = None
+    disk_write_rate: float | None = None
 
     def value(self, name: str) -> float | None:
         found: float | None = getattr(self if name in self._fields else self.figures, name)
@@ -147,7 +152,9 @@ def _ranking(request: HttpRequest, server: Server, window: Window, given: Rankin
     conditions = read_conditions(given.where)
     narrowing = selectors.Narrowing(containing=given.containing, without_user=server.username, conditions=conditions)
     counted = selectors.figures(server.id, window, **narrowing)
-    sampled = _seen(server, window, conditions)
+    picks = _picks(conditions)
+    sampled = _seen(server, window, picks)
+    moved = samples.bytes_by_statement(server.id, window, picks)
     whole = not (given.containing or conditions or given.starred)
     found = [*counted, *_not_counted(counted, sampled)] if whole else counted
     hidden = set() if given.tools else selectors.tools(server.id, [one.query_id for one in found])
@@ -168,6 +175,8 @@ def _ranking(request: HttpRequest, server: Server, window: Window, given: Rankin
             starred=str(one.query_id) in stars,
             sessions=sampled.of(one.query_id, "sessions"),
             on_cpu=sampled.of(one.query_id, "on_cpu"),
+            disk_read_rate=moved.read.get(one.query_id, 0.0) if moved else None,
+            disk_write_rate=moved.written.get(one.query_id, 0.0) if moved else None,
         )
         for one in found
     ]
@@ -218,13 +227,17 @@ def _not_counted(counted: Sequence[StatementFigures], sampled: _Sampled) -> list
     return [figures_of(i, np.zeros(len(COUNTER_FIELDS))) for i in sampled.statements if i not in known]
 
 
-def _seen(server: Server, window: Window, conditions: Sequence[Condition]) -> _Sampled:
-    """Statements as sessions were seen in them, narrowed as far as samples tell."""
-    picks = [
+def _picks(conditions: Sequence[Condition]) -> list[Pick]:
+    """The conditions as far as samples tell of them."""
+    return [
         Pick(Dimension(one.field), one.name, exclude=not one.wanted)
         for one in conditions
         if isinstance(one, NameCondition) and one.field in ("user", "database")
     ]
+
+
+def _seen(server: Server, window: Window, picks: Sequence[Pick]) -> _Sampled:
+    """Statements as sessions were seen in them."""
     (column,), ticks = samples.sieve(server.id, window, [Dimension.STATEMENT], picks, at_most=10_000)
     found = [
         Seen(

@@ -10,9 +10,11 @@ import orjson
 from faena.core.logged import CaptureRules, EventKind, Execution, LogEvent, LogPosition, LogReading
 from faena.core.readings import (
     CounterKey,
+    DiskBytes,
     HostFigures,
     LockEdge,
     LockFact,
+    ProcessBytes,
     SampleReading,
     ServerVitals,
     SessionSample,
@@ -130,7 +132,8 @@ def pack(record: Record) -> bytes:
                 [e.waiter, e.blocker, e.which, e.waited_ms, *(getattr(e.fact, n) for n in _FACT_FIELDS)]
                 for e in r.edges
             ]
-            body: list[Any] = ["sampled", server, r.due, r.took, missed, sessions, edges, r.late]
+            body: list[Any] = ["sampled", server, r.due, r.took, missed, sessions, edges, r.late,
+                                    r.disk and [r.disk.covers, [tuple(one) for one in r.disk.processes]]]  # fmt: skip
         case Counted(server_id=server, delta=d):
             keys = [[k.query_id, k.database, k.user, k.toplevel] for k in d.keys]
             body = ["counted", server, d.since, d.until, keys, d.values.tolist(), sorted(d.breaks)]
@@ -158,13 +161,15 @@ def unpack(line: bytes) -> Record:
         kind, server, *rest = orjson.loads(line)
         match kind:
             case "sampled":
-                due, took, missed, rows, edges, *late = rest  # an earlier version did not write the last
+                due, took, missed, rows, edges, *more = rest  # earlier versions did not write the last ones
+                late, disk = (*more, None, None)[:2]
                 reading = SampleReading(
                     due=EpochMs(due),
                     took=Millis(took),
                     sessions=tuple(_session(row) for row in rows),
                     edges=tuple(_edge(*row) for row in edges),
-                    late=Millis(late[0] if late else 0),
+                    late=Millis(late or 0),
+                    disk=_disk(*disk) if disk else None,
                 )
                 return Sampled(server_id=server, reading=reading, missed=missed)
             case "counted":
@@ -223,6 +228,10 @@ def _session(row: list[Any]) -> SessionSample:
     values = dict(zip(_SESSION_FIELDS, row, strict=True))
     values["blocked_by"] = tuple(Pid(pid) for pid in values["blocked_by"])
     return SessionSample(**values)
+
+
+def _disk(covers: float, processes: list[list[Any]]) -> DiskBytes:
+    return DiskBytes(covers=Millis(covers), processes=tuple(ProcessBytes(Pid(pid), *rest) for pid, *rest in processes))
 
 
 def _edge(waiter: int, blocker: int, which: str, waited_ms: int, *told: str) -> LockEdge:

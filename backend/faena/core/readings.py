@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -87,12 +88,32 @@ class LockEdge:
     waited_ms: int = UNKNOWN_AGE
 
 
+ENDED = Pid(0)  # stands for processes that ended before they were looked at again
+
+
+class ProcessBytes(NamedTuple):
+    """What one process of a server read from the disks and wrote to them, in bytes. `backend` is its kind."""
+
+    pid: Pid
+    backend: str
+    read: int
+    written: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DiskBytes:
+    """What a server's processes moved in the `covers` before a sample; who moved nothing is left out."""
+
+    covers: Millis
+    processes: tuple[ProcessBytes, ...]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SampleReading:
     """All sessions of interest at one tick. `due` is the start of its period, `took` the time the answer needed.
 
     `late` is how long after it was asked, drawn by chance; ages are those at `due`. `edges` tell of the lock waits
-    among them.
+    among them. `disk` is None where the server's processes cannot be looked at.
     """
 
     due: EpochMs
@@ -100,6 +121,7 @@ class SampleReading:
     sessions: tuple[SessionSample, ...]
     edges: tuple[LockEdge, ...] = ()
     late: Millis = NOT_LATE
+    disk: DiskBytes | None = None
 
 
 # Cumulative figures of one statement, in the order of the columns of CounterReading.values.
@@ -153,6 +175,14 @@ class StatementText:
     text: Normalised
 
 
+class Processes(StrEnum):
+    """Whether the collector can see what each process of a server reads from the disks and writes to them."""
+
+    ELSEWHERE = "elsewhere"  # they run on another machine, or hidden from us in a container
+    REFUSED = "refused"  # they run here, and belong to another account
+    SEEN = "seen"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ServerFacts:
     """What a server says of itself on connecting."""
@@ -165,6 +195,7 @@ class ServerFacts:
     in_recovery: bool = False
     has_statement_counters: bool = True
     cores: int | None = None  # None: the server cannot tell; set by hand or by a host agent
+    processes: Processes = Processes.ELSEWHERE
 
 
 def labels(sessions: Sequence[SessionSample]) -> dict[Pid, SessionSample]:

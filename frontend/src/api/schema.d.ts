@@ -520,6 +520,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/bytes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Bytes
+         * @description Values of several dimensions ranked by the bytes they moved, each inside the picks of all the others.
+         */
+        get: operations["bytes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/capture": {
         parameters: {
             query?: never;
@@ -1609,6 +1629,57 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["ShareOut"][];
         };
+        /**
+         * ByteColumnOut
+         * @description `not_at_work`: bytes a second of processes that no sample saw at work, within `rate`.
+         */
+        ByteColumnOut: {
+            /** Dimension */
+            dimension: string;
+            /** More */
+            more: number;
+            /** Not At Work */
+            not_at_work: number;
+            /** Rate */
+            rate: number;
+            /** Rows */
+            rows: components["schemas"]["ByteRowOut"][];
+        };
+        /**
+         * ByteRowOut
+         * @description `rate` in bytes a second; `by_kind` splits the part of sessions at work by what they waited for.
+         */
+        ByteRowOut: {
+            /** By Kind */
+            by_kind: {
+                [key: string]: number;
+            };
+            /** Full */
+            full: string;
+            /** Label */
+            label: string;
+            /** Picked */
+            picked: boolean;
+            /** Rate */
+            rate: number;
+            /** Share */
+            share: number;
+            /** Value */
+            value: string;
+        };
+        /**
+         * BytesOut
+         * @description `counted_s` of the window's `window_s` seconds were counted; 0: no columns. `processes`: whether they can be, now.
+         */
+        BytesOut: {
+            /** Columns */
+            columns: components["schemas"]["ByteColumnOut"][];
+            /** Counted S */
+            counted_s: number;
+            processes: components["schemas"]["Processes"];
+            /** Window S */
+            window_s: number;
+        };
         /** CaptureBody */
         CaptureBody: {
             /**
@@ -2376,6 +2447,10 @@ export interface components {
             calls: number;
             /** Change */
             change: number | null;
+            /** Disk Read Rate */
+            disk_read_rate: number | null;
+            /** Disk Write Rate */
+            disk_write_rate: number | null;
             /** Errors */
             errors: number;
             /** Label */
@@ -2919,7 +2994,7 @@ export interface components {
          * @description What a ranking can be ordered by.
          * @enum {string}
          */
-        Measure: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu";
+        Measure: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu" | "disk_read_rate" | "disk_write_rate";
         /**
          * MemoryOut
          * @description `captured` executions are known singly, `spilled` of them wrote temporary files; sizes in bytes.
@@ -3408,6 +3483,12 @@ export interface components {
             pid?: number | null;
         };
         /**
+         * Processes
+         * @description Whether the collector can see what each process of a server reads from the disks and writes to them.
+         * @enum {string}
+         */
+        Processes: "elsewhere" | "refused" | "seen";
+        /**
          * ProposalOut
          * @description Costs in the planner's units, estimated; `writes` of the table since its counters began. Text to copy, never run.
          */
@@ -3561,7 +3642,7 @@ export interface components {
              */
             containing: string;
             /** @default total_ms */
-            sort: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu";
+            sort: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu" | "disk_read_rate" | "disk_write_rate";
             /**
              * Starred
              * @description only those the user has starred
@@ -3586,7 +3667,8 @@ export interface components {
          *
          *     A row's `change` is its time a second over that of the window before: null when it is new or that was not counted.
          *     `hidden` statements of tools and of the system were left out, `unfit` by conditions on figures. `sessions` and
-         *     `on_cpu` of a row are sampled means, null where nothing was sampled; `uncounted`, told where nothing is narrowed, are
+         *     `on_cpu` of a row are sampled means, null where nothing was sampled. `disk_read_rate` and `disk_write_rate` are bytes a
+         *     second that its sessions' processes read from the disks and wrote, null where nobody counted them. `uncounted`, told where nothing is narrowed, are
          *     statements most of whose sampled time is not in the counters.
          */
         RankingOut: {
@@ -3770,6 +3852,8 @@ export interface components {
         /**
          * SampleOut
          * @description One session at one tick; ages in milliseconds, null unknown.
+         *
+         *     Bytes are those its process moved since the tick before, null where nobody counted.
          */
         SampleOut: {
             /** At */
@@ -3778,6 +3862,10 @@ export interface components {
             backend: string;
             /** Blocker */
             blocker: number | null;
+            /** Bytes Read */
+            bytes_read: number | null;
+            /** Bytes Written */
+            bytes_written: number | null;
             /** Client */
             client: string;
             /** Database */
@@ -4757,6 +4845,12 @@ export interface components {
             wait_label: string;
         };
         /**
+         * Way
+         * @description Which bytes; the value is the word used in the API and in the URL.
+         * @enum {string}
+         */
+        Way: "read" | "written";
+        /**
          * What
          * @description What is to be ended.
          * @enum {string}
@@ -5557,6 +5651,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LanesOut"];
+                };
+            };
+        };
+    };
+    bytes_get: {
+        parameters: {
+            query: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                /** @description dimension:value or !dimension:value; may be repeated */
+                pick?: string[];
+                /** @description the columns, in order; may be repeated */
+                dimension: ("kind" | "wait" | "statement" | "tables" | "program" | "user" | "client" | "database" | "held_by" | "backend")[];
+                /** @description which bytes */
+                way?: "read" | "written";
+                /** @description at most this many a column */
+                rows?: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BytesOut"];
                 };
             };
         };
@@ -6566,7 +6697,7 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
-                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu";
+                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu" | "disk_read_rate" | "disk_write_rate";
                 /** @description only texts that contain this */
                 containing?: string;
                 /** @description a condition; may be repeated, and all must hold */
@@ -6605,7 +6736,7 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
-                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu";
+                sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu" | "disk_read_rate" | "disk_write_rate";
                 /** @description only texts that contain this */
                 containing?: string;
                 /** @description a condition; may be repeated, and all must hold */

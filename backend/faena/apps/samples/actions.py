@@ -1,15 +1,18 @@
 """Writing samples of the open hours: each tick once. What becomes of them is in closing.py."""
 
 from collections.abc import Iterable, Sequence
+from itertools import chain
 
 from django.db import connection, transaction
 
+from faena.apps.samples.disk import put_bytes
 from faena.apps.samples.models import Combination
 from faena.apps.samples.rows import copy_in
 from faena.apps.servers import holdings
 from faena.core.readings import SampleReading, labels
 from faena.core.sampling import dimensions
 from faena.core.sampling.dimensions import combination_of
+from faena.core.sampling.disk import whose
 from faena.core.units import QueryId
 
 MAX_INT = 2**31 - 1
@@ -67,7 +70,9 @@ def store_ticks(
     fresh = list({reading.due: reading for reading, _ in readings if reading.due in new}.values())
     present = {reading.due: labels(reading.sessions) for reading in fresh}
     found = [(r.due, s, combination_of(s, present[r.due])) for r in fresh for s in r.sessions]
-    codes = codebook.codes(combination for _, _, combination in found)
+    moved = [(reading, whose(reading.disk, present[reading.due])) for reading in fresh if reading.disk is not None]
+    wanted = chain((one for _, _, one in found), (one for _, told in moved for _, one, _, _ in told))
+    codes = codebook.codes(wanted)
     copy_in(
         (
             server_id, due, s.pid, codes[combination], s.blocked_by[0] if s.blocked_by else 0,
@@ -75,6 +80,7 @@ def store_ticks(
         )
         for due, s, combination in found
     )  # fmt: skip
+    put_bytes(server_id, moved, codes)
     if new:
         holdings.grew(server_id, first_ms=min(new), newest_ms=max(new), codes=len(codes))
     return fresh

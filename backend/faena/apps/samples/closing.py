@@ -12,6 +12,7 @@ from django.db import transaction
 from django.db.models import Exists, OuterRef
 
 from faena.apps.samples import packing
+from faena.apps.samples.disk import close_bytes, forget_bytes
 from faena.apps.samples.models import Chunk, Combination, DayTotals, OpenSample, Rollup, Tick, WaitHour
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
 from faena.apps.samples.sessions import KEPT, closed_hour, waiting_in
@@ -72,6 +73,7 @@ def _close_hour(server_id: int, hour: int) -> bool:
     if before is not None:
         columns = _merged(_kept(before, columns), columns)
     put_hours(server_id, {hour: columns})
+    close_bytes(server_id, hour)
     OpenSample.objects.filter(**span)._raw_delete(using="default")
     Tick.objects.filter(**span)._raw_delete(using="default")
     return True
@@ -243,6 +245,7 @@ def forget_before(server_id: int, samples_before_ms: int, sums_before_ms: int) -
     hour, day = (samples_before_ms - samples_before_ms % MS_PER_HOUR, sums_before_ms - sums_before_ms % MS_PER_DAY)
     gone = Chunk.objects.filter(server_id=server_id, hour_ms__lt=hour)._raw_delete(using="default")
     WaitHour.objects.filter(server_id=server_id, hour_ms__lt=hour)._raw_delete(using="default")
+    forget_bytes(server_id, hour, day)
     sums = Rollup.objects.filter(server_id=server_id, hour_ms__lt=day)._raw_delete(using="default")
     DayTotals.objects.filter(server_id=server_id, day_ms__lt=day)._raw_delete(using="default")
     if gone or sums:

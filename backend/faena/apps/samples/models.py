@@ -142,3 +142,35 @@ class Chunk(models.Model):
     started_s = models.BinaryField()
     transaction_ms = models.BinaryField()
     statement_ms = models.BinaryField()
+
+
+class OpenBytes(models.Model):
+    """What a server's processes read from the disks and wrote to them in the `covers_ms` before a tick, in bytes.
+
+    No row: nothing was counted. Of the arrays an item each for a process that moved any; pid 0 for those that ended.
+    """
+
+    pk = models.CompositePrimaryKey("server_id", "at_ms")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    at_ms = models.BigIntegerField()
+    covers_ms = models.IntegerField()
+    pids = ArrayField(models.IntegerField())
+    codes = ArrayField(models.IntegerField())
+    read = ArrayField(models.BigIntegerField())
+    written = ArrayField(models.BigIntegerField())
+
+
+class BytesHour(models.Model):
+    """A closed hour of OpenBytes, packed: as it was with a `unit_ms` of 0, else summed up by so many milliseconds."""
+
+    pk = models.CompositePrimaryKey("server_id", "unit_ms", "hour_ms")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    unit_ms = models.IntegerField()
+    hour_ms = models.BigIntegerField()
+    tick_ms = models.BinaryField()
+    covers_ms = models.BinaryField()
+    tick = models.BinaryField()
+    code = models.BinaryField()
+    pid = models.BinaryField()
+    read = models.BinaryField()
+    written = models.BinaryField()

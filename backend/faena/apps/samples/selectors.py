@@ -2,12 +2,14 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 from django.contrib.postgres.aggregates import ArrayAgg
 
 from faena.apps.samples.dictionary import read_dictionary
+from faena.apps.samples.disk import Moved, moved_in, read_bytes
 from faena.apps.samples.hours import read_frame
 from faena.apps.samples.models import Tick
 from faena.apps.samples.sessions import hours_of, read_hour
@@ -15,9 +17,10 @@ from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings
 from faena.core.locks.history import SessionFrame
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
+from faena.core.sampling.disk import ByteColumn, Way, bytes_by_code, rank_bytes
 from faena.core.sampling.frame import GRID_MS, SampleFrame
 from faena.core.sampling.load import Column, LoadSeries, Moments, count_codes, load_by, load_by_kind, rank
-from faena.core.sampling.rollup import unit_for
+from faena.core.sampling.rollup import MINUTE_MS, MINUTELY_FROM_MS, unit_for
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.ticks import Gap, gaps, missing_ticks
 from faena.core.series.window import Buckets, Window, cut
@@ -147,9 +150,55 @@ def _sightings(frame: SampleFrame, wanted: npt.NDArray[np.bool_]) -> float:
     return float(np.count_nonzero(wanted[frame.code]))
 
 
+def _unit_for(window: Window) -> int:
+    return MINUTE_MS if window.length_ms >= MINUTELY_FROM_MS else 0
+
+
+def sieve_of_bytes(
+    server_id: int, window: Window, dimensions: Sequence[Dimension], trail: Sequence[Pick], way: Way, *, at_most: int
+) -> tuple[list[ByteColumn], float]:
+    """A ranked column per dimension, and the seconds of the window that were counted; no columns where it is 0."""
+    frame = read_bytes(server_id, window, _unit_for(window))
+    if not frame.seconds:
+        return [], 0.0
+    dictionary = read_dictionary(server_id)
+    moved = bytes_by_code(frame, way, len(dictionary))
+    return [
+        rank_bytes(moved, frame.seconds, dictionary, dimension, trail, at_most=at_most) for dimension in dimensions
+    ], frame.seconds
+
+
+class ByStatement(NamedTuple):
+    """Bytes a second by statement."""
+
+    read: dict[int, float]
+    written: dict[int, float]
+
+
+def bytes_by_statement(server_id: int, window: Window, trail: Sequence[Pick]) -> ByStatement | None:
+    """Of every statement that moved any; None where nothing was counted in the window."""
+    frame = read_bytes(server_id, window, _unit_for(window))
+    if not frame.seconds:
+        return None
+    dictionary = read_dictionary(server_id)
+    inside = narrow(dictionary, trail)
+    told = []
+    for way in Way:
+        moved = np.where(inside, bytes_by_code(frame, way, len(dictionary)), 0.0) / frame.seconds
+        sums: dict[int, float] = {}
+        for code in np.flatnonzero(moved).tolist():
+            if (statement := dictionary.combinations[code].query_id) is not None:
+                sums[statement] = sums.get(statement, 0.0) + float(moved[code])
+        told.append(sums)
+    return ByStatement(*told)
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RawSample:
-    """One session at one tick. Ages in milliseconds, -1 unknown; `blocker` 0: nobody."""
+    """One session at one tick. Ages in milliseconds, -1 unknown; `blocker` 0: nobody.
+
+    `moved` is the bytes its process read from the disks and wrote since the tick before; None where nobody counted.
+    """
 
     at_ms: int
     pid: int
@@ -159,6 +208,7 @@ class RawSample:
     statement_ms: int
     combination: Combination
     kind: str
+    moved: tuple[int, int] | None
 
 
 def raw_samples(server_id: int, window: Window, trail: Sequence[Pick], *, idle: bool = True) -> Iterator[RawSample]:
@@ -168,15 +218,18 @@ def raw_samples(server_id: int, window: Window, trail: Sequence[Pick], *, idle: 
     if not idle:
         keep &= dictionary.active
     for part in hours_of(window):
-        yield from _hour_samples(read_hour(server_id, part), dictionary, keep)
+        yield from _hour_samples(read_hour(server_id, part), moved_in(server_id, part), dictionary, keep)
 
 
-def _hour_samples(frame: SessionFrame, dictionary: Dictionary, keep: npt.NDArray[np.bool_]) -> Iterator[RawSample]:
+def _hour_samples(
+    frame: SessionFrame, moved: Moved, dictionary: Dictionary, keep: npt.NDArray[np.bool_]
+) -> Iterator[RawSample]:
     known = frame.code < len(keep)
     for i in np.flatnonzero(known)[keep[frame.code[known]]].tolist():
-        code = int(frame.code[i])
+        code, at_ms = int(frame.code[i]), int(frame.tick_ms[frame.tick[i]])
         yield RawSample(
-            at_ms=int(frame.tick_ms[frame.tick[i]]),
+            at_ms=at_ms,
+            moved=moved.of(at_ms, int(frame.pid[i])),
             combination=dictionary.combinations[code],
             kind=dictionary.kinds[code],
             **{name: int(getattr(frame, name)[i]) for name in _TOLD},

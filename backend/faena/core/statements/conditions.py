@@ -9,7 +9,7 @@ from faena.core.errors import BadInput
 
 NUMBERS = (
     "total_ms", "mean_ms", "calls", "rows", "stddev_ms", "plan_ms", "blocks_hit", "blocks_read", "read_ms", "temp_written",
-    "wal_bytes", "share", "errors", "change", "sessions", "on_cpu",
+    "wal_bytes", "share", "errors", "change", "sessions", "on_cpu", "disk_read_rate", "disk_write_rate",
 )  # fmt: skip
 NAMES = ("user", "database", "table")
 _COMPARE: Mapping[str, Callable[[float, float], bool]] = {

@@ -71,6 +71,8 @@ class Measure(StrEnum):
     CHANGE = "change"
     SESSIONS = "sessions"
     ON_CPU = "on_cpu"
+    DISK_READ = "disk_read_rate"
+    DISK_WRITTEN = "disk_write_rate"
 
 
 def sum_of_squares(calls: float, mean_ms: float, stddev_ms: float) -> float:

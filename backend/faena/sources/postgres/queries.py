@@ -154,6 +154,9 @@ FACTS: LiteralString = """
            EXISTS (SELECT FROM pg_extension WHERE extname = 'pg_stat_statements'),
            pg_has_role(current_user, 'pg_read_all_stats', 'USAGE')"""
 
+OWN_PROCESS: LiteralString = """
+    SELECT pid, date_part('epoch', backend_start), current_setting('cluster_name')
+      FROM pg_stat_get_activity(pg_backend_pid())"""
 SETTINGS: LiteralString = """
     SELECT name, setting FROM pg_settings
      WHERE name IN ('compute_query_id', 'track_io_timing', 'shared_preload_libraries', 'track_activity_query_size',

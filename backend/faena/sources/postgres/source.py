@@ -19,6 +19,7 @@ from faena.core.readings import (
     PREPARED,
     CounterKey,
     CounterReading,
+    Processes,
     SampleReading,
     ServerFacts,
     SessionSample,
@@ -28,6 +29,7 @@ from faena.core.readings import (
 from faena.core.sql.texts import conceal, fingerprint
 from faena.core.statements.figures import sum_of_squares
 from faena.core.units import NOT_LATE, EpochMs, Millis, Pid, QueryId
+from faena.sources.machine import NotReadable, ServerProcesses
 from faena.sources.postgres import queries
 from faena.sources.postgres.locks import LockReader, in_order_of_blame
 from faena.sources.postgres.log import ServerLog, log_grant
@@ -112,13 +114,14 @@ class PostgresSource:
         self._seen_texts: dict[QueryId, Normalised] = {}  # of sampled statements without an quoted, by our fingerprint
         self._locks = LockReader(self._ask_quickly, self._ask_slowly)
         self._surveyed: Counts | None = None
+        self._processes: ServerProcesses | None = None
         self._log: ServerLog | None = None
         self._known_as: dict[QueryId, QueryId] = {}  # our fingerprint of a text to the server's quoted
 
     async def connect(self) -> ServerFacts:
         """Both connections and what the server says of itself. Raises SourceAway, SourceRefused or SourceUnfit."""
         await self.close()
-        self._databases, self._roles = {}, {}
+        self._databases, self._roles, self._processes = {}, {}, None
         try:
             self._reached = await asyncio.to_thread(self._looked_up, self._target)
         except BadInput as error:
@@ -130,6 +133,8 @@ class PostgresSource:
             assert row is not None
             version, text, started, max_connections, standby, has_counters, reads_all = row
             settings: dict[str, str] = dict(await (await self._slow.execute(queries.SETTINGS)).fetchall())
+            own = await (await self._quick.execute(queries.OWN_PROCESS)).fetchone()
+            assert own is not None
         except psycopg.Error as error:
             await self.close()
             raise as_source_error(error, self._where) from error
@@ -154,7 +159,16 @@ class PostgresSource:
             settings=settings,
             in_recovery=standby,
             has_statement_counters=has_counters,
+            processes=self._find_processes(*own),
         )
+
+    def _find_processes(self, pid: int, started_s: float, cluster: str) -> Processes:
+        """Whether the server runs on this machine; our own session's process tells."""
+        try:
+            self._processes = ServerProcesses.around(pid, started_s, cluster)
+        except NotReadable:
+            return Processes.REFUSED
+        return Processes.ELSEWHERE if self._processes is None else Processes.SEEN
 
     def _rights_lost(self) -> SourceRefused:
         return SourceRefused(
@@ -192,6 +206,7 @@ class PostgresSource:
         if rows and not rows[0].allowed:
             raise self._rights_lost()
         took = Millis((perf_counter() - begun) * 1000)
+        disk = self._processes.read() if self._processes else None
         blockers = {pid for row in rows for pid in row.blocked_by or () if pid > 0}
         if away := blockers - {row.pid for row in rows}:
             rows += await self._sessions(queries.sample(self._version, only=True), [sorted(away)])
@@ -200,7 +215,7 @@ class PostgresSource:
             await self._learn_names(rows)
         sessions = [self._session(row, late) for row in rows]
         in_order = tuple(in_order_of_blame(sessions, edges))
-        return SampleReading(due=due, took=took, sessions=in_order, edges=tuple(edges), late=late)
+        return SampleReading(due=due, took=took, sessions=in_order, edges=tuple(edges), late=late, disk=disk)
 
     async def _sessions(self, query: LiteralString, args: Sequence[object] | None = None) -> list[SessionRow]:
         return list(map(SessionRow._make, await self._ask(self._quick, query, args)))
