@@ -22,6 +22,7 @@ export interface ViewSearch {
   compare?: string;
   view?: string;
   under?: string;
+  by?: string;
   where?: string[];
   only?: string[];
   tools?: string;
@@ -63,6 +64,7 @@ const WORDS = [
   "compare",
   "view",
   "under",
+  "by",
   "tools",
   "starred",
   "least",

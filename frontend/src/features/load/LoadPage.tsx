@@ -14,6 +14,7 @@ import { clock } from "../../lib/time";
 import { picked, type PickMode } from "../../lib/trail";
 import { duration, sessions } from "../../lib/units";
 import { COMPARED, type ViewSearch, windowOf } from "../../lib/view";
+import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
 import { useShortcuts } from "../../ui/useShortcuts";
@@ -21,8 +22,20 @@ import { useStill } from "../../ui/useStill";
 import { Departures } from "./Departures";
 import { Explanation } from "./Explanation";
 import { Legend } from "./Legend";
-import { dimmedKinds, earlierSpec, legend, sieveTable, waitToExplain } from "./model";
-import { sieveQuery, waitQuery } from "./queries";
+import {
+  byteColumns,
+  bytesTable,
+  countedWords,
+  dimmedKinds,
+  earlierSpec,
+  isRankedBy,
+  legend,
+  RANKED_BY,
+  sessionColumns,
+  sieveTable,
+  waitToExplain,
+} from "./model";
+import { bytesQuery, sieveQuery, waitQuery } from "./queries";
 import { Sieve } from "./Sieve";
 import { TotalView } from "./TotalView";
 import { Trail } from "./Trail";
@@ -62,13 +75,24 @@ export const LoadPage = ({ server, search, canMark, onSearch, onOpen }: Props) =
     enabled: compared !== undefined && load.data !== undefined,
     refetchInterval: false,
   });
+  const by = isRankedBy(search.by) ? search.by : "";
   const sieve = useQuery(sieveQuery(server, spec, trail, columns, rows));
+  const moved = useQuery({
+    ...bytesQuery(server, spec, trail, columns, rows, by === "written" ? by : "read"),
+    enabled: by !== "",
+  });
   // Nothing moves under a pointer; a change that the reader asked for is shown at once.
   const about = JSON.stringify([server, spec, trail, split]);
   const shownLoad = useStill(load.data, held, `${about}${String(load.isPlaceholderData)}`);
   const sieveAbout = `${about}${columns.join()}${rows}${String(sieve.isPlaceholderData)}`;
   const shownSieve = useStill(sieve.data, held, sieveAbout);
+  const shownBytes = useStill(
+    moved.data,
+    held,
+    `${about}${by}${columns.join()}${rows}${String(moved.isPlaceholderData)}`,
+  );
   const waits = shownSieve?.columns.find((column) => column.dimension === "wait");
+  const found = by === "" ? shownSieve && sessionColumns(shownSieve) : shownBytes && byteColumns(shownBytes, by);
   const asked = waitToExplain(search.wait, trail, waits);
   const wait = useQuery({ ...waitQuery(asked ?? "running"), enabled: asked !== null });
   const setTrail = (pick: string[]): void => onSearch({ pick, ...(pick.length ? {} : { wait: "" }) });
@@ -76,7 +100,7 @@ export const LoadPage = ({ server, search, canMark, onSearch, onOpen }: Props) =
     setTrail(picked(trail, dimension, value, mode));
   useShortcuts({ Backspace: () => setTrail(trail.slice(0, -1)) });
 
-  const failure = load.error ?? sieve.error;
+  const failure = load.error ?? sieve.error ?? (by ? moved.error : null);
   const words = (dimension: string, value: string): string => {
     if (dimension === "kind" && isKind(value)) return KIND_WORDS[value];
     const rowsOf = shownSieve?.columns.find((column) => column.dimension === dimension)?.rows;
@@ -150,19 +174,30 @@ export const LoadPage = ({ server, search, canMark, onSearch, onOpen }: Props) =
       <div className="flex items-center justify-between pt-1">
         <Trail trail={trail} words={words} onTrail={setTrail} />
         <span className="flex items-baseline gap-4">
-          {shownSieve ? <ExportMenu name="sieve" table={() => sieveTable(shownSieve)} /> : null}
+          <span className="text-muted text-sm">
+            ranked by{" "}
+            <Choice
+              label="rank the sieve by"
+              value={by}
+              options={Object.entries(RANKED_BY).map(([value, label]) => ({ value, label }))}
+              onChange={(next) => onSearch({ by: next })}
+            />
+          </span>
+          {by === "" && shownSieve ? <ExportMenu name="sieve" table={() => sieveTable(shownSieve)} /> : null}
+          {by !== "" && shownBytes ? <ExportMenu name="bytes" table={() => bytesTable(shownBytes)} /> : null}
           <AddColumn columns={columns} onColumns={(next) => onSearch({ columns: next })} />
         </span>
       </div>
       <div
         ref={below}
-        className={`min-h-0 grow overflow-y-auto pb-2 ${sieve.isPlaceholderData ? "opacity-50" : ""}`}
+        className={`min-h-0 grow overflow-y-auto pb-2 ${(by ? moved : sieve).isPlaceholderData ? "opacity-50" : ""}`}
         onPointerEnter={() => setHeld(true)}
         onPointerLeave={() => setHeld(false)}
       >
-        {shownSieve ? (
+        {by !== "" && shownBytes ? <p className="text-muted text-sm empty:hidden">{countedWords(shownBytes)}</p> : null}
+        {found ? (
           <Sieve
-            sieve={shownSieve}
+            found={found}
             columns={columns}
             onPick={pick}
             onColumns={(next) => onSearch({ columns: next })}

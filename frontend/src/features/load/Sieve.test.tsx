@@ -3,6 +3,7 @@ import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
+import { byteColumns, countedWords, sessionColumns } from "./model";
 import { Sieve } from "./Sieve";
 
 afterEach(cleanup);
@@ -30,7 +31,7 @@ const sieve: Schemas["SieveOut"] = {
 
 function show() {
   const acts = { onPick: vi.fn(), onColumns: vi.fn(), onExplain: vi.fn(), onOpen: vi.fn(), onMore: vi.fn() };
-  render(<Sieve sieve={sieve} columns={["wait", "program", "statement"]} {...acts} />);
+  render(<Sieve found={sessionColumns(sieve)} columns={["wait", "program", "statement"]} {...acts} />);
   return acts;
 }
 
@@ -86,5 +87,59 @@ describe("Sieve", () => {
     expect(button.textContent).toContain("75 ±6%");
     expect(button.getAttribute("title")).toContain("all of a");
     expect(button.getAttribute("title")).toContain("30 samples");
+  });
+});
+
+const moved: Schemas["BytesOut"] = {
+  counted_s: 60,
+  window_s: 60,
+  processes: "seen",
+  columns: [
+    {
+      dimension: "program",
+      more: 0,
+      rate: 3 * 1048576,
+      not_at_work: 1048576,
+      rows: [
+        {
+          value: "report",
+          label: "report",
+          full: "report",
+          rate: 2 * 1048576,
+          share: 2 / 3,
+          by_kind: { data_io: 2 * 1048576 },
+          picked: false,
+        },
+        {
+          value: "checkpointer",
+          label: "checkpointer",
+          full: "checkpointer",
+          rate: 1048576,
+          share: 1 / 3,
+          by_kind: {},
+          picked: false,
+        },
+      ],
+    },
+    { dimension: "wait", more: 0, rate: 3 * 1048576, not_at_work: 1048576, rows: [] },
+  ],
+};
+
+describe("Sieve ranked by bytes", () => {
+  it("says bytes a second, and how much no sample saw at work where only work has a value", () => {
+    const acts = { onPick: vi.fn(), onColumns: vi.fn(), onExplain: vi.fn(), onOpen: vi.fn(), onMore: vi.fn() };
+    render(<Sieve found={byteColumns(moved, "read")} columns={["program", "wait"]} {...acts} />);
+    expect(screen.getByRole("button", { name: /^report ?2\.00 MiB\/s 67%/ }).title).toContain(
+      "67% of what was read here",
+    );
+    expect(screen.getByText("nothing read from the disks here")).toBeTruthy();
+    expect(screen.getAllByText(/processes not seen at work/)).toHaveLength(1);
+  });
+
+  it("tells why nothing was counted, and when only a part was", () => {
+    expect(countedWords(moved)).toBe("");
+    expect(countedWords({ ...moved, counted_s: 30 })).toContain("50% of the window");
+    expect(countedWords({ counted_s: 0, window_s: 60, processes: "elsewhere" })).toContain("not counted");
+    expect(countedWords({ counted_s: 0, window_s: 60, processes: "refused" })).toContain("another account");
   });
 });

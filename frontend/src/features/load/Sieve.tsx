@@ -1,16 +1,14 @@
 import { Minus, MoveLeft, Plus, X } from "lucide-react";
 import type { KeyboardEvent, MouseEvent } from "react";
 
-import type { Schemas } from "../../api/client";
 import { kindFill } from "../../charts/kinds";
 import { DIMENSIONS, type DimensionName, isDimension } from "../../lib/dimensions";
 import type { PickMode } from "../../lib/trail";
-import { sessions, share } from "../../lib/units";
 import { Choice } from "../../ui/Choice";
-import { barParts } from "./model";
+import { barParts, type SieveColumn, type SieveRow as Row } from "./model";
 
 interface Props {
-  readonly sieve: Schemas["SieveOut"];
+  readonly found: readonly SieveColumn[];
   readonly columns: readonly DimensionName[];
   readonly onPick: (dimension: string, value: string, mode: PickMode) => void;
   readonly onColumns: (columns: DimensionName[]) => void;
@@ -20,8 +18,8 @@ interface Props {
 }
 
 /** Columns side by side, one per dimension, each ranking its values inside the picks of the others. */
-export const Sieve = ({ sieve, columns, onPick, onColumns, onExplain, onOpen, onMore }: Props) => {
-  const most = Math.max(...sieve.columns.flatMap((column) => column.rows.map((row) => row.sessions)), 0);
+export const Sieve = ({ found, columns, onPick, onColumns, onExplain, onOpen, onMore }: Props) => {
+  const most = Math.max(...found.flatMap((column) => column.rows.map((row) => row.size)), 0);
   return (
     <div
       className="grid gap-x-5"
@@ -33,7 +31,7 @@ export const Sieve = ({ sieve, columns, onPick, onColumns, onExplain, onOpen, on
       data-sieve
     >
       {columns.map((name, index) => {
-        const column = sieve.columns.find((one) => one.dimension === name);
+        const column = found.find((one) => one.dimension === name);
         return (
           <section key={name} aria-label={DIMENSIONS[name]} className="min-w-0">
             <ColumnHead name={name} index={index} columns={columns} onColumns={onColumns} />
@@ -52,7 +50,8 @@ export const Sieve = ({ sieve, columns, onPick, onColumns, onExplain, onOpen, on
                 />
               ))}
             </ul>
-            {column && column.rows.length === 0 ? <p className="text-muted py-1 text-sm">nobody active here</p> : null}
+            {column && column.rows.length === 0 ? <p className="text-muted py-1 text-sm">{column.empty}</p> : null}
+            {column?.note ? <p className="text-muted py-0.5 text-xs">{column.note}</p> : null}
             {column && column.more > 0 ? (
               <button type="button" className="text-muted hover:text-accent text-xs" onClick={onMore}>
                 {column.more} more
@@ -114,7 +113,7 @@ const ColumnHead = ({ name, index, columns, onColumns }: HeadProps) => {
 };
 
 interface RowProps {
-  readonly row: Schemas["RowOut"];
+  readonly row: Row;
   readonly most: number;
   readonly column: number;
   readonly place: number;
@@ -127,7 +126,6 @@ interface RowProps {
 const SieveRow = ({ row, most, column, place, dimension, onPick, onExplain, onOpen }: RowProps) => {
   const pick = (event: MouseEvent | KeyboardEvent): void =>
     onPick(dimension, row.value, event.altKey ? "exclude" : event.shiftKey ? "add" : "only");
-  const exact = `${row.full}\n${sessions(row.sessions)} ±${sessions(row.sessions_margin)} sessions, ${share(row.share, row.share_margin)} of the load here, ${row.seen} samples`;
   const openable = dimension === "statement" && row.value !== "none";
   return (
     <li className="group relative">
@@ -136,7 +134,7 @@ const SieveRow = ({ row, most, column, place, dimension, onPick, onExplain, onOp
         aria-pressed={row.picked}
         data-column={column}
         data-place={place}
-        title={exact}
+        title={row.exact}
         onClick={(event) => {
           pick(event);
           if (dimension === "wait") onExplain(row.value);
@@ -153,11 +151,12 @@ const SieveRow = ({ row, most, column, place, dimension, onPick, onExplain, onOp
             {row.label}
           </span>
           <span className="shrink-0">
-            {sessions(row.sessions)} <span className="text-muted text-xs">{share(row.share, row.share_margin)}</span>
+            {row.said} <span className="text-muted text-xs">{row.share}</span>
           </span>
         </span>
         <svg className="mt-0.5 block h-[7px] w-full" aria-hidden="true">
-          {barParts(row.by_kind, most).map((part) => (
+          <Unknown row={row} most={most} />
+          {barParts(row.byKind, most).map((part) => (
             <rect
               key={part.kind}
               x={`${part.from}%`}
@@ -193,6 +192,23 @@ const SieveRow = ({ row, most, column, place, dimension, onPick, onExplain, onOp
         </button>
       </span>
     </li>
+  );
+};
+
+/** The part of a bar of which no sample saw the work. */
+const Unknown = ({ row, most }: { readonly row: Row; readonly most: number }) => {
+  const known = Object.values(row.byKind).reduce((sum, one) => sum + one, 0);
+  const rest = row.size - known;
+  if (rest <= row.size * 1e-6) return null;
+  const waiting = known - (row.byKind.running ?? 0);
+  return (
+    <rect
+      x={`${30 + (70 * waiting) / most}%`}
+      width={`${Math.max((70 * rest) / most, 0.4)}%`}
+      height="7"
+      fill="none"
+      stroke="var(--muted)"
+    />
   );
 };
 

@@ -5,7 +5,7 @@ import { type Kind, KINDS, isKind } from "../../charts/kinds";
 import type { Table } from "../../charts/saving";
 import { clock } from "../../lib/time";
 import { readPick } from "../../lib/trail";
-import { duration, sessions } from "../../lib/units";
+import { bytes, duration, sessions, share } from "../../lib/units";
 import type { WindowSpec } from "../../lib/view";
 
 export interface LegendRow {
@@ -62,6 +62,89 @@ export function earlierSpec(load: Schemas["LoadOut"] | undefined, ms: number): W
   return { from: start - ms, to: start - ms + (load.end - load.start) };
 }
 
+/** What the sieve ranks by; the value is the word in the URL. */
+export const RANKED_BY = { "": "sessions", read: "bytes read", written: "bytes written" } as const;
+export type RankedBy = keyof typeof RANKED_BY;
+
+export const isRankedBy = (text: string | undefined): text is RankedBy => text !== undefined && text in RANKED_BY;
+
+/** A row of the sieve, whatever it is ranked by. `byKind` adds up to `size`, or to less where not all of it is known. */
+export interface SieveRow {
+  readonly value: string;
+  readonly label: string;
+  readonly exact: string;
+  readonly size: number;
+  readonly said: string;
+  readonly share: string;
+  readonly byKind: Readonly<Record<string, number>>;
+  readonly picked: boolean;
+}
+
+export interface SieveColumn {
+  readonly dimension: string;
+  readonly rows: readonly SieveRow[];
+  readonly more: number;
+  readonly empty: string;
+  readonly note: string;
+}
+
+/** Columns ranked by sessions, with the error of sampling. */
+export const sessionColumns = (sieve: Schemas["SieveOut"]): SieveColumn[] =>
+  sieve.columns.map((column) => ({
+    dimension: column.dimension,
+    more: column.more,
+    empty: "nobody active here",
+    note: "",
+    rows: column.rows.map((row) => ({
+      value: row.value,
+      label: row.label,
+      exact: `${row.full}\n${sessions(row.sessions)} ±${sessions(row.sessions_margin)} sessions, ${share(row.share, row.share_margin)} of the load here, ${row.seen} samples`,
+      size: row.sessions,
+      said: sessions(row.sessions),
+      share: share(row.share, row.share_margin),
+      byKind: row.by_kind,
+      picked: row.picked,
+    })),
+  }));
+
+/** Bytes a second: "4.00 MiB/s". */
+export const rate = (perSecond: number): string => `${bytes(perSecond)}/s`;
+
+/** Columns ranked by bytes that processes moved. Work is only told of those that a sample saw at work. */
+export const byteColumns = (found: Schemas["BytesOut"], way: "read" | "written"): SieveColumn[] =>
+  found.columns.map((column) => {
+    const ofWork = column.dimension === "kind" || column.dimension === "wait";
+    return {
+      dimension: column.dimension,
+      more: column.more,
+      empty: way === "read" ? "nothing read from the disks here" : "nothing written to the disks here",
+      note: ofWork && column.not_at_work > 0 ? `and ${rate(column.not_at_work)} of processes not seen at work` : "",
+      rows: column.rows.map((row) => ({
+        value: row.value,
+        label: row.label,
+        exact: `${row.full}\n${rate(row.rate)} ${way}, ${share(row.share)} of what was ${way} here`,
+        size: row.rate,
+        said: rate(row.rate),
+        share: share(row.share),
+        byKind: row.by_kind,
+        picked: row.picked,
+      })),
+    };
+  });
+
+/** What to know of the bytes before believing them; empty where all of the window was counted. */
+export function countedWords(found: Pick<Schemas["BytesOut"], "counted_s" | "window_s" | "processes">): string {
+  const why = {
+    seen: "It counts from when it began to watch.",
+    refused:
+      "The server runs on the collector's machine, and its processes belong to another account. Run the collector as that account, or give it the right to look (CAP_SYS_PTRACE).",
+    elsewhere: "That takes a collector on the machine that the server runs on, and Linux.",
+  }[found.processes];
+  if (found.counted_s === 0) return `Bytes of single processes were not counted in this window. ${why}`;
+  const part = found.counted_s / found.window_s;
+  return part < 0.95 ? `Counted over ${share(part)} of the window; the rates are of that time.` : "";
+}
+
 /** All columns of a sieve as one table, a value a row. */
 export function sieveTable(sieve: Schemas["SieveOut"]): Table {
   return {
@@ -103,4 +186,14 @@ export function barParts(byKind: Readonly<Record<string, number>>, most: number,
     at += value * scale;
   }
   return parts;
+}
+
+/** Bytes as one table, a value a row. */
+export function bytesTable(found: Schemas["BytesOut"]): Table {
+  return {
+    columns: ["dimension", "value", "bytes_per_second", "share"],
+    rows: found.columns.flatMap((column) =>
+      column.rows.map((row) => [column.dimension, row.full || row.label, row.rate, row.share]),
+    ),
+  };
 }

@@ -5,7 +5,7 @@ import { type Schemas, ask, client } from "../../api/client";
 import { windowQuery } from "../../api/window";
 import { isKind, kindFill, KIND_WORDS } from "../../charts/kinds";
 import { clock, present } from "../../lib/time";
-import { duration } from "../../lib/units";
+import { bytes, duration } from "../../lib/units";
 import { follows, type ViewSearch, type WindowSpec, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
@@ -107,6 +107,8 @@ export const SamplesPage = ({ server, search }: Props) => {
                   "statement",
                   "for",
                   "in transaction for",
+                  "read",
+                  "wrote",
                   "held by",
                 ].map((name) => (
                   <th key={name} className="py-1 pr-3 font-normal whitespace-nowrap">
@@ -152,6 +154,8 @@ const SampleRow = ({ row }: { readonly row: Schemas["SampleOut"] }) => (
     </td>
     <td className="pr-3">{row.statement_ms === null ? "" : duration(row.statement_ms)}</td>
     <td className="pr-3">{row.transaction_ms === null ? "" : duration(row.transaction_ms)}</td>
+    <td className="pr-3">{row.bytes_read ? bytes(row.bytes_read) : ""}</td>
+    <td className="pr-3">{row.bytes_written ? bytes(row.bytes_written) : ""}</td>
     <td>{row.blocker === null ? "" : `pid ${row.blocker}${row.held_by ? `, root ${row.held_by}` : ""}`}</td>
   </tr>
 );

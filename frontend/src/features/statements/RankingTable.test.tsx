@@ -30,6 +30,8 @@ const row = (change: Partial<Schemas["FiguresOut"]>): Schemas["FiguresOut"] => (
   change: 2.5,
   sessions: 1.02,
   on_cpu: 0.9,
+  disk_read_rate: null,
+  disk_write_rate: null,
   starred: false,
   ...change,
 });

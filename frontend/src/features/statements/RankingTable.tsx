@@ -23,6 +23,14 @@ const SHOWN: readonly Measure[] = [
   "plan_ms",
   "errors",
 ];
+const COUNTED_BY_THE_MACHINE: readonly Measure[] = ["disk_read_rate", "disk_write_rate"];
+
+/** Columns that this ranking has: what only a collector on the server's machine counts is left out where none does. */
+const columnsOf = (found: Schemas["RankingOut"]): readonly Measure[] =>
+  found.rows.some((row) => row.disk_read_rate !== null)
+    ? SHOWN.flatMap((name) => (name === "read_ms" ? [name, ...COUNTED_BY_THE_MACHINE] : [name]))
+    : SHOWN;
+
 const UNKNOWN: Partial<Record<Measure, string>> = {
   stddev_ms: "fewer than two calls",
   sessions: "nothing was sampled in this window",
@@ -43,13 +51,14 @@ interface Props {
 /** The ranking itself: a statement a row, its figures as columns. */
 export const RankingTable = ({ found, usual, sort, server, search, onSort }: Props) => {
   const most = Math.max(0, ...found.rows.map((row) => row[sort] ?? 0));
+  const columns = columnsOf(found);
   return (
     <table className="font-condensed w-full">
       <thead className="bg-ground sticky top-0">
         <tr className="border-strong border-b">
           <th className="w-5" aria-label="star" />
           <th className="py-1 text-left font-normal">statement</th>
-          {SHOWN.map((name) => (
+          {columns.map((name) => (
             <Fragment key={name}>
               <th
                 className="pl-3 text-right font-normal whitespace-nowrap"
@@ -81,6 +90,7 @@ export const RankingTable = ({ found, usual, sort, server, search, onSort }: Pro
           <RankingRow
             key={row.query_id}
             row={row}
+            columns={columns}
             usual={againstUsual(row.total_ms, found.covered_ms, usual?.get(row.query_id))}
             sort={sort}
             most={most}
@@ -95,6 +105,7 @@ export const RankingTable = ({ found, usual, sort, server, search, onSort }: Pro
 
 interface RowProps {
   readonly row: Schemas["FiguresOut"];
+  readonly columns: readonly Measure[];
   readonly usual: number | null; // how many times
   readonly sort: Measure;
   readonly most: number;
@@ -102,12 +113,12 @@ interface RowProps {
   readonly search: ViewSearch;
 }
 
-const RankingRow = ({ row, usual, sort, most, server, search }: RowProps) => (
+const RankingRow = ({ row, columns, usual, sort, most, server, search }: RowProps) => (
   <tr className="border-line hover:bg-raised border-b">
     <td>
       <Star server={server} query={row.query_id} starred={row.starred} />
     </td>
-    <td className="max-w-0 w-2/5 py-1 pr-3">
+    <td className="max-w-0 w-2/5 min-w-56 py-1 pr-3">
       <Link
         to="/servers/$server/statements/$query"
         params={{ server: String(server), query: row.query_id }}
@@ -121,7 +132,7 @@ const RankingRow = ({ row, usual, sort, most, server, search }: RowProps) => (
         <rect width={`${most ? ((row[sort] ?? 0) / most) * 100 : 0}%`} height="4" fill="var(--running)" />
       </svg>
     </td>
-    {SHOWN.map((name) => {
+    {columns.map((name) => {
       const value = row[name];
       return (
         <Fragment key={name}>

@@ -19,7 +19,9 @@ export type Measure =
   | "errors"
   | "change"
   | "sessions"
-  | "on_cpu";
+  | "on_cpu"
+  | "disk_read_rate"
+  | "disk_write_rate";
 
 interface MeasureWords {
   readonly label: string;
@@ -27,6 +29,7 @@ interface MeasureWords {
   readonly say: (value: number) => string;
 }
 
+const perSecond = (value: number): string => `${bytes(value)}/s`;
 const pages = (value: number): string => bytes(value * PAGE_BYTES);
 
 /** "4.2 times", "0.5 times", as people say a ratio. */
@@ -51,6 +54,12 @@ export const MEASURES: Readonly<Record<Measure, MeasureWords>> = {
   wal_bytes: { label: "log", title: "write-ahead log produced", say: bytes },
   read_ms: { label: "reading", title: "time waited for reads, where the server times them", say: duration },
   plan_ms: { label: "planning", title: "time spent planning", say: duration },
+  disk_read_rate: {
+    label: "disk read",
+    title: "bytes read from the disks a second, calls under way included",
+    say: perSecond,
+  },
+  disk_write_rate: { label: "disk write", title: "bytes written a second, calls under way included", say: perSecond },
   errors: { label: "errors", title: "errors, timeouts and cancels that the log told of", say: count },
 };
 
@@ -123,6 +132,8 @@ export const CONDITION_FIELDS = [
   ["change", "change", "times"],
   ["sessions", "sessions", ""],
   ["on_cpu", "on CPU", "sessions"],
+  ["disk_read_rate", "disk read", "bytes/s"],
+  ["disk_write_rate", "disk write", "bytes/s"],
   ["user", "user", ""],
   ["database", "database", ""],
   ["table", "table", ""],
