@@ -31,7 +31,7 @@ class ByteRowOut(Out):
 
 
 class ByteColumnOut(Out):
-    """`not_at_work`: bytes a second of processes that no sample saw at work, within `rate`."""
+    """`not_at_work`: bytes a second of processes whose session rested at the sample, or ended, within `rate`."""
 
     dimension: str
     rows: list[ByteRowOut]

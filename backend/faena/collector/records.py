@@ -132,8 +132,9 @@ def pack(record: Record) -> bytes:
                 [e.waiter, e.blocker, e.which, e.waited_ms, *(getattr(e.fact, n) for n in _FACT_FIELDS)]
                 for e in r.edges
             ]
+            resting = [[getattr(s, name) for name in _SESSION_FIELDS] for s in r.disk.resting] if r.disk else []
             body: list[Any] = ["sampled", server, r.due, r.took, missed, sessions, edges, r.late,
-                                    r.disk and [r.disk.covers, [tuple(one) for one in r.disk.processes]]]  # fmt: skip
+                                    r.disk and [r.disk.covers, [tuple(one) for one in r.disk.processes], resting]]  # fmt: skip
         case Counted(server_id=server, delta=d):
             keys = [[k.query_id, k.database, k.user, k.toplevel] for k in d.keys]
             body = ["counted", server, d.since, d.until, keys, d.values.tolist(), sorted(d.breaks)]
@@ -230,8 +231,12 @@ def _session(row: list[Any]) -> SessionSample:
     return SessionSample(**values)
 
 
-def _disk(covers: float, processes: list[list[Any]]) -> DiskBytes:
-    return DiskBytes(covers=Millis(covers), processes=tuple(ProcessBytes(Pid(pid), *rest) for pid, *rest in processes))
+def _disk(covers: float, processes: list[list[Any]], resting: list[Any]) -> DiskBytes:
+    return DiskBytes(
+        covers=Millis(covers),
+        processes=tuple(ProcessBytes(Pid(pid), *rest) for pid, *rest in processes),
+        resting=tuple(_session(row) for row in resting),
+    )
 
 
 def _edge(waiter: int, blocker: int, which: str, waited_ms: int, *told: str) -> LockEdge:

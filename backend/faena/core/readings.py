@@ -102,10 +102,14 @@ class ProcessBytes(NamedTuple):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class DiskBytes:
-    """What a server's processes moved in the `covers` before a sample; who moved nothing is left out."""
+    """What a server's processes moved in the `covers` before a sample; who moved nothing is left out.
+
+    `resting` are sessions that moved bytes and rest at the sample: it is known whose they are, and not for which statement.
+    """
 
     covers: Millis
     processes: tuple[ProcessBytes, ...]
+    resting: tuple[SessionSample, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -39,7 +39,7 @@ def counted(second: int) -> SampleReading:
         ProcessBytes(Pid(5), "checkpointer", 0, 4096),
         ProcessBytes(ENDED, CLIENT, 100, 0),
     )
-    return replace(reading(second, REPORT), disk=DiskBytes(covers=Millis(1000), processes=told))
+    return replace(reading(second, REPORT), disk=DiskBytes(covers=Millis(1000), processes=told, resting=(session(99),)))
 
 
 def keep(server: Server, *readings: SampleReading) -> None:
@@ -106,7 +106,7 @@ def test_the_api_tells_whose_bytes_they_are_in_the_sieve_and_in_the_ranking(serv
     program, statement, wait = found["columns"]
     assert [(row["label"], row["rate"]) for row in program["rows"]] == [
         ("report", 8192 * 5.5),
-        ("not seen at work", 100),
+        ("ended meanwhile", 100),
     ]
     assert [row["value"] for row in statement["rows"]] == ["7", "none"]
     assert ([row["value"] for row in wait["rows"]], wait["not_at_work"]) == (["IO:DataFileRead"], 100)

@@ -1,5 +1,7 @@
 """Bytes of processes are put down to whoever was seen, add up, and are never told of whom no sample saw."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from faena.core.readings import ENDED, DiskBytes, ProcessBytes
@@ -49,6 +51,12 @@ def test_bytes_belong_to_the_session_that_was_seen_or_to_the_kind_of_process() -
     assert {told[Pid(99)].program, told[ENDED].program} == {NOT_AT_WORK}
     assert told[Pid(5)].program == told[Pid(5)].backend == "checkpointer"
     assert not any(told[Pid(pid)].active or told[Pid(pid)].user for pid in (99, 5, 0))
+
+
+def test_a_session_that_rests_is_named_without_its_last_statement() -> None:
+    disk = replace(moved((12, CLIENT, 80, 0)), resting=(LOOK,))
+    ((_, told, _, _),) = whose(disk, {})
+    assert (told.program, told.user, told.query_id, told.active) == ("booking-web", "web", None, False)
 
 
 def test_a_column_ranks_bytes_a_second_and_says_what_no_sample_saw_at_work() -> None:

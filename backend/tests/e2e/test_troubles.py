@@ -106,6 +106,3 @@ def test_the_report_that_spills_stands_first_in_what_is_written(page: Page) -> N
         first = page.get_by_role("region", name="Program", exact=True).get_by_role("listitem").first
         expect(first).to_contain_text("nightly-report", timeout=3 * SOON_MS)
         expect(first).to_contain_text("iB/s")
-        page.goto("/servers/1/statements?last=60&sort=disk_write_rate")
-        row = page.get_by_role("table").get_by_role("row").nth(1)
-        expect(row.get_by_role("link")).to_contain_text("FROM booking", timeout=2 * SOON_MS)

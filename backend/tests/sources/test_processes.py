@@ -110,6 +110,26 @@ def test_a_sample_carries_the_bytes_and_the_server_is_known_to_run_here(target: 
     assert second.disk is not None
 
 
+def test_a_session_that_rests_again_is_told_by_name(target: Target) -> None:
+    async def asked() -> SampleReading:
+        source = PostgresSource(target)
+        try:
+            await source.connect()
+            await source.sample(EpochMs(1000))
+            with owner() as writer:
+                writer.execute("SET application_name = 'tally'; SET work_mem = '64kB'")
+                writer.execute("SELECT count(*) FROM (SELECT random() r FROM generate_series(1, 400000) ORDER BY r) x")
+                return await source.sample(EpochMs(2000))
+        finally:
+            await source.close()
+
+    reading = asyncio.run(asked())
+    assert reading.disk is not None
+    assert "tally" not in {one.program for one in reading.sessions}
+    (tally,) = [one for one in reading.disk.resting if one.program == "tally"]
+    assert next(one.written for one in reading.disk.processes if one.pid == tally.pid) > 2**20
+
+
 def test_another_process_with_that_number_is_not_taken_for_the_server() -> None:
     assert ServerProcesses.around(os.getpid(), 0.0) is None
     assert ServerProcesses.around(2**22 + 1, 0.0) is None

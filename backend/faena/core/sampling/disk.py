@@ -12,13 +12,13 @@ from enum import StrEnum
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.readings import ENDED, DiskBytes, SessionSample
+from faena.core.readings import ENDED, DiskBytes, ProcessBytes, SessionSample
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension, combination_of
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.window import Window
 from faena.core.units import Pid
 
-NOT_AT_WORK = "not seen at work"  # program of a session that moved bytes between samples, and was in none
+NOT_AT_WORK = "ended meanwhile"  # program of a session that moved bytes and ended before a sample saw it
 _CLIENT = "client backend"
 _OF_WORK = (Dimension.KIND, Dimension.WAIT)  # dimensions that only sessions at work have
 
@@ -104,22 +104,25 @@ def joined(frames: Sequence[DiskFrame]) -> DiskFrame:
 
 
 def whose(disk: DiskBytes, present: dict[Pid, SessionSample]) -> list[tuple[Pid, Combination, int, int]]:
-    """Processes with the dictionary entry that their bytes belong to: that of their sample, or of their kind alone."""
-    return [
-        (
-            one.pid,
-            combination_of(session, present) if (session := present.get(one.pid)) else _unseen(one.pid, one.backend),
-            one.read,
-            one.written,
-        )
-        for one in disk.processes
-    ]
+    """Processes with the dictionary entry that their bytes belong to: of their sample, their session, or their kind alone."""
+    resting = {session.pid: session for session in disk.resting}
+
+    def entry(one: ProcessBytes) -> Combination:
+        if session := present.get(one.pid):
+            return combination_of(session, present)
+        if session := resting.get(one.pid):
+            return _resting(session.program, one.backend, session.database, session.user, session.client)
+        return _resting(NOT_AT_WORK if one.backend == _CLIENT or one.pid == ENDED else one.backend, one.backend)
+
+    return [(one.pid, entry(one), one.read, one.written) for one in disk.processes]
 
 
-def _unseen(pid: Pid, backend: str) -> Combination:
-    program = NOT_AT_WORK if backend == _CLIENT or pid == ENDED else backend
-    nothing = dict.fromkeys(("wait_type", "wait_event", "database", "user", "client", "held_by"), "")
-    return Combination(active=False, query_id=None, program=program, backend=backend, **nothing)
+def _resting(program: str, backend: str, database: str = "", user: str = "", client: str = "") -> Combination:
+    """Of no statement and no wait: those of its session's last sample are over."""
+    return Combination(
+        active=False, wait_type="", wait_event="", query_id=None, database=database, user=user, program=program,
+        client=client, backend=backend, held_by="",
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -16,6 +16,7 @@ from faena.core.logged import CaptureRules, LogPosition, LogReading
 from faena.core.privacy import Normalised
 from faena.core.readings import (
     COUNTER_FIELDS,
+    ENDED,
     PREPARED,
     CounterKey,
     CounterReading,
@@ -207,14 +208,23 @@ class PostgresSource:
             raise self._rights_lost()
         took = Millis((perf_counter() - begun) * 1000)
         disk = self._processes.read() if self._processes else None
-        blockers = {pid for row in rows for pid in row.blocked_by or () if pid > 0}
-        if away := blockers - {row.pid for row in rows}:
-            rows += await self._sessions(queries.sample(self._version, only=True), [sorted(away)])
+        seen = {row.pid for row in rows}
+        away = {pid for row in rows for pid in row.blocked_by or () if pid > 0} - seen
+        rested = {one.pid for one in disk.processes if one.pid != ENDED} - seen - away if disk else set()
+        beside = (
+            await self._sessions(queries.sample(self._version, only=True), [sorted(away | rested)])
+            if away or rested
+            else []
+        )
+        rows += [row for row in beside if row.pid in away]
+        resting = [row for row in beside if row.pid in rested]
         edges = await self._locks.edges(rows) if any(row.blocked_by for row in rows) else []
-        if any(row.database not in self._databases or row.user not in self._roles for row in rows):
-            await self._learn_names(rows)
+        if any(row.database not in self._databases or row.user not in self._roles for row in rows + resting):
+            await self._learn_names(rows + resting)
         sessions = [self._session(row, late) for row in rows]
         in_order = tuple(in_order_of_blame(sessions, edges))
+        if disk and resting:
+            disk = replace(disk, resting=tuple(self._session(row, late) for row in resting))
         return SampleReading(due=due, took=took, sessions=in_order, edges=tuple(edges), late=late, disk=disk)
 
     async def _sessions(self, query: LiteralString, args: Sequence[object] | None = None) -> list[SessionRow]:
