@@ -76,7 +76,7 @@ def test_indicators_are_chosen_and_stay_chosen(page: Page) -> None:
     page.get_by_role("menuitem", name="replay lag").click()
     expect(page.get_by_role("button", name="replay lag", exact=True)).to_be_visible()
     page.get_by_role("button", name="replay lag", exact=True).click()
-    page.wait_for_url("**view=lag*")
+    page.wait_for_url("**figure=lag*")
     page.reload()
     expect(page.get_by_role("application", name="replay lag")).to_be_visible()
     page.get_by_role("button", name="remove replay lag").click()

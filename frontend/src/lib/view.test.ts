@@ -1,27 +1,30 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
+import { parseQuery, readWith, whole, word, words, writeQuery } from "./search";
 import {
+  type Base,
   MAX_WINDOW_MS,
   MIN_WINDOW_MS,
   around,
   bounds,
   follows,
   mergeSearch,
-  parseQuery,
-  readSearch,
+  keptBase,
+  readBase,
   scaled,
   stepped,
   windowOf,
-  writeQuery,
 } from "./view";
 
 const NOW = 1_700_000_000_000;
 
 describe("what the URL holds", () => {
   it("reads back what it writes", () => {
-    const search = { last: 300, pick: ["program:a b", "!wait:Lock:tuple"], sort: "calls" };
-    expect(readSearch(parseQuery(writeQuery(search)))).toEqual(search);
+    const base = { last: 300, pick: ["program:a b", "!wait:Lock:tuple"] };
+    const raw = parseQuery(writeQuery({ ...base, sort: "calls", event: "7", odd: "x" }));
+    expect(readBase(raw)).toEqual(base);
+    expect(readWith({ sort: word, event: word, where: words, n: whole }, raw)).toEqual({ sort: "calls", event: "7" });
   });
 
   it("survives any query and never yields a window that is none", () => {
@@ -32,7 +35,7 @@ describe("what the URL holds", () => {
           fc.oneof(fc.string(), fc.array(fc.string()), fc.double()),
         ),
         (raw) => {
-          const { from, to } = bounds(windowOf(readSearch(raw)), NOW);
+          const { from, to } = bounds(windowOf(readBase(raw)), NOW);
           expect(to).toBeGreaterThan(from);
         },
       ),
@@ -40,10 +43,29 @@ describe("what the URL holds", () => {
   });
 
   it("replaces a window whole and keeps the rest", () => {
-    const old = { last: 900, pick: ["program:a"] };
-    expect(mergeSearch(old, { from: 1000, to: 2000 })).toEqual({ from: 1000, to: 2000, pick: ["program:a"] });
-    expect(mergeSearch({ from: 1, to: 2, sort: "calls" }, { last: 60 })).toEqual({ last: 60, sort: "calls" });
-    expect(mergeSearch(old, { pick: [] })).toEqual({ last: 900 });
+    const old: Base = { last: 900, pick: ["program:a"] };
+    expect(readBase({ ...mergeSearch(old, { from: 1000, to: 2000 }) })).toEqual({
+      from: 1000,
+      to: 2000,
+      pick: ["program:a"],
+    });
+    expect(readBase({ ...mergeSearch<Base>({ from: 1, to: 2, rail: 60 }, { last: 60 }) })).toEqual({
+      last: 60,
+      rail: 60,
+    });
+    expect(readBase({ ...mergeSearch(old, { pick: [] }) })).toEqual({ last: 900 });
+  });
+
+  it("keeps window, rail and trail on the way elsewhere, but where that says otherwise", () => {
+    const here = { from: 1000, to: 2000, pick: ["program:a"], sort: "calls" };
+    expect(keptBase(here, { kinds: ["deadlock"] })).toEqual({
+      from: 1000,
+      to: 2000,
+      pick: ["program:a"],
+      kinds: ["deadlock"],
+    });
+    expect(keptBase(here, { last: 60 })).toEqual({ last: 60, pick: ["program:a"] });
+    expect(keptBase(here, { pick: [] })).toEqual({ from: 1000, to: 2000, pick: [] });
   });
 });
 

@@ -1,4 +1,5 @@
 // What the URL holds: window, trail and the view's own choices. Reading it never fails; nonsense falls back to the usual.
+import { readWith, whole, words } from "./search";
 
 /** A window that follows now (`last` seconds), or an exact one in milliseconds since 1970. */
 export type WindowSpec = { readonly last: number } | { readonly from: number; readonly to: number };
@@ -8,36 +9,13 @@ export const DEFAULT_RAIL_S = 86_400;
 export const MIN_WINDOW_MS = 10_000;
 export const MAX_WINDOW_MS = 90 * 86_400_000;
 
-export interface ViewSearch {
+/** What stays picked on every screen: the window, the length of the rail, and the trail. */
+export interface Base {
   last?: number;
   from?: number;
   to?: number;
-  pick?: string[];
   rail?: number;
-  columns?: string[];
-  sort?: string;
-  containing?: string;
-  wait?: string;
-  split?: string;
-  compare?: string;
-  view?: string;
-  under?: string;
-  by?: string;
-  where?: string[];
-  only?: string[];
-  tools?: string;
-  starred?: string;
-  least?: string;
-  most?: string;
-  rows?: string;
-  cells?: string;
-  measure?: string;
-  aggregate?: string;
-  against?: string;
-  root?: string;
-  at?: string;
-  started?: string;
-  database?: string;
+  pick?: string[];
 }
 
 /** How far back "the same hours" lie, in milliseconds. */
@@ -46,85 +24,32 @@ export const COMPARED: Readonly<Record<string, { readonly ms: number; readonly l
   week: { ms: 7 * 86_400_000, label: "a week ago" },
 };
 
-const positive = (value: unknown): number | undefined => {
-  const n = typeof value === "string" ? Number(value) : typeof value === "number" ? value : NaN;
-  return Number.isFinite(n) && Math.round(n) > 0 ? Math.round(n) : undefined;
-};
+const WINDOW = ["last", "from", "to"] as const;
+const KEPT = [...WINDOW, "rail", "pick"] as const;
 
-const texts = (value: unknown): string[] | undefined => {
-  const all = (Array.isArray(value) ? value : [value]).filter((v): v is string => typeof v === "string" && v !== "");
-  return all.length ? all : undefined;
-};
+/** Whether a parameter is one of the base. */
+export const isBase = (name: string): boolean => KEPT.some((one) => one === name);
 
-const WORDS = [
-  "sort",
-  "containing",
-  "wait",
-  "split",
-  "compare",
-  "view",
-  "under",
-  "by",
-  "tools",
-  "starred",
-  "least",
-  "most",
-  "rows",
-  "cells",
-  "measure",
-  "aggregate",
-  "against",
-  "root",
-  "at",
-  "started",
-  "database",
-] as const;
-
-/** Keeps what can be meant and drops the rest. */
-export function readSearch(raw: Record<string, unknown>): ViewSearch {
-  const [from, to, last] = [positive(raw.from), positive(raw.to), positive(raw.last)];
-  const found: ViewSearch = {};
-  if (from !== undefined && to !== undefined && to > from) Object.assign(found, { from, to });
-  else if (last !== undefined) found.last = Math.min(last, MAX_WINDOW_MS / 1000);
-  const rail = positive(raw.rail);
-  if (rail !== undefined) found.rail = rail;
-  const pick = texts(raw.pick);
-  if (pick) found.pick = pick;
-  for (const key of ["columns", "where", "only"] as const) {
-    const values = texts(raw[key]);
-    if (values) found[key] = values;
-  }
-  for (const key of WORDS) {
-    const value = raw[key];
-    if (typeof value === "string" && value !== "") found[key] = value;
-  }
-  return found;
+/** The base of an address; nonsense falls back to the usual. An exact window wins over one that follows now. */
+export function readBase(raw: Readonly<Record<string, unknown>>): Base {
+  const { last, ...rest } = readWith({ last: whole, from: whole, to: whole, rail: whole, pick: words }, raw);
+  const { from, to, ...others } = rest;
+  if (from !== undefined && to !== undefined && to > from) return { ...others, from, to };
+  return last === undefined ? others : { ...others, last: Math.min(last, MAX_WINDOW_MS / 1000) };
 }
 
-/** "?pick=a&pick=b&last=900" as one record; repeated names become lists. */
-export function parseQuery(query: string): Record<string, unknown> {
-  const params = new URLSearchParams(query.startsWith("?") ? query.slice(1) : query);
-  const found: Record<string, unknown> = {};
-  for (const key of new Set(params.keys())) {
-    const all = params.getAll(key);
-    found[key] = all.length > 1 ? all : all[0];
-  }
-  return found;
+/** The search of a place gone to, with what it does not speak of kept from where one was: window, rail and trail. */
+export function keptBase(here: Readonly<Record<string, unknown>>, there: Readonly<Record<string, unknown>>) {
+  const windowed = WINDOW.some((key) => key in there);
+  const kept = KEPT.filter((key) => !(key in there) && !(windowed && WINDOW.some((one) => one === key)));
+  const base = readBase(here);
+  return {
+    ...Object.fromEntries(kept.flatMap((key) => (base[key] === undefined ? [] : [[key, base[key]]]))),
+    ...there,
+  };
 }
 
-/** Inverse of parseQuery; empty values are left out. */
-export function writeQuery(search: Record<string, unknown>): string {
-  const params = new URLSearchParams();
-  for (const [key, value] of Object.entries(search)) {
-    for (const one of Array.isArray(value) ? (value as unknown[]) : [value]) {
-      if (typeof one === "string" || typeof one === "number") params.append(key, String(one));
-    }
-  }
-  const text = params.toString();
-  return text ? `?${text}` : "";
-}
-
-export function windowOf(search: ViewSearch): WindowSpec {
+export function windowOf(search: Base): WindowSpec {
   return search.from !== undefined && search.to !== undefined
     ? { from: search.from, to: search.to }
     : { last: search.last ?? DEFAULT_LAST_S };
@@ -164,17 +89,8 @@ export function around(spec: WindowSpec, since: number, until: number, now: numb
   return { from: Math.round(end - length), to: Math.round(end) };
 }
 
-/** The search without its window: what stays when another window is chosen. */
-export function withoutWindow(search: ViewSearch): ViewSearch {
-  const rest = { ...search };
-  delete rest.last;
-  delete rest.from;
-  delete rest.to;
-  return rest;
-}
-
 /** The search after a change of some parts. A new window replaces the old one whole. */
-export function mergeSearch(old: ViewSearch, change: Partial<ViewSearch>): ViewSearch {
-  const kept = "last" in change || "from" in change ? withoutWindow(old) : old;
-  return readSearch({ ...kept, ...change });
+export function mergeSearch<S extends Base>(old: S, change: Partial<S>): S {
+  const kept = WINDOW.some((key) => key in change) ? { ...old, last: undefined, from: undefined, to: undefined } : old;
+  return { ...kept, ...change };
 }

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { ask, client, type Schemas } from "../../api/client";
 import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Bars } from "./Bars";
@@ -13,13 +13,14 @@ import { CrossingChart } from "./CrossingChart";
 import { minute } from "./DeadlocksPage";
 import { CAUSES, confidenceWords, sinceWords } from "./model";
 import { patternQuery } from "./queries";
+import type { DeadlockSearch } from "./deadlocks.route";
 
 interface Props {
   readonly server: number;
   readonly pattern: string;
-  readonly search: ViewSearch;
+  readonly search: DeadlockSearch;
   readonly role: string;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly onSearch: (change: Partial<DeadlockSearch>) => void;
 }
 
 /** One pattern of deadlocks: what happened, why, what mends it, and how often it still happens. */
@@ -36,7 +37,7 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
         )}
       </div>
     );
-  const chosen = found.deadlocks.find((one) => String(one.at) === search.at) ?? found.deadlocks[0];
+  const chosen = found.deadlocks.find((one) => String(one.at) === search.event) ?? found.deadlocks[0];
   const one = found.pattern;
   return (
     <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
@@ -45,7 +46,6 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
         <Link
           to="/servers/$server/deadlocks"
           params={{ server: String(server) }}
-          search={true}
           className="text-accent shrink-0 text-sm underline"
         >
           all patterns
@@ -106,7 +106,7 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
                   type="button"
                   aria-pressed={other === chosen}
                   className={`w-full text-left ${other === chosen ? "font-semibold" : "hover:text-accent"}`}
-                  onClick={() => onSearch({ at: String(other.at) })}
+                  onClick={() => onSearch({ event: String(other.at) })}
                 >
                   {when(other.at)}, victim {other.parties[0]?.program} {other.victim}
                 </button>
@@ -147,7 +147,6 @@ const Parties = ({ server, one }: { readonly server: number; readonly one: Schem
                 <Link
                   to="/servers/$server/statements/$query"
                   params={{ server: String(server), query: party.query_id }}
-                  search={true}
                   className="hover:text-accent"
                   title="its figures, plans and index proposals"
                 >

@@ -5,7 +5,7 @@ import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { type Base, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Bars } from "./Bars";
 import { CAUSES, patternsSentence, sinceWords } from "./model";
@@ -13,7 +13,7 @@ import { patternsQuery } from "./queries";
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly search: Base;
 }
 
 export const minute = (at: number): string => when(at, false);
@@ -102,7 +102,6 @@ const Row = ({ server, one }: { readonly server: number; readonly one: Schemas["
       <Link
         to="/servers/$server/deadlocks/$pattern"
         params={{ server: String(server), pattern: one.pattern }}
-        search={true}
         className="hover:text-accent"
       >
         <b className="font-semibold">{one.programs.join(" × ") || "unnamed sessions"}</b>{" "}

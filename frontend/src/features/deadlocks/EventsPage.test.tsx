@@ -81,10 +81,10 @@ describe("the log", () => {
     await view({}, asked);
     const [kind] = screen.getAllByRole("button", { pressed: false });
     if (kind) fireEvent.click(kind);
-    expect(asked).toHaveBeenLastCalledWith({ only: [expect.any(String)] });
+    expect(asked).toHaveBeenLastCalledWith({ kinds: [expect.any(String)] });
     const box = screen.getByRole("searchbox");
     fireEvent.change(box, { target: { value: "deadlock" } });
     fireEvent.keyDown(box, { key: "Enter" });
-    expect(asked).toHaveBeenLastCalledWith({ containing: "deadlock" });
+    expect(asked).toHaveBeenLastCalledWith({ text: "deadlock" });
   });
 });

@@ -6,26 +6,27 @@ import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Bars } from "./Bars";
 import { EVENTS, nothingSentence } from "./model";
 import { eventsQuery } from "./queries";
+import type { LogSearch } from "./deadlocks.route";
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: LogSearch;
+  readonly onSearch: (change: Partial<LogSearch>) => void;
 }
 
 /** What the server's log tells beside executions: grouped by shape, and one by one. */
 export const EventsPage = ({ server, search, onSearch }: Props) => {
-  const kinds = (search.only ?? []).filter((one) => one in EVENTS);
-  const [words, setWords] = useState(search.containing ?? "");
-  const events = useQuery(eventsQuery(server, windowOf(search), kinds, search.containing ?? ""));
+  const kinds = (search.kinds ?? []).filter((one) => one in EVENTS);
+  const [words, setWords] = useState(search.text ?? "");
+  const events = useQuery(eventsQuery(server, windowOf(search), kinds, search.text ?? ""));
   const found = events.data;
   const toggle = (kind: string): void =>
-    onSearch({ only: kinds.includes(kind) ? kinds.filter((one) => one !== kind) : [...kinds, kind] });
+    onSearch({ kinds: kinds.includes(kind) ? kinds.filter((one) => one !== kind) : [...kinds, kind] });
   return (
     <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
       <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1 text-sm">
@@ -48,9 +49,9 @@ export const EventsPage = ({ server, search, onSearch }: Props) => {
           className="border-line bg-raised ml-auto w-56 border px-2"
           onChange={(event) => setWords(event.target.value)}
           onKeyDown={(event) => {
-            if (event.key === "Enter") onSearch({ containing: words });
+            if (event.key === "Enter") onSearch({ text: words });
           }}
-          onBlur={() => onSearch({ containing: words })}
+          onBlur={() => onSearch({ text: words })}
         />
       </div>
       {events.error && !found ? <Failure title="The log cannot be shown" detail={events.error.message} /> : null}
@@ -151,7 +152,6 @@ const Lists = ({ server, found }: { readonly server: number; readonly found: Sch
                         <Link
                           to="/servers/$server/statements/$query"
                           params={{ server: String(server), query: one.query_id }}
-                          search={true}
                           className="hover:text-accent"
                         >
                           {one.statement}

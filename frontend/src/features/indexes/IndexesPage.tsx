@@ -7,17 +7,18 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import { keepingWords } from "../../lib/indexWords";
 import { when } from "../../lib/time";
 import { bytes, count, duration } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Ddl } from "../../ui/Ddl";
 import { Failure } from "../../ui/Failure";
+import type { IndexesSearch } from "./indexes.route";
 import { indexesQuery } from "./queries";
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: IndexesSearch;
+  readonly onSearch: (change: Partial<IndexesSearch>) => void;
 }
 
 const KINDS: Readonly<Record<string, string>> = {
@@ -82,7 +83,7 @@ export const IndexesPage = ({ server, search, onSearch }: Props) => {
       </p>
       <h2 className="border-strong border-b font-semibold">Would help</h2>
       {found.proposals.length ? (
-        found.proposals.map((one) => <Proposal key={one.ddl} one={one} server={server} search={search} />)
+        found.proposals.map((one) => <Proposal key={one.ddl} one={one} server={server} />)
       ) : (
         <p className="text-muted py-1">
           {found.plans_read
@@ -133,10 +134,9 @@ function sentence(found: Schemas["IndexesOut"]): string {
 interface ProposalProps {
   readonly one: Schemas["WorkloadProposalOut"];
   readonly server: number;
-  readonly search: ViewSearch;
 }
 
-const Proposal = ({ one, server, search }: ProposalProps) => (
+const Proposal = ({ one, server }: ProposalProps) => (
   <article className="border-line grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-6 border-b py-1.5">
     <div>
       <Ddl text={one.ddl} />
@@ -160,7 +160,6 @@ const Proposal = ({ one, server, search }: ProposalProps) => (
             <Link
               to="/servers/$server/statements/$query"
               params={{ server: String(server), query: served.query_id }}
-              search={search}
               className="text-accent min-w-0 truncate font-mono text-xs hover:underline"
               title={served.label}
             >

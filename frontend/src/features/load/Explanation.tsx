@@ -15,12 +15,7 @@ export const Explanation = ({ wait, server }: Props) => (
     <p className="mt-1">
       <span className="font-semibold">Next</span> {wait.look_next[0]}{" "}
       {wait.wait_type === "Lock" ? (
-        <Link
-          to="/servers/$server/blocking"
-          params={{ server: String(server) }}
-          search={true}
-          className="text-accent underline"
-        >
+        <Link to="/servers/$server/blocking" params={{ server: String(server) }} className="text-accent underline">
           who holds whom
         </Link>
       ) : null}

@@ -13,7 +13,7 @@ import { DEFAULT_COLUMNS, DIMENSIONS, type DimensionName, isDimension } from "..
 import { clock } from "../../lib/time";
 import { picked, type PickMode } from "../../lib/trail";
 import { duration, sessions } from "../../lib/units";
-import { COMPARED, type ViewSearch, windowOf } from "../../lib/view";
+import { COMPARED, windowOf } from "../../lib/view";
 import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
@@ -41,12 +41,13 @@ import { TotalView } from "./TotalView";
 import { Trail } from "./Trail";
 import { UnderLoad } from "./UnderLoad";
 import { ViewChoices } from "./ViewChoices";
+import type { LoadSearch } from "./load.route";
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly search: LoadSearch;
   readonly canMark: boolean;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly onSearch: (change: Partial<LoadSearch>) => void;
   readonly onOpen: (queryId: string) => void;
 }
 

@@ -133,7 +133,7 @@ describe("Sieve ranked by bytes", () => {
       "67% of what was read here",
     );
     expect(screen.getByText("nothing read from the disks here")).toBeTruthy();
-    expect(screen.getAllByText(/processes not seen at work/)).toHaveLength(1);
+    expect(screen.getAllByText(/sessions that rested/)).toHaveLength(1);
   });
 
   it("tells why nothing was counted, and when only a part was", () => {

@@ -1,13 +1,14 @@
 import type { Schemas } from "../../api/client";
 import { sessions } from "../../lib/units";
-import { COMPARED, type ViewSearch } from "../../lib/view";
+import { COMPARED } from "../../lib/view";
+import type { LoadSearch } from "./load.route";
 import { Choice } from "../../ui/Choice";
 
 interface Props {
-  readonly search: ViewSearch;
+  readonly search: LoadSearch;
   readonly load: Schemas["LoadOut"] | undefined;
   readonly earlier: Schemas["LoadOut"] | undefined;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly onSearch: (change: Partial<LoadSearch>) => void;
 }
 
 const OPTIONS = [

@@ -118,7 +118,10 @@ export const byteColumns = (found: Schemas["BytesOut"], way: "read" | "written")
       dimension: column.dimension,
       more: column.more,
       empty: way === "read" ? "nothing read from the disks here" : "nothing written to the disks here",
-      note: ofWork && column.not_at_work > 0 ? `and ${rate(column.not_at_work)} of processes not seen at work` : "",
+      note:
+        ofWork && column.not_at_work > 0
+          ? `and ${rate(column.not_at_work)} of sessions that rested at the sample, or ended`
+          : "",
       rows: column.rows.map((row) => ({
         value: row.value,
         label: row.label,

@@ -29,7 +29,6 @@ export const Before = ({ server, at, root }: Props) => {
               <Link
                 to="/servers/$server/statements/$query"
                 params={{ server: String(server), query: one.query_id }}
-                search={true}
                 className="hover:text-accent min-w-0 flex-1 truncate"
                 title={one.text}
               >

@@ -6,7 +6,7 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import { Lanes } from "../../charts/Lanes";
 import { clock, present, when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Before } from "./Before";
 import {
@@ -25,11 +25,12 @@ import {
 } from "./model";
 import { blockingQuery, chainsQuery, lanesQuery } from "./queries";
 import { StatementLink, TapeLink } from "./SessionsPage";
+import type { BlockingSearch } from "./locks.route";
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: BlockingSearch;
+  readonly onSearch: (change: Partial<BlockingSearch>) => void;
 }
 
 const PAD_MS = 8_000; // before and after an episode, so that its beginning and end are seen
@@ -71,12 +72,7 @@ export const BlockingPage = ({ server, search, onSearch }: Props) => {
         <p className="text-muted mt-2">
           Chains, lanes and the time they cost stand here when sessions wait for each other's locks. Choose another
           window on the rail above, or look at{" "}
-          <Link
-            to="/servers/$server/sessions"
-            params={{ server: String(server) }}
-            search={true}
-            className="text-accent underline"
-          >
+          <Link to="/servers/$server/sessions" params={{ server: String(server) }} className="text-accent underline">
             all sessions
           </Link>
           .
@@ -89,8 +85,8 @@ export const BlockingPage = ({ server, search, onSearch }: Props) => {
 interface ChosenProps {
   readonly server: number;
   readonly one: Schemas["EpisodeOut"];
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: BlockingSearch;
+  readonly onSearch: (change: Partial<BlockingSearch>) => void;
 }
 
 const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
@@ -170,19 +166,13 @@ const CircleEnds = ({ server, one }: { readonly server: number; readonly one: Sc
   <span className="block">
     {episodeSentence(one)} {CIRCLE_ENDS}{" "}
     {one.pattern === null ? (
-      <Link
-        to="/servers/$server/deadlocks"
-        params={{ server: String(server) }}
-        search={true}
-        className="text-accent underline"
-      >
+      <Link to="/servers/$server/deadlocks" params={{ server: String(server) }} className="text-accent underline">
         All deadlocks of this window
       </Link>
     ) : (
       <Link
         to="/servers/$server/deadlocks/$pattern"
         params={{ server: String(server), pattern: one.pattern }}
-        search={true}
         className="text-accent underline"
       >
         Its deadlock in the log, and what mends it
@@ -277,7 +267,7 @@ const Episodes = ({
 }: {
   readonly found: Schemas["BlockingOut"];
   readonly chosen: string;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly onSearch: (change: Partial<BlockingSearch>) => void;
 }) => (
   <section aria-label="Chains of this window" className="min-w-0">
     <h2 className="border-strong flex items-baseline justify-between border-b font-semibold">

@@ -7,39 +7,28 @@ import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { clock } from "../../lib/time";
 import { count, duration } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Ended } from "./Ended";
 import { type Sort, SORTS, arranged, keyOf, nowSentence, stretchFill } from "./model";
 import { findQuery, nowQuery } from "./queries";
+import type { SessionsSearch } from "./locks.route";
 import { Recordings } from "./Recordings";
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly past: boolean;
+  readonly search: SessionsSearch;
   readonly role: string;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly onSearch: (change: Partial<SessionsSearch>) => void;
 }
 
-/** Everybody now, and everybody who was there in the window. */
-export const SessionsPage = ({ server, search, role, onSearch }: Props) => {
-  const past = search.view === "window";
-  const [words, setWords] = useState(search.containing ?? "");
-  const tab = (label: string, on: boolean, view: string): React.ReactNode => (
-    <button
-      type="button"
-      aria-pressed={on}
-      className={on ? "font-semibold" : "text-muted hover:text-accent"}
-      onClick={() => onSearch({ view })}
-    >
-      {label}
-    </button>
-  );
+/** Everybody now, or everybody who was there in the window. */
+export const SessionsPage = ({ server, past, search, role, onSearch }: Props) => {
+  const [words, setWords] = useState(search.find ?? "");
   return (
     <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
       <div className="flex items-baseline gap-4">
-        {tab("now", !past, "now")}
-        {tab("in this window", past, "window")}
         <input
           type="search"
           value={words}
@@ -48,9 +37,9 @@ export const SessionsPage = ({ server, search, role, onSearch }: Props) => {
           className="border-line bg-raised w-80 border px-2 py-0.5"
           onChange={(event) => setWords(event.target.value)}
           onKeyDown={(event) => {
-            if (event.key === "Enter") onSearch({ containing: words });
+            if (event.key === "Enter") onSearch({ find: words });
           }}
-          onBlur={() => onSearch({ containing: words })}
+          onBlur={() => onSearch({ find: words })}
         />
       </div>
       {past ? (
@@ -70,15 +59,15 @@ const isSort = (text: string | undefined): text is Sort => (SORTS as readonly st
 
 interface NowProps {
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly search: SessionsSearch;
   readonly words: string;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly onSearch: (change: Partial<SessionsSearch>) => void;
 }
 
 const Now = ({ server, search, words, onSearch }: NowProps) => {
   const now = useQuery(nowQuery(server));
   const [followed, setFollowed] = useState<string | null>(null);
-  const sort = isSort(search.sort) ? search.sort : "blocks";
+  const sort = isSort(search.order) ? search.order : "blocks";
   const found = now.data;
   if (now.error && !found) return <Failure title="Sessions cannot be shown" detail={now.error.message} />;
   if (!found) return <p className="text-muted py-4">Reading the newest sample …</p>;
@@ -88,7 +77,7 @@ const Now = ({ server, search, words, onSearch }: NowProps) => {
       <button
         type="button"
         className={sort === by ? "text-ink font-semibold" : "hover:text-accent"}
-        onClick={() => onSearch({ sort: by })}
+        onClick={() => onSearch({ order: by })}
       >
         {label}
       </button>
@@ -229,7 +218,7 @@ export const TapeLink = ({ server, one }: { readonly server: number; readonly on
   <Link
     to="/servers/$server/sessions/$pid"
     params={{ server: String(server), pid: String(one.pid) }}
-    search={(old: ViewSearch) => ({ ...old, started: String(one.started_s) })}
+    search={(old: SessionsSearch) => ({ ...old, started: String(one.started_s) })}
     className="hover:text-accent underline decoration-dotted"
     title="its tape: second by second"
   >
@@ -248,7 +237,6 @@ export const StatementLink = ({
     <Link
       to="/servers/$server/statements/$query"
       params={{ server: String(server), query: one.query_id }}
-      search={true}
       className="hover:text-accent"
     >
       {one.statement || `statement ${one.query_id}`}
@@ -256,8 +244,8 @@ export const StatementLink = ({
   );
 
 const Past = ({ server, search, onSearch }: Omit<NowProps, "words">) => {
-  const errors = search.only?.includes("errors") ?? false;
-  const found = useQuery(findQuery(server, windowOf(search), search.containing ?? "", errors));
+  const errors = search.failed === "only";
+  const found = useQuery(findQuery(server, windowOf(search), search.find ?? "", errors));
   const data = found.data;
   if (found.error && !data) return <Failure title="Sessions cannot be searched" detail={found.error.message} />;
   if (!data) return <p className="text-muted py-4">Reading the samples of this window …</p>;
@@ -267,13 +255,13 @@ const Past = ({ server, search, onSearch }: Omit<NowProps, "words">) => {
         <h1 className="text-base font-semibold">
           {data.total === 0
             ? "No session of this window matches."
-            : `${count(data.total)} ${data.total === 1 ? "session" : "sessions"} of this window${search.containing ? " match" : ""}, those with errors and lock waits first.`}
+            : `${count(data.total)} ${data.total === 1 ? "session" : "sessions"} of this window${search.find ? " match" : ""}, those with errors and lock waits first.`}
         </h1>
         <label className="shrink-0 text-sm">
           <input
             type="checkbox"
             checked={errors}
-            onChange={(event) => onSearch({ only: event.target.checked ? ["errors"] : [] })}
+            onChange={(event) => onSearch({ failed: event.target.checked ? "only" : "" })}
           />{" "}
           only with errors in the log
         </label>

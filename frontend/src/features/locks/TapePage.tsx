@@ -6,18 +6,19 @@ import type { Schemas } from "../../api/client";
 import { Lanes } from "../../charts/Lanes";
 import { clock, present } from "../../lib/time";
 import { duration } from "../../lib/units";
-import { type ViewSearch, bounds, windowOf } from "../../lib/view";
+import { bounds, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { EndDialog } from "./EndDialog";
 import { keyOf, stretchFill } from "./model";
 import { nowQuery, tapeQuery } from "./queries";
 import { WaitTable, useRecord } from "./Recordings";
+import type { TapeSearch } from "./locks.route";
 
 interface Props {
   readonly server: number;
   readonly pid: number;
-  readonly search: ViewSearch;
+  readonly search: TapeSearch;
   readonly role: string;
 }
 
@@ -94,12 +95,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{tapeSentence(found)}</h1>
         <span className="flex shrink-0 gap-2 text-sm">
-          <Link
-            to="/servers/$server/blocking"
-            params={{ server: String(server) }}
-            search={true}
-            className="text-accent underline"
-          >
+          <Link to="/servers/$server/blocking" params={{ server: String(server) }} className="text-accent underline">
             blocking in this window
           </Link>
           {role !== "viewer" && one.backend === "client backend" ? (
@@ -121,12 +117,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
       {recording === null ? null : (
         <p className="text-sm">
           Recording for five minutes; it stands under{" "}
-          <Link
-            to="/servers/$server/sessions"
-            params={{ server: String(server) }}
-            search={true}
-            className="text-accent underline"
-          >
+          <Link to="/servers/$server/sessions" params={{ server: String(server) }} className="text-accent underline">
             Sessions
           </Link>
           .
@@ -155,7 +146,6 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
           <Link
             to="/servers/$server/deadlocks/$pattern"
             params={{ server: String(server), pattern: one.pattern }}
-            search={true}
             className="text-accent underline"
           >
             deadlock at {clock(one.at)}
@@ -221,7 +211,6 @@ const Ran = ({ found, server, onMoment }: RanProps) => (
                 <Link
                   to="/servers/$server/statements/$query"
                   params={{ server: String(server), query: run.query_id }}
-                  search={true}
                   className="hover:text-accent"
                 >
                   {run.statement || `statement ${run.query_id}`}

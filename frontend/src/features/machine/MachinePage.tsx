@@ -11,14 +11,14 @@ import { machineTracks } from "../../charts/machineTracks";
 import { clock, present } from "../../lib/time";
 import { figure } from "../../lib/figure";
 import { bytes, duration, sessions, share } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { type Base, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { coresToTry } from "./model";
 import { diskQuery, tablesQuery, whatIfQuery } from "./queries";
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly search: Base;
 }
 
 /** The machine underneath: CPU, disk and network, who shares the disk, which tables are read, what other cores would do. */
@@ -103,7 +103,6 @@ const Neighbours = ({ disk }: { readonly disk: Schemas["DiskOut"] | undefined })
               <Link
                 to="/servers/$server/machine"
                 params={{ server: String(one.id) }}
-                search={true}
                 className="text-accent hover:underline"
               >
                 {one.name}
@@ -254,7 +253,6 @@ const Tables = ({ server, tables }: { readonly server: number; readonly tables: 
                   key={statement.query_id}
                   to="/servers/$server/statements/$query"
                   params={{ server: String(server), query: statement.query_id }}
-                  search={true}
                   title={statement.label}
                   className="hover:text-accent block truncate font-mono text-xs"
                 >

@@ -7,12 +7,12 @@ import { Lines } from "../../charts/Lines";
 import type { Table } from "../../charts/saving";
 import { Spark } from "../../charts/Spark";
 import { count, duration, sessions, share } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { type Base, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { groupQuery } from "./queries";
 
 /** A primary and its replicas: how load is spread, how far replay lags, and one statement on each of them. */
-export const GroupPage = ({ name, search }: { readonly name: string; readonly search: ViewSearch }) => {
+export const GroupPage = ({ name, search }: { readonly name: string; readonly search: Base }) => {
   const group = useQuery(groupQuery(name, windowOf(search)));
   return (
     <div className="px-6 py-3">
@@ -61,7 +61,6 @@ const Nodes = ({ group }: { readonly group: Schemas["ServerGroupOut"] }) => (
             <Link
               to="/servers/$server/load"
               params={{ server: String(node.id) }}
-              search={true}
               className="text-accent font-semibold hover:underline"
             >
               {node.name}
@@ -161,7 +160,6 @@ const SharedStatements = ({ group }: { readonly group: Schemas["ServerGroupOut"]
                     <Link
                       to="/servers/$server/statements/$query"
                       params={{ server: String(node.id), query: one.query_id }}
-                      search={true}
                       className="hover:text-accent"
                     >
                       {duration(cell.mean_ms)} <span className="text-muted">× {count(Math.round(cell.calls))}</span>

@@ -8,14 +8,15 @@ import { ManyLines } from "../../charts/ManyLines";
 import type { Table as ExportTable } from "../../charts/saving";
 import { changeWords, figure } from "../../lib/figure";
 import { present } from "../../lib/time";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
+import type { IndicatorsSearch } from "./overview.route";
 import { indicatorsQuery } from "./queries";
 
 interface Props {
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: IndicatorsSearch;
+  readonly onSearch: (change: Partial<IndicatorsSearch>) => void;
 }
 
 /** One figure of all servers on one chart, and below it all chosen figures of all servers with how they changed. */
@@ -29,7 +30,7 @@ export const IndicatorsPage = ({ search, onSearch }: Props) => {
     onSettled: () => void queries.invalidateQueries({ queryKey: ["indicators"] }),
   });
   const data = found.data;
-  const shown = data?.indicators.find((one) => one.name === search.view) ?? data?.indicators[0];
+  const shown = data?.indicators.find((one) => one.name === search.figure) ?? data?.indicators[0];
   return (
     <div className="flex h-full flex-col px-6 py-3">
       {found.error ? <Failure title="The indicators cannot be shown" detail={found.error.message} /> : null}
@@ -62,7 +63,7 @@ export const IndicatorsPage = ({ search, onSearch }: Props) => {
           <Table
             data={data}
             shown={shown?.name}
-            onShow={(view) => onSearch({ view })}
+            onShow={(figure) => onSearch({ figure })}
             onChoose={(names) => choose.mutate(names)}
           />
         </div>
@@ -141,7 +142,6 @@ const Table = ({ data, shown, onShow, onChoose }: TableProps) => {
               <Link
                 to="/servers/$server/load"
                 params={{ server: String(server.id) }}
-                search={true}
                 className="text-accent hover:underline"
               >
                 {server.name}

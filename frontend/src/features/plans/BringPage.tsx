@@ -81,7 +81,7 @@ export const BringPage = ({ onPlan }: Props) => {
         <ul>
           {recent.data?.map((one) => (
             <li key={one.key} className="border-line border-b py-0.5">
-              <Link to="/plans/$key" params={{ key: one.key }} search={true} className="text-accent hover:underline">
+              <Link to="/plans/$key" params={{ key: one.key }} className="text-accent hover:underline">
                 {one.title || "without a title"}
               </Link>
               <div className="text-muted text-sm">{new Date(one.brought_at).toLocaleString()}</div>

@@ -36,7 +36,7 @@ export const ComparePage = ({ planKey, other }: { readonly planKey: string; read
       ).map(([label, plan, side]) => (
         <section key={side} className="mt-3">
           <h2 className="text-muted">
-            <Link to="/plans/$key" params={{ key: plan.key }} search={true} className="text-accent underline">
+            <Link to="/plans/$key" params={{ key: plan.key }} className="text-accent underline">
               {label}
               {plan.title ? `: ${plan.title}` : ""}
             </Link>{" "}

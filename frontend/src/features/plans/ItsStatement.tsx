@@ -8,7 +8,6 @@ export const ItsStatement = ({ plan }: { readonly plan: Plan }) =>
     <Link
       to="/servers/$server/statements/$query"
       params={{ server: String(plan.server), query: plan.query_id }}
-      search={true}
       className="border-line hover:border-strong shrink-0 rounded-sm border px-2 py-0.5"
     >
       its statement

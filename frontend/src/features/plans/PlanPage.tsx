@@ -67,7 +67,7 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
             as written
           </Button>
           <ItsStatement plan={plan} />
-          <Link to="/plans" search={true} className="border-line hover:border-strong rounded-sm border px-2 py-0.5">
+          <Link to="/plans" className="border-line hover:border-strong rounded-sm border px-2 py-0.5">
             another plan
           </Link>
         </span>

@@ -6,7 +6,7 @@ import { windowQuery } from "../../api/window";
 import { isKind, kindFill, KIND_WORDS } from "../../charts/kinds";
 import { clock, present } from "../../lib/time";
 import { bytes, duration } from "../../lib/units";
-import { follows, type ViewSearch, type WindowSpec, windowOf } from "../../lib/view";
+import { follows, type Base, type WindowSpec, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 
@@ -30,7 +30,7 @@ const samplesQuery = (server: number, spec: WindowSpec, pick: readonly string[],
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly search: Base;
 }
 
 /** Every sighting of a session behind the figures, page by page. */

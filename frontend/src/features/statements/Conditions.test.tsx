@@ -2,13 +2,13 @@ import { cleanup, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
-import type { ViewSearch } from "../../lib/view";
+import type { RankingSearch } from "./statements.route";
 import { shown } from "../../testing/shown";
 import { Conditions } from "./Conditions";
 
 afterEach(cleanup);
 
-const view = (search: ViewSearch, onSearch = vi.fn(), filters: { name: string; query: string }[] = []) =>
+const view = (search: RankingSearch, onSearch = vi.fn(), filters: { name: string; query: string }[] = []) =>
   shown(<Conditions search={search} onSearch={onSearch} />, [[["filters"], filters]]);
 
 describe("conditions of the ranking", () => {

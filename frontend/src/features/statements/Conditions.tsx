@@ -2,16 +2,17 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { ask, client } from "../../api/client";
-import { parseQuery, readSearch, type ViewSearch, writeQuery } from "../../lib/view";
+import { parseQuery, readWith, writeQuery } from "../../lib/search";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Menu } from "../../ui/Menu";
 import { CONDITION_FIELDS, conditionWords, signsOf } from "./model";
 import { filtersQuery } from "./queries";
+import { RANKING, type RankingSearch } from "./statements.route";
 
 interface Props {
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: RankingSearch;
+  readonly onSearch: (change: Partial<RankingSearch>) => void;
 }
 
 const FIELDS: readonly { readonly value: string; readonly label: string }[] = CONDITION_FIELDS.map(
@@ -78,7 +79,7 @@ export const Conditions = ({ search, onSearch }: Props) => {
   );
 };
 
-const FILTER_KEYS = ["sort", "containing", "where", "tools", "starred"] as const;
+const FILTER_KEYS = Object.keys(RANKING) as (keyof typeof RANKING)[];
 
 const SavedFilters = ({ search, onSearch }: Props) => {
   const queries = useQueryClient();
@@ -93,7 +94,7 @@ const SavedFilters = ({ search, onSearch }: Props) => {
   );
   const query = writeQuery(mine);
   const apply = (written: string): void => {
-    const found = readSearch(parseQuery(written));
+    const found = readWith(RANKING, parseQuery(written));
     const cleared = Object.fromEntries(FILTER_KEYS.map((key) => [key, undefined]));
     onSearch({ ...cleared, ...found });
   };

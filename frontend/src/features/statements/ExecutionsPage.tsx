@@ -2,16 +2,17 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Distribution } from "./Distribution";
 import { PivotTable } from "./PivotTable";
 import { RunDialog, useAsk } from "./asking";
+import type { ExecutionsSearch } from "./statements.route";
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: ExecutionsSearch;
+  readonly onSearch: (change: Partial<ExecutionsSearch>) => void;
 }
 
 const NONE: string[] = [];

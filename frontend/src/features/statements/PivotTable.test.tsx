@@ -3,7 +3,7 @@ import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import type { ViewSearch } from "../../lib/view";
+import type { ExecutionsSearch } from "./statements.route";
 import { shown } from "../../testing/shown";
 import { readPivot } from "./executions";
 import { PivotTable } from "./PivotTable";
@@ -32,8 +32,8 @@ const found = (change: Partial<Schemas["PivotOut"]> = {}): Schemas["PivotOut"] =
   ...change,
 });
 
-const SEARCH: ViewSearch = { last: 900, rows: "statement" };
-const view = (search: ViewSearch, data = found(), onSearch = vi.fn()) =>
+const SEARCH: ExecutionsSearch = { last: 900, rows: "statement" };
+const view = (search: ExecutionsSearch, data = found(), onSearch = vi.fn()) =>
   shown(<PivotTable server={3} search={search} onSearch={onSearch} />, [
     [["pivot", 3, { last: 900 }, [], readPivot(search)], data],
   ]);
@@ -84,9 +84,9 @@ describe("a table of executions", () => {
     const onSearch = vi.fn();
     await view(SEARCH, found(), onSearch);
     await userEvent.click(screen.getByRole("button", { name: "as chart" }));
-    expect(onSearch).toHaveBeenCalledWith({ view: "chart" });
+    expect(onSearch).toHaveBeenCalledWith({ drawn: "chart" });
     cleanup();
-    await view({ ...SEARCH, view: "chart" });
+    await view({ ...SEARCH, drawn: "chart" });
     expect(screen.queryByRole("columnheader")).toBeNull();
     await userEvent.click(
       screen.getByRole("button", { name: /^how many executions, by statement and duration: table/ }),

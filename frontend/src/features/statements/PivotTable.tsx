@@ -5,11 +5,12 @@ import type { Schemas } from "../../api/client";
 import { Bars } from "../../charts/Bars";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { count } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
 import { pivotQuery } from "./executionQueries";
+import type { ExecutionsSearch } from "./statements.route";
 import {
   addsUp,
   AGGREGATES,
@@ -24,8 +25,8 @@ import {
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: ExecutionsSearch;
+  readonly onSearch: (change: Partial<ExecutionsSearch>) => void;
 }
 
 const NONE: string[] = [];
@@ -37,7 +38,7 @@ export const PivotTable = ({ server, search, onSearch }: Props) => {
   const spec = readPivot(search);
   const pivot = useQuery(pivotQuery(server, windowOf(search), search.only ?? NONE, spec));
   const found = pivot.data;
-  const drawn = search.view === "chart";
+  const drawn = search.drawn === "chart";
   return (
     <section aria-label="Table of executions" className="mt-5">
       <h2 className="border-strong flex flex-wrap items-baseline gap-x-4 border-b pb-0.5">
@@ -81,7 +82,7 @@ export const PivotTable = ({ server, search, onSearch }: Props) => {
           )}
         </span>
         <span className="ml-auto flex gap-3 text-sm">
-          <Button onClick={() => onSearch({ view: drawn ? "" : "chart" })}>{drawn ? "as table" : "as chart"}</Button>
+          <Button onClick={() => onSearch({ drawn: drawn ? "" : "chart" })}>{drawn ? "as table" : "as chart"}</Button>
           {found ? <ExportMenu name="executions as a table" table={() => asTable(found, spec)} /> : null}
         </span>
       </h2>
@@ -122,7 +123,7 @@ interface CellsProps {
   readonly found: Schemas["PivotOut"];
   readonly spec: PivotSpec;
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly search: ExecutionsSearch;
 }
 
 const Cells = ({ found, spec, server, search }: CellsProps) => {

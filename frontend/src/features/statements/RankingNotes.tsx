@@ -3,7 +3,6 @@ import { Fragment } from "react";
 
 import type { Schemas } from "../../api/client";
 import { duration, sessions } from "../../lib/units";
-import type { ViewSearch } from "../../lib/view";
 
 /** How much of the window the counters cover, and what broke them. */
 export const Coverage = ({ found, span }: { readonly found: Schemas["RankingOut"]; readonly span: number }) => {
@@ -24,11 +23,10 @@ export const Coverage = ({ found, span }: { readonly found: Schemas["RankingOut"
 interface UncountedProps {
   readonly found: Schemas["RankingOut"];
   readonly server: number;
-  readonly search: ViewSearch;
 }
 
 /** What the figures below cannot show yet, though it may be what hurts. */
-export const Uncounted = ({ found, server, search }: UncountedProps) => {
+export const Uncounted = ({ found, server }: UncountedProps) => {
   if (found.uncounted.length === 0) return null;
   return (
     <p className="mb-1 text-sm" role="status">
@@ -40,7 +38,6 @@ export const Uncounted = ({ found, server, search }: UncountedProps) => {
           <Link
             to="/servers/$server/statements/$query"
             params={{ server: String(server), query: row.query_id }}
-            search={search}
             className="text-accent hover:underline"
           >
             <span className="font-mono text-xs">{row.label}</span>

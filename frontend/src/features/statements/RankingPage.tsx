@@ -2,19 +2,20 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
-import { follows, type ViewSearch, windowOf } from "../../lib/view";
+import { follows, windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
 import { Conditions } from "./Conditions";
 import { isMeasure, type Measure, MEASURES } from "./model";
 import { rankingQuery, usualTimesQuery } from "./queries";
 import { Coverage, Uncounted } from "./RankingNotes";
 import { RankingTable } from "./RankingTable";
+import type { RankingSearch } from "./statements.route";
 
 const NONE: string[] = [];
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: RankingSearch;
+  readonly onSearch: (change: Partial<RankingSearch>) => void;
 }
 
 /** Statements of the window, ranked by any measure. A click on a heading ranks by it. */
@@ -62,12 +63,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
               className="bg-raised border-line w-52 border px-2 py-0.5"
             />
           </form>
-          <Link
-            to="/servers/$server/split"
-            params={{ server: String(server) }}
-            search={true}
-            className="text-accent hover:underline"
-          >
+          <Link to="/servers/$server/split" params={{ server: String(server) }} className="text-accent hover:underline">
             why it changed
           </Link>
           <a
@@ -93,7 +89,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
         />
       ) : null}
       {found ? <Coverage found={found} span={span} /> : <p className="text-muted">Reading counters …</p>}
-      {found ? <Uncounted found={found} server={server} search={search} /> : null}
+      {found ? <Uncounted found={found} server={server} /> : null}
       <p className="text-muted flex gap-4 pb-1 text-sm">
         {found && found.hidden > 0 ? (
           <button type="button" className="hover:text-accent" onClick={() => onSearch({ tools: "shown" })}>
@@ -134,7 +130,6 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
                 <Link
                   to="/servers/$server/load"
                   params={{ server: String(server) }}
-                  search={true}
                   className="text-accent hover:underline"
                 >
                   What its sessions were seen doing

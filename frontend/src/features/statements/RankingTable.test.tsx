@@ -105,11 +105,11 @@ describe("the ranking", () => {
 describe("what stands beside the ranking", () => {
   it("names what the counters cannot hold, with the way there, and is silent where there is nothing", async () => {
     const uncounted = [{ query_id: "70", label: "UPDATE deck_slot", sessions: 6.1 }];
-    await shown(<Uncounted found={ranking({ uncounted })} server={3} search={{ last: 900 }} />);
+    await shown(<Uncounted found={ranking({ uncounted })} server={3} />);
     expect(screen.getByRole("status").textContent).toContain("UPDATE deck_slot 6.10 sessions");
     expect(screen.getByRole("link").getAttribute("href")).toContain("/servers/3/statements/70");
     cleanup();
-    await shown(<Uncounted found={ranking()} server={3} search={{}} />);
+    await shown(<Uncounted found={ranking()} server={3} />);
     expect(screen.queryByRole("status")).toBeNull();
   });
 

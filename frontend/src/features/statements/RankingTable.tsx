@@ -2,7 +2,7 @@ import { Link } from "@tanstack/react-router";
 import { Fragment } from "react";
 
 import type { Schemas } from "../../api/client";
-import type { ViewSearch } from "../../lib/view";
+import type { Base } from "../../lib/view";
 import { againstUsual, type Measure, MEASURES, times } from "./model";
 import { Star } from "./Star";
 
@@ -44,7 +44,7 @@ interface Props {
   readonly usual: ReadonlyMap<string, number> | undefined; // ms a second, by statement
   readonly sort: Measure;
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly search: Base;
   readonly onSort: (name: Measure) => void;
 }
 
@@ -110,7 +110,7 @@ interface RowProps {
   readonly sort: Measure;
   readonly most: number;
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly search: Base;
 }
 
 const RankingRow = ({ row, columns, usual, sort, most, server, search }: RowProps) => (

@@ -4,15 +4,16 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { count, duration } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { windowOf } from "../../lib/view";
 import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
 import { type Against, splitQuery } from "./queries";
+import type { SplitSearch } from "./statements.route";
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: SplitSearch;
+  readonly onSearch: (change: Partial<SplitSearch>) => void;
 }
 
 const AGAINST: readonly { readonly value: Against; readonly label: string }[] = [
@@ -133,7 +134,7 @@ const signed = (ms: number): string => (Math.abs(ms) < 0.001 ? "0" : `${ms > 0 ?
 interface PartsProps {
   readonly found: Schemas["SplitOut"];
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly search: SplitSearch;
 }
 
 const Parts = ({ found, server, search }: PartsProps) => (

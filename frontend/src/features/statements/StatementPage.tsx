@@ -9,7 +9,7 @@ import { kindFill, isKind } from "../../charts/kinds";
 import { DIMENSIONS, isDimension } from "../../lib/dimensions";
 import { present } from "../../lib/time";
 import { PAGE_BYTES, bytes, count, duration, sessions, share } from "../../lib/units";
-import { type ViewSearch, windowOf } from "../../lib/view";
+import { windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { CostCharts } from "./CostCharts";
@@ -21,13 +21,14 @@ import { RunDialog, useAsk, useComparePlans } from "./asking";
 import { Plans } from "./Plans";
 import { statementQuery } from "./queries";
 import { Star } from "./Star";
+import type { StatementSearch } from "./statements.route";
 import { Tables } from "./Tables";
 
 interface Props {
   readonly server: number;
   readonly query: string;
-  readonly search: ViewSearch;
-  readonly onSearch: (change: Partial<ViewSearch>) => void;
+  readonly search: StatementSearch;
+  readonly onSearch: (change: Partial<StatementSearch>) => void;
   readonly onPick: (pick: string) => void;
   readonly role: string;
 }
@@ -95,7 +96,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
         </div>
       </div>
       <Plans server={server} statement={found} canAsk={role !== "viewer"} />
-      <Tables server={server} query={query} search={search} />
+      <Tables server={server} query={query} />
       <section aria-label="Distribution" className="mt-4">
         <h2 className="border-strong mb-1 border-b font-semibold">Single executions</h2>
         <Distribution

@@ -4,19 +4,17 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { when } from "../../lib/time";
 import { bytes, count, share } from "../../lib/units";
-import type { ViewSearch } from "../../lib/view";
 import { tablesQuery } from "./queries";
 
 interface Props {
   readonly server: number;
   readonly query: string;
-  readonly search: ViewSearch;
 }
 
 const STALE_SHARE = 0.2; // of the rows changed since statistics were taken: as the view of indexes judges it
 
 /** The tables a statement touches, with their sizes, their statistics and their indexes. */
-export const Tables = ({ server, query, search }: Props) => {
+export const Tables = ({ server, query }: Props) => {
   const tables = useQuery(tablesQuery(server, query));
   const found = tables.data;
   return (
@@ -26,7 +24,6 @@ export const Tables = ({ server, query, search }: Props) => {
         <Link
           to="/servers/$server/indexes"
           params={{ server: String(server) }}
-          search={search}
           className="text-accent ml-auto text-sm font-normal hover:underline"
         >
           indexes that would help

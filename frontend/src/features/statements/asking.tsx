@@ -16,7 +16,7 @@ export function useOpenPlan(server: number) {
   const navigate = useNavigate();
   return useMutation({
     mutationFn: (plan: number) => linkTo(server, plan),
-    onSuccess: (key) => void navigate({ to: "/plans/$key", params: { key }, search: true }),
+    onSuccess: (key) => void navigate({ to: "/plans/$key", params: { key } }),
   });
 }
 
@@ -26,8 +26,7 @@ export function useComparePlans(server: number) {
   return useMutation({
     mutationFn: (plans: { readonly before: number; readonly after: number }) =>
       Promise.all([linkTo(server, plans.before), linkTo(server, plans.after)]),
-    onSuccess: ([key, other]) =>
-      void navigate({ to: "/plans/$key/against/$other", params: { key, other }, search: true }),
+    onSuccess: ([key, other]) => void navigate({ to: "/plans/$key/against/$other", params: { key, other } }),
   });
 }
 
@@ -49,7 +48,7 @@ export function useAsk(server: number) {
           body: { query_id: null, text: "", execution: "", run: false, confirmed: false, ...body },
         }),
       ),
-    onSuccess: (found) => void navigate({ to: "/plans/$key", params: { key: found.key }, search: true }),
+    onSuccess: (found) => void navigate({ to: "/plans/$key", params: { key: found.key } }),
   });
 }
 

@@ -1,12 +1,12 @@
 import { Window } from "../ui/Window";
-import { goWords } from "./goKeys";
+import { goWords, useViews } from "./places";
 
-const KEYS: readonly (readonly [string, string])[] = [
+const keys = (views: string): readonly (readonly [string, string])[] => [
   ["[  ]", "step the window back and forth by half its length"],
   ["-  =", "make the window wider, narrower"],
   ["0", "follow now"],
   ["/", "search statements"],
-  ["g", `and then a letter goes to a view: ${goWords()}`],
+  ["g", `and then a letter goes to a view: ${views}`],
   ["arrows", "walk the sieve; in the waterline, read bucket by bucket"],
   ["Enter", "pick the value; Shift adds it, Alt leaves it out"],
   ["o", "open the statement under the focus"],
@@ -19,7 +19,7 @@ export const Keys = ({ open, onClose }: { readonly open: boolean; readonly onClo
   <Window title="Keys" open={open} onClose={onClose}>
     <table className="w-full">
       <tbody>
-        {KEYS.map(([key, act]) => (
+        {keys(goWords(useViews())).map(([key, act]) => (
           <tr key={key} className="border-line border-t">
             <th className="w-32 py-1 text-left font-mono font-normal">{key}</th>
             <td>{act}</td>

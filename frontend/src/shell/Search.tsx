@@ -37,7 +37,6 @@ export const Search = ({ server, open, onClose }: Props) => {
     void navigate({
       to: "/servers/$server/statements/$query",
       params: { server: String(server), query },
-      search: true,
     });
   };
   return (

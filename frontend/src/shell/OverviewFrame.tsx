@@ -1,33 +1,24 @@
-import { useNavigate } from "@tanstack/react-router";
 import type { ReactNode } from "react";
 
 import { present, zone } from "../lib/time";
-import {
-  type ViewSearch,
-  type WindowSpec,
-  bounds,
-  mergeSearch,
-  readSearch,
-  scaled,
-  stepped,
-  windowOf,
-} from "../lib/view";
+import { type Base, type WindowSpec, bounds, scaled, stepped, windowOf } from "../lib/view";
 import { useShortcuts } from "../ui/useShortcuts";
+import { useChange } from "./screen";
 import { WindowPicker } from "./WindowPicker";
 
 interface Props {
   readonly title: ReactNode;
-  readonly search: ViewSearch;
+  readonly search: Base;
   readonly usual: WindowSpec; // the window when none was chosen
   readonly children: ReactNode;
 }
 
 /** A title and the window above views of several servers; the same keys move it. */
 export const OverviewFrame = ({ title, search, usual, children }: Props) => {
-  const navigate = useNavigate();
+  const change = useChange();
   const spec = search.last === undefined && search.from === undefined ? usual : windowOf(search);
   const show = (window: WindowSpec): void => {
-    void navigate({ to: ".", search: (old: Record<string, unknown>) => mergeSearch(readSearch(old), window) });
+    change(window);
   };
   useShortcuts({
     "[": () => show(stepped(spec, -1, present())),

@@ -1,28 +1,26 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { type ReactNode, useEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 
 import { loadQuery, marksQuery } from "../api/queries";
 import { Rail } from "../charts/Rail";
 import { zone, present } from "../lib/time";
 import {
   DEFAULT_RAIL_S,
-  type ViewSearch,
+  type Base,
   type WindowSpec,
   around,
   bounds,
   follows,
-  mergeSearch,
-  readSearch,
   scaled,
   stepped,
   windowOf,
 } from "../lib/view";
 import { Choice } from "../ui/Choice";
 import { useShortcuts } from "../ui/useShortcuts";
-import { GO_KEYS } from "./goKeys";
 import { RAIL_LENGTHS_S, railLength } from "./railLength";
 import { type LeadingMark, eventMarks, noteMarks } from "./railMarks";
+import { useChange } from "./screen";
 import { WindowPicker } from "./WindowPicker";
 
 const RAIL_LENGTHS = RAIL_LENGTHS_S.map((seconds) => ({
@@ -32,7 +30,7 @@ const RAIL_LENGTHS = RAIL_LENGTHS_S.map((seconds) => ({
 
 interface Props {
   readonly server: number;
-  readonly search: ViewSearch;
+  readonly search: Base;
   readonly children: ReactNode;
 }
 
@@ -44,28 +42,21 @@ export const ServerFrame = ({ server, search, children }: Props) => {
   const now = useNow(follows(spec));
   const railSpec = { last: search.rail ?? railLength(day.data, bounds(spec, now).from, now) };
   const rail = useQuery(loadQuery(server, railSpec, NO_PICKS, 360));
-  const show = (window: WindowSpec): void => {
-    void navigate({
-      to: ".",
-      search: (old: Record<string, unknown>) => mergeSearch(readSearch(old), window),
-    });
-  };
+  const change = useChange();
+  const show = (window: WindowSpec): void => change(window);
   const open = ({ at, until, lead }: LeadingMark): void => {
     const window = around(spec, at, until, present());
-    const kept = (change: Partial<ViewSearch> = {}) => ({
-      search: (old: Record<string, unknown>) => mergeSearch(readSearch(old), { ...window, ...change }),
-    });
     const params = { server: String(server) };
     switch (lead.to) {
       case "deadlocks":
-        return void navigate({ to: "/servers/$server/deadlocks", params, ...kept() });
+        return void navigate({ to: "/servers/$server/deadlocks", params, search: window });
       case "statements":
-        return void navigate({ to: "/servers/$server/statements", params, ...kept() });
+        return void navigate({ to: "/servers/$server/statements", params, search: window });
       case "events":
-        return void navigate({ to: "/servers/$server/events", params, ...kept({ only: [lead.kind] }) });
+        return void navigate({ to: "/servers/$server/events", params, search: { ...window, kinds: [lead.kind] } });
       case "statement": {
         const statement = { ...params, query: lead.queryId };
-        return void navigate({ to: "/servers/$server/statements/$query", params: statement, ...kept() });
+        return void navigate({ to: "/servers/$server/statements/$query", params: statement, search: window });
       }
       case "time":
         show(window);
@@ -78,7 +69,6 @@ export const ServerFrame = ({ server, search, children }: Props) => {
     "=": () => show(scaled(spec, 0.5, present())),
     "0": () => show({ last: Math.round((bounds(spec, present()).to - bounds(spec, present()).from) / 1000) }),
   });
-  useGoKeys(server);
   const told = useQuery(marksQuery(server, railSpec)).data ?? [];
   const marks = [...noteMarks(rail.data?.notes ?? []), ...eventMarks(told, (1000 * railSpec.last) / 160)];
   return (
@@ -101,12 +91,7 @@ export const ServerFrame = ({ server, search, children }: Props) => {
                 label="length of the rail"
                 value={String(railSpec.last)}
                 options={RAIL_LENGTHS}
-                onChange={(value) =>
-                  void navigate({
-                    to: ".",
-                    search: (old: Record<string, unknown>) => ({ ...readSearch(old), rail: Number(value) }),
-                  })
-                }
+                onChange={(value) => change({ rail: Number(value) })}
               />
             </span>
             <span title="all times are in this zone">{zone(now)}</span>
@@ -132,20 +117,4 @@ function useNow(moving: boolean): number {
     };
   }, [moving]);
   return now;
-}
-
-/** g, then a letter within a second: go to a view. */
-function useGoKeys(server: number): void {
-  const navigate = useNavigate();
-  const pressed = useRef(0);
-  const go = (view: (typeof GO_KEYS)[keyof typeof GO_KEYS]) => () => {
-    if (present() - pressed.current < 1000)
-      void navigate({ to: `/servers/$server/${view}`, params: { server: String(server) }, search: true });
-  };
-  useShortcuts({
-    g: () => {
-      pressed.current = present();
-    },
-    ...Object.fromEntries(Object.entries(GO_KEYS).map(([key, view]) => [key, go(view)])),
-  });
 }

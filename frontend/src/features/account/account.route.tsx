@@ -1,0 +1,21 @@
+import { createRoute, useRouter } from "@tanstack/react-router";
+
+import { sessionQuery } from "../../api/queries";
+import { root } from "../../shell/routes";
+import { SignInPage } from "./SignInPage";
+
+/** Where one signs in; only paths of our own lead on from there, so that a link cannot lead somewhere else. */
+export const signInRoute = createRoute({
+  getParentRoute: () => root,
+  path: "/sign-in",
+  staticData: { title: "Sign in" },
+  validateSearch: (raw: Record<string, unknown>): { back?: string } =>
+    typeof raw.back === "string" && /^\/(?!\/)/.test(raw.back) ? { back: raw.back } : {},
+  loader: ({ context }) => context.queries.query({ ...sessionQuery, staleTime: "static" }),
+  component: function SignIn() {
+    const session = signInRoute.useLoaderData();
+    const { back } = signInRoute.useSearch();
+    const router = useRouter();
+    return <SignInPage demo={session.demo} onDone={() => router.history.push(back ?? "/")} />;
+  },
+});

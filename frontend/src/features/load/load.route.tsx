@@ -1,0 +1,31 @@
+import { createRoute, lazyRouteComponent, useNavigate } from "@tanstack/react-router";
+
+import { word, words, type SearchOf } from "../../lib/search";
+import type { Base } from "../../lib/view";
+import { server } from "../../shell/routes";
+import { own, showing, useChange, useServer, useView } from "../../shell/screen";
+
+const OWN = { columns: words, wait: word, split: word, compare: word, view: word, under: word, by: word };
+export type LoadSearch = Base & SearchOf<typeof OWN>;
+
+export const loadRoute = createRoute({
+  getParentRoute: () => server,
+  path: "load",
+  ...own(OWN),
+  staticData: { title: "Load", nav: { place: "Load", label: "now and over time", key: "l", words: "load" } },
+  component: showing(
+    lazyRouteComponent(() => import("./LoadPage"), "LoadPage"),
+    () => {
+      const { server: id, role } = useServer();
+      const navigate = useNavigate();
+      return {
+        server: id,
+        search: useView(OWN),
+        canMark: role !== "viewer",
+        onSearch: useChange<LoadSearch>(),
+        onOpen: (query: string) =>
+          void navigate({ to: "/servers/$server/statements/$query", params: { server: String(id), query } }),
+      };
+    },
+  ),
+});

@@ -1,0 +1,226 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useNavigate } from "@tanstack/react-router";
+import { CircleUser, Moon, Sun } from "lucide-react";
+import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
+
+import { ask, client } from "../api/client";
+import { serversQuery } from "../api/queries";
+import { present } from "../lib/time";
+import { Choice } from "../ui/Choice";
+import { Menu } from "../ui/Menu";
+import { useShortcuts } from "../ui/useShortcuts";
+import { type Place, placesOf, useHere, useViews, type View } from "./places";
+import { useParam } from "./screen";
+
+const Keys = lazy(() => import("./Keys").then((m) => ({ default: m.Keys })));
+const Search = lazy(() => import("./Search").then((m) => ({ default: m.Search })));
+
+interface Props {
+  readonly username: string;
+  readonly role: string;
+  readonly children: ReactNode;
+}
+
+/** The strip on top of every screen: which server, which view, search, theme, who. */
+export const Shell = ({ username, role, children }: Props) => {
+  const server = useParam("server") || undefined;
+  const [keys, setKeys] = useState(false);
+  const [searching, setSearching] = useState(false);
+  const here = useHere();
+  const views = useViews();
+  useShortcuts({ "?": () => setKeys(true), "/": () => setSearching(true) });
+  useTitle(here.title, server);
+  useGoKeys(views, server);
+  return (
+    <div className="flex h-full min-w-[1000px] flex-col">
+      <a
+        href="#content"
+        className="bg-raised border-strong sr-only z-50 border px-3 py-1 focus:not-sr-only focus:absolute focus:top-1 focus:left-1"
+      >
+        to the content
+      </a>
+      <header className="border-line flex h-10 shrink-0 items-center gap-4 border-b px-6 whitespace-nowrap">
+        <Link to="/" className="text-lg font-semibold" aria-label="faena: all servers">
+          faena
+        </Link>
+        {server === undefined ? null : <ServerChoice server={server} />}
+        <nav aria-label="Places" className="font-condensed flex gap-5">
+          {server === undefined
+            ? views
+                .filter((view) => view.place === "" && (!view.admin || role === "admin"))
+                .map((view) => <NavLink key={view.to} to={view.to} label={view.label} on={here.to === view.to} />)
+            : placesOf(views).map((place) => (
+                <NavLink
+                  key={place.name}
+                  to={place.views[0]?.to ?? "/"}
+                  server={server}
+                  label={place.name}
+                  on={here.place === place.name}
+                />
+              ))}
+        </nav>
+        <div className="text-muted ml-auto flex items-center gap-4 text-sm max-[1180px]:gap-2">
+          {server === undefined ? null : (
+            <button type="button" className="hover:text-accent" onClick={() => setSearching(true)}>
+              <span className="max-[1180px]:sr-only">search</span>{" "}
+              <kbd className="border-line border px-1 font-mono text-xs">/</kbd>
+            </button>
+          )}
+          <button type="button" className="hover:text-accent" onClick={() => setKeys(true)}>
+            <span className="max-[1180px]:sr-only">keys</span>{" "}
+            <kbd className="border-line border px-1 font-mono text-xs">?</kbd>
+          </button>
+          <ThemeSwitch />
+          <Account username={username} role={role} />
+        </div>
+      </header>
+      {server === undefined ? null : (
+        <ViewsOfPlace place={placesOf(views).find((one) => one.name === here.place)} to={here.to} server={server} />
+      )}
+      <main id="content" tabIndex={-1} className="min-h-0 grow overflow-auto outline-none">
+        {children}
+      </main>
+      <Suspense fallback={null}>
+        {keys ? <Keys open onClose={() => setKeys(false)} /> : null}
+        {searching && server !== undefined ? (
+          <Search key={server} server={Number(server)} open onClose={() => setSearching(false)} />
+        ) : null}
+      </Suspense>
+    </div>
+  );
+};
+
+interface LinkProps {
+  readonly to: string;
+  readonly label: string;
+  readonly on: boolean;
+  readonly server?: string;
+}
+
+const NavLink = ({ to, label, on, server }: LinkProps) => (
+  <Link
+    // Paths come from the screens' route files; all of them take a server or nothing.
+    to={to as "/servers/$server/load"}
+    params={{ server: server ?? "" }}
+    aria-current={on ? "page" : undefined}
+    className={on ? "text-ink font-semibold" : "text-muted hover:text-accent"}
+    activeProps={{}}
+  >
+    {label}
+  </Link>
+);
+
+interface ViewsProps {
+  readonly place: Place | undefined;
+  readonly to: string;
+  readonly server: string;
+}
+
+/** The views of the place one is at, without hovering. */
+const ViewsOfPlace = ({ place, to, server }: ViewsProps) => (
+  <nav
+    aria-label={`Views of ${place?.name ?? "this place"}`}
+    className="border-line font-condensed flex h-[23px] shrink-0 items-center gap-4 border-b px-6 text-sm whitespace-nowrap"
+  >
+    {place?.views.map((view) => (
+      <NavLink key={view.to} to={view.to} server={server} label={view.label} on={view.to === to} />
+    ))}
+  </nav>
+);
+
+/** The page's title: what is shown, and of which server. */
+function useTitle(title: string, server: string | undefined): void {
+  const servers = useQuery({ ...serversQuery, enabled: server !== undefined });
+  const name = servers.data?.servers.find((one) => String(one.id) === server)?.name;
+  useEffect(() => {
+    document.title = [title, name, "faena"].filter(Boolean).join(" · ");
+  }, [title, name]);
+}
+
+const GO_WITHIN_MS = 1000;
+
+/** g, then a letter within a second: go to a view. */
+function useGoKeys(views: readonly View[], server: string | undefined): void {
+  const navigate = useNavigate();
+  const pressed = useRef(0);
+  const go = (to: string) => () => {
+    if (server !== undefined && present() - pressed.current < GO_WITHIN_MS)
+      void navigate({ to: to as "/servers/$server/load", params: { server } });
+  };
+  useShortcuts({
+    g: () => {
+      pressed.current = present();
+    },
+    ...Object.fromEntries(views.flatMap((view) => (view.key ? [[view.key, go(view.to)]] : []))),
+  });
+}
+
+const ServerChoice = ({ server }: { readonly server: string }) => {
+  const servers = useQuery(serversQuery);
+  const navigate = useNavigate();
+  const here = useHere();
+  const views = useViews();
+  // The same view of the other server. A trail of one server's statements means nothing on another.
+  const view = views.find((one) => one.to === here.to) ?? views.find((one) => one.place === here.place);
+  const options = (servers.data?.servers ?? []).map((one) => ({ value: String(one.id), label: one.name }));
+  if (options.length === 0) return <span>…</span>;
+  return (
+    <Choice
+      label="server"
+      value={server}
+      options={options}
+      onChange={(id) =>
+        void navigate({
+          to: (view?.to ?? "/servers/$server/load") as "/servers/$server/load",
+          params: { server: id },
+          search: { pick: [] },
+        })
+      }
+      className="text-base"
+    />
+  );
+};
+
+const ThemeSwitch = () => {
+  const [theme, setTheme] = useState(document.documentElement.dataset.theme ?? "light");
+  const other = theme === "dark" ? "light" : "dark";
+  const change = (): void => {
+    document.documentElement.dataset.theme = other;
+    localStorage.setItem("faena-theme", other);
+    setTheme(other);
+  };
+  return (
+    <button
+      type="button"
+      aria-label={`${other} theme`}
+      title={`${other} theme`}
+      className="hover:text-accent"
+      onClick={change}
+    >
+      {theme === "dark" ? <Sun size={15} aria-hidden="true" /> : <Moon size={15} aria-hidden="true" />}
+    </button>
+  );
+};
+
+const Account = ({ username, role }: { readonly username: string; readonly role: string }) => {
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const signOut = useMutation({
+    mutationFn: () => ask(client.DELETE("/api/v1/session")),
+    onSettled: () => {
+      queries.clear();
+      window.location.assign("/sign-in");
+    },
+  });
+  return (
+    <Menu
+      label={`signed in as ${username}, ${role}`}
+      entries={[
+        { label: "change your password", act: () => void navigate({ to: "/account" }) },
+        { label: `sign out ${username} (${role})`, act: () => signOut.mutate() },
+      ]}
+    >
+      <CircleUser size={15} aria-hidden="true" /> {username}
+    </Menu>
+  );
+};
