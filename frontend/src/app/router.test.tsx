@@ -57,7 +57,7 @@ describe("the screens", () => {
       options: { validateSearch?: unknown };
     }[]) {
       if (!route.fullPath.startsWith("/servers/$server/") && route.fullPath !== "/indicators") continue;
-      const place = route.fullPath.replace("/window", ""); // sessions now and of the window are one screen
+      const place = route.fullPath.replace(/\/(window|total)$/, ""); // one screen in two views
       for (const name of namesRead(route.options.validateSearch)) {
         if (!SHARED.includes(name)) expect(seen.get(name) ?? place, name).toBe(place);
         seen.set(name, place);

@@ -6,7 +6,7 @@ import { signInRoute } from "../features/account/account.route";
 import { collectorsRoute } from "../features/collectors/collectors.route";
 import { deadlockRoute, deadlocksRoute, logRoute } from "../features/deadlocks/deadlocks.route";
 import { indexesRoute } from "../features/indexes/indexes.route";
-import { loadRoute } from "../features/load/load.route";
+import { loadRoute, totalRoute } from "../features/load/load.route";
 import { blockingRoute, pastSessionsRoute, sessionsRoute, tapeRoute } from "../features/locks/locks.route";
 import { machineRoute } from "../features/machine/machine.route";
 import { groupRoute, indicatorsRoute } from "../features/overview/overview.route";
@@ -34,6 +34,7 @@ const tree = root.addChildren([
     accountRoute,
     server.addChildren([
       loadRoute,
+      totalRoute,
       samplesRoute,
       rankingRoute,
       executionsRoute,

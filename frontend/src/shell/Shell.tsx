@@ -102,6 +102,7 @@ const NavLink = ({ to, label, on, server }: LinkProps) => (
     // Paths come from the screens' route files; all of them take a server or nothing.
     to={to as "/servers/$server/load"}
     params={{ server: server ?? "" }}
+    search={true} // each screen leaves behind what is not its own
     aria-current={on ? "page" : undefined}
     className={on ? "text-ink font-semibold" : "text-muted hover:text-accent"}
     activeProps={{}}
@@ -145,7 +146,7 @@ function useGoKeys(views: readonly View[], server: string | undefined): void {
   const pressed = useRef(0);
   const go = (to: string) => () => {
     if (server !== undefined && present() - pressed.current < GO_WITHIN_MS)
-      void navigate({ to: to as "/servers/$server/load", params: { server } });
+      void navigate({ to: to as "/servers/$server/load", params: { server }, search: true });
   };
   useShortcuts({
     g: () => {

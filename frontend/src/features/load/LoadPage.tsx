@@ -45,6 +45,7 @@ import type { LoadSearch } from "./load.route";
 
 interface Props {
   readonly server: number;
+  readonly total: boolean; // what took most in the window, instead of when
   readonly search: LoadSearch;
   readonly canMark: boolean;
   readonly onSearch: (change: Partial<LoadSearch>) => void;
@@ -58,7 +59,7 @@ const HEAD_PX = 48;
 const MANY_ROWS = 50;
 
 /** When it got slow, whether it runs or waits, on what, and who is behind it. */
-export const LoadPage = ({ server, search, canMark, onSearch, onOpen }: Props) => {
+export const LoadPage = ({ server, total, search, canMark, onSearch, onOpen }: Props) => {
   const [held, setHeld] = useState(false);
   const [many, setMany] = useState(false);
   const [below, size] = useSize<HTMLDivElement>();
@@ -68,7 +69,6 @@ export const LoadPage = ({ server, search, canMark, onSearch, onOpen }: Props) =
   const columns = search.columns?.filter(isDimension) ?? [...DEFAULT_COLUMNS];
   const split = search.split !== undefined && isDimension(search.split) ? search.split : "kind";
   const load = useQuery(loadQuery(server, spec, trail, 240, split, trail.length === 0));
-  const total = search.view === "total";
   const whole = useQuery({ ...sieveQuery(server, spec, trail, [split], TOTAL_ROWS), enabled: total });
   const compared = COMPARED[search.compare ?? ""];
   const earlier = useQuery({

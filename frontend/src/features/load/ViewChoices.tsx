@@ -16,7 +16,7 @@ const OPTIONS = [
   ...Object.entries(COMPARED).map(([value, { label }]) => ({ value, label: `the same hours ${label}` })),
 ];
 
-/** What the window is compared with, and whether it is shown over time or as a whole. */
+/** What the window is compared with, and what is shown beside it. */
 export const ViewChoices = ({ search, load, earlier, onSearch }: Props) => {
   const before = earlier?.total ?? null;
   const label = COMPARED[search.compare ?? ""]?.label;
@@ -46,19 +46,6 @@ export const ViewChoices = ({ search, load, earlier, onSearch }: Props) => {
       >
         machine
       </button>
-      <span role="group" aria-label="how the window is shown">
-        {(["", "total"] as const).map((view) => (
-          <button
-            key={view}
-            type="button"
-            aria-pressed={(search.view ?? "") === view}
-            className={`hover:text-accent ml-2 ${(search.view ?? "") === view ? "text-ink font-semibold underline" : ""}`}
-            onClick={() => onSearch({ view })}
-          >
-            {view === "" ? "over time" : "in total"}
-          </button>
-        ))}
-      </span>
     </span>
   );
 };

@@ -63,9 +63,6 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
               className="bg-raised border-line w-52 border px-2 py-0.5"
             />
           </form>
-          <Link to="/servers/$server/split" params={{ server: String(server) }} className="text-accent hover:underline">
-            why it changed
-          </Link>
           <a
             className="text-accent hover:underline"
             href={`/api/v1/servers/${server}/statements/export?${query}&format=csv`}
