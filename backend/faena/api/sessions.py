@@ -375,9 +375,10 @@ def code_fields(dictionary: Dictionary, code: int) -> dict[str, Any]:
 
 
 class EndBody(Schema):
-    """`started_s` as it was shown: when the pid has become another session meanwhile, nothing is ended."""
+    """`started_s` and `statement_ms` as shown: if it is another session or statement by now, nothing is ended."""
 
     started_s: int
+    statement_ms: Annotated[int, Field(ge=0, le=2**40)] | None = None
     what: What
     reason: Annotated[str, Field(max_length=1000)]
     confirmed: bool = False
@@ -415,7 +416,13 @@ def end_session(request: HttpRequest, server_id: int, pid: int, body: EndBody) -
     seen = next((one for one in sessions.now(server_id).sessions if one.pid == pid), None)
     if seen is None or seen.started_s != body.started_s:
         raise NotFound(f"session {pid} is not there any more as it was shown; nothing was ended")
-    order = ending.EndOrder(session=seen, what=body.what, reason=body.reason, confirmed=body.confirmed)
+    order = ending.EndOrder(
+        session=seen,
+        what=body.what,
+        reason=body.reason,
+        confirmed=body.confirmed,
+        statement_ms=body.statement_ms or 0,
+    )
     return Status(201, _ended(ending.end_session(server, order, by=request.user)))
 
 

@@ -72,14 +72,19 @@ def test_the_idle_console_is_ended_by_an_operator_and_its_waiters_go_on(anyone: 
         )  # fmt: skip
         expect(page.get_by_role("heading", level=1)).to_contain_text("behind ops-console", timeout=20_000)
         wait_for(lambda: waiting_for(page, 2000), 40, "a wait that is long enough for the server to log it")
+        row.get_by_role("button", name="end pid").click()
+        expect(page.get_by_role("dialog")).to_contain_text("it is idle in transaction", ignore_case=True)
+        page.get_by_role("button", name="do not end it").click()
         row.get_by_role("link").first.click()
         page.get_by_role("button", name="end …").click()
         dialog = page.get_by_role("dialog")
         expect(dialog).to_contain_text("behind it and can go on")
+        expect(dialog.get_by_label("the session: its transaction")).to_be_checked()  # it runs no statement to cancel
         expect(dialog.get_by_role("button", name="end the session")).to_be_disabled()
         dialog.get_by_role("textbox").fill("it holds a popular sailing")
         dialog.get_by_role("button", name="end the session").click()
         expect(dialog).to_contain_text("the server ended the session")
+        page.wait_for_timeout(3000)  # the list behind it moves on, and the outcome stays
         expect(dialog).to_contain_text("behind it went on")
         dialog.get_by_role("button", name="close", exact=True).last.click()
     page.goto("/servers/1/sessions")

@@ -70,6 +70,13 @@ def test_ending_a_statement_leaves_the_connection(signaller: Target, stage: Scen
     web.ask("SELECT 1")
 
 
+def test_the_statement_after_the_one_that_was_seen_is_not_ended(signaller: Target, stage: Scene) -> None:
+    _, web, _ = queue(stage)
+    with pytest.raises(SourceRefused, match="is over; it runs another one"):
+        end(signaller, web.pid, started(stage, web), What.STATEMENT, at_least_ms=3_600_000)
+    assert end(signaller, web.pid, started(stage, web), What.STATEMENT, at_least_ms=1).done
+
+
 def test_what_must_not_be_ended_is_refused_with_the_reason(signaller: Target, stage: Scene) -> None:
     console, _, _ = queue(stage)
     begun = started(stage, console)

@@ -18,7 +18,10 @@ export function keepCsrf(token: string): void {
 export const csrfToken = (): string => csrf;
 
 // fetch is looked up at each call, so that tests can put their own in its place.
-export const client = createClient<paths>({ baseUrl: "", fetch: (request) => globalThis.fetch(request) });
+export const client = createClient<paths>({
+  baseUrl: window.location.origin,
+  fetch: (request) => globalThis.fetch(request),
+});
 client.use({
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrf);

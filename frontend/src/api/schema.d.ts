@@ -1631,7 +1631,7 @@ export interface components {
         };
         /**
          * ByteColumnOut
-         * @description `not_at_work`: bytes a second of processes that no sample saw at work, within `rate`.
+         * @description `not_at_work`: bytes a second of processes whose session rested at the sample, or ended, within `rate`.
          */
         ByteColumnOut: {
             /** Dimension */
@@ -2200,7 +2200,7 @@ export interface components {
         };
         /**
          * EndBody
-         * @description `started_s` as it was shown: when the pid has become another session meanwhile, nothing is ended.
+         * @description `started_s` and `statement_ms` as shown: if it is another session or statement by now, nothing is ended.
          */
         EndBody: {
             /**
@@ -2212,6 +2212,8 @@ export interface components {
             reason: string;
             /** Started S */
             started_s: number;
+            /** Statement Ms */
+            statement_ms?: number | null;
             what: components["schemas"]["What"];
         };
         /**

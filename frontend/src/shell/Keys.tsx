@@ -1,4 +1,4 @@
-import { Window } from "../ui/Window";
+import { Dialog } from "../ui/Dialog";
 import { goWords, useViews } from "./places";
 
 const keys = (views: string): readonly (readonly [string, string])[] => [
@@ -16,7 +16,7 @@ const keys = (views: string): readonly (readonly [string, string])[] => [
 
 /** All shortcuts. None of them fires while typing. */
 export const Keys = ({ open, onClose }: { readonly open: boolean; readonly onClose: () => void }) => (
-  <Window title="Keys" open={open} onClose={onClose}>
+  <Dialog title="Keys" open={open} onClose={onClose}>
     <table className="w-full">
       <tbody>
         {keys(goWords(useViews())).map(([key, act]) => (
@@ -27,5 +27,5 @@ export const Keys = ({ open, onClose }: { readonly open: boolean; readonly onClo
         ))}
       </tbody>
     </table>
-  </Window>
+  </Dialog>
 );

@@ -4,7 +4,7 @@ import { useState } from "react";
 
 import { ask, client } from "../api/client";
 import { count, duration } from "../lib/units";
-import { Window } from "../ui/Window";
+import { Dialog } from "../ui/Dialog";
 
 const DAY_S = 86_400;
 
@@ -40,7 +40,7 @@ export const Search = ({ server, open, onClose }: Props) => {
     });
   };
   return (
-    <Window title="Search statements of the last day" open={open} onClose={onClose}>
+    <Dialog title="Search statements of the last day" open={open} onClose={onClose}>
       <form
         onSubmit={(event) => {
           event.preventDefault();
@@ -79,6 +79,6 @@ export const Search = ({ server, open, onClose }: Props) => {
       {text.length > 1 && found.data?.rows.length === 0 ? (
         <p className="text-muted mt-2">No statement of the last day contains this.</p>
       ) : null}
-    </Window>
+    </Dialog>
   );
 };

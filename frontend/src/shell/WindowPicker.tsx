@@ -4,7 +4,7 @@ import { useState } from "react";
 import { readMoment, span, writeMoment, present } from "../lib/time";
 import { type WindowSpec, bounds, follows, stepped } from "../lib/view";
 import { Button } from "../ui/Button";
-import { Window } from "../ui/Window";
+import { Dialog } from "../ui/Dialog";
 
 const SPANS = [
   [60, "1 min"],
@@ -105,7 +105,7 @@ const ExactTimes = ({ from, to, onClose, onWindow }: ExactProps) => {
     }
   };
   return (
-    <Window title="Exact times" open onClose={onClose}>
+    <Dialog title="Exact times" open onClose={onClose}>
       <form
         className="flex items-end gap-3"
         onSubmit={(event) => {
@@ -135,6 +135,6 @@ const ExactTimes = ({ from, to, onClose, onWindow }: ExactProps) => {
       <p role="alert" className="text-danger mt-2 min-h-5">
         {wrong}
       </p>
-    </Window>
+    </Dialog>
   );
 };

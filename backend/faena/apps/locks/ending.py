@@ -20,12 +20,16 @@ LEAST_REASON = 3
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class EndOrder:
-    """What to end, and why. `session` is as the operator saw it, for the record."""
+    """What to end, and why. `session` is as the operator saw it, for the record.
+
+    `statement_ms` is the age of its statement on the operator's screen, 0 where that was not told.
+    """
 
     session: SessionSample
     what: What
     reason: str
     confirmed: bool
+    statement_ms: int = 0
 
 
 def end_session(server: Server, order: EndOrder, *, by: AbstractBaseUser | AnonymousUser) -> EndedSession:
@@ -45,7 +49,7 @@ def end_session(server: Server, order: EndOrder, *, by: AbstractBaseUser | Anony
     try:
         target = target_of(server)
         with asking(server, by, f"end a {order.what}"):
-            found = end(target, one.pid, one.started_s, order.what)
+            found = end(target, one.pid, one.started_s, order.what, order.statement_ms)
     except SourceError as error:
         kept.answer = f"refused: {error}"
         kept.save()

@@ -20,7 +20,8 @@ LOOK_EVERY_S = 0.1
 
 _WHO: LiteralString = """
     SELECT backend_type, application_name, date_part('epoch', backend_start)::bigint, state,
-           coalesce(date_part('epoch', query_start), 0)::float8
+           coalesce(date_part('epoch', query_start), 0)::float8,
+           coalesce(1000 * date_part('epoch', clock_timestamp() - query_start), 0)::float8
       FROM pg_stat_activity WHERE pid = %s"""
 # Not by its wait event, which is gone for a moment while a waiter looks for a deadlock: it would be told as not waiting.
 _BEHIND: LiteralString = "SELECT pid, pg_blocking_pids(pid) FROM pg_stat_activity WHERE state = 'active'"
@@ -28,7 +29,10 @@ _BEHIND: LiteralString = "SELECT pid, pg_blocking_pids(pid) FROM pg_stat_activit
 _ONLY: LiteralString = """ FROM pg_stat_activity
     WHERE pid = %s AND date_part('epoch', backend_start)::bigint = %s AND backend_type = 'client backend'"""
 _END: dict[str, LiteralString] = {
-    "statement": "SELECT pg_cancel_backend(pid)" + _ONLY,
+    # Nor can the statement become the next one, as far as its age tells them apart.
+    "statement": "SELECT pg_cancel_backend(pid)"
+    + _ONLY
+    + " AND clock_timestamp() - query_start >= %s * interval '1 ms'",
     "session": "SELECT pg_terminate_backend(pid)" + _ONLY,
 }
 
@@ -50,14 +54,18 @@ class Ended:
     still: Sequence[int]
 
 
-def end(target: Target, pid: int, started_s: int, what: What) -> Ended:
-    """End it. Raises SourceRefused when it is protected or no longer the same session, and SourceError."""
+def end(target: Target, pid: int, started_s: int, what: What, at_least_ms: int = 0) -> Ended:
+    """End it. Raises SourceRefused when it is protected or no longer the same, and SourceError.
+
+    `at_least_ms` is the age of the statement as it was seen: one that is younger now has begun since.
+    """
     try:
         with psycopg.connect(target.conninfo(), autocommit=True) as connection:
             connection.execute("SET statement_timeout = 5000")
-            began = _refuse(connection, target, pid, started_s, what)
+            began = _refuse(connection, target, pid, started_s, what, at_least_ms)
             before = _behind(connection, pid)
-            row = connection.execute(_END[what], (pid, started_s)).fetchone()
+            age = (at_least_ms,) if what is What.STATEMENT else ()
+            row = connection.execute(_END[what], (pid, started_s, *age)).fetchone()
             if row is None:
                 raise SourceRefused(_OTHER.format(where=target.where, pid=pid), remedy=_AGAIN)
             done = bool(row[0]) and _gone(connection, pid, started_s, what, began)
@@ -83,12 +91,14 @@ _OTHER = "{where}: pid {pid} is another session by now, or none"
 _AGAIN = "nothing was ended; look at the sessions again"
 
 
-def _refuse(connection: psycopg.Connection[TupleRow], target: Target, pid: int, started_s: int, what: What) -> float:
+def _refuse(
+    connection: psycopg.Connection[TupleRow], target: Target, pid: int, started_s: int, what: What, at_least_ms: int
+) -> float:
     """Raises SourceRefused for what must not be ended. When its statement began, in seconds since 1970."""
     row = connection.execute(_WHO, (pid,)).fetchone()
     if row is None or row[2] != started_s:
         raise SourceRefused(_OTHER.format(where=target.where, pid=pid), remedy=_AGAIN)
-    backend, program, _, state, began = row
+    backend, program, _, state, began, age_ms = row
     if program == OWN_NAME:
         raise SourceRefused(f"pid {pid} is Faena's own connection, which is not ended from here", remedy="")
     if backend != "client backend":
@@ -96,6 +106,11 @@ def _refuse(connection: psycopg.Connection[TupleRow], target: Target, pid: int, 
     if what is What.STATEMENT and state is not None and state.startswith("idle"):
         raise SourceRefused(
             f"pid {pid} runs no statement, it is {state}", remedy="only ending the session lets its locks go"
+        )
+    if what is What.STATEMENT and age_ms < at_least_ms:
+        raise SourceRefused(
+            f"{target.where}: the statement of pid {pid} that was to be ended is over; it runs another one",
+            remedy=_AGAIN,
         )
     return float(began)
 

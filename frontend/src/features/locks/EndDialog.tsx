@@ -6,34 +6,45 @@ import { ApiError } from "../../api/problem";
 import { duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
-import { Window } from "../../ui/Window";
+import { Dialog } from "../../ui/Dialog";
 import { plural } from "./model";
 
 interface Props {
   readonly server: number;
-  readonly session: Schemas["LiveSessionOut"];
-  readonly open: boolean;
+  readonly session: Schemas["LiveSessionOut"]; // as it was when the dialog was opened
+  readonly now: Schemas["LiveSessionOut"] | undefined; // the same session in the newest sample, if it is there
   readonly onClose: () => void;
 }
 
-/** Ends a statement or a session: says what will be lost and who goes on, asks for a reason, shows what came of it. */
-export const EndDialog = ({ server, session, open, onClose }: Props) => {
+/**
+ * Ends a statement or a session: says what will be lost and who goes on, asks for a reason, shows what came of it.
+ *
+ * It holds on to the session that it was opened for, whatever becomes of the list behind it.
+ */
+export const EndDialog = ({ server, session, now, onClose }: Props) => {
   const queries = useQueryClient();
-  const [what, setWhat] = useState<"statement" | "session">("session");
+  const [what, setWhat] = useState<"statement" | "session">(session.active ? "statement" : "session");
   const [reason, setReason] = useState("");
   const act = useMutation({
     mutationFn: () =>
       ask(
         client.POST("/api/v1/servers/{server_id}/sessions/{pid}/end", {
           params: { path: { server_id: server, pid: session.pid } },
-          body: { started_s: session.started_s, what, reason, confirmed: true },
+          body: {
+            started_s: session.started_s,
+            statement_ms: what === "statement" ? session.statement_ms : null,
+            what,
+            reason,
+            confirmed: true,
+          },
         }),
       ),
     onSettled: () => void queries.invalidateQueries({ queryKey: ["ended", server] }),
   });
   const done = act.data;
+  const changed = done ? "" : changeWords(session, now);
   return (
-    <Window title={`End ${session.program}, pid ${session.pid}`} open={open} onClose={onClose}>
+    <Dialog title={`End ${session.program}, pid ${session.pid}`} open onClose={onClose} keep={reason !== ""}>
       {done ? (
         <>
           <p className="py-1">
@@ -62,6 +73,11 @@ export const EndDialog = ({ server, session, open, onClose }: Props) => {
             <pre className="bg-raised my-2 max-h-24 overflow-auto p-2 font-mono text-xs whitespace-pre-wrap">
               {session.statement}
             </pre>
+          ) : null}
+          {changed ? (
+            <p role="status" className="my-2 font-semibold">
+              {changed}
+            </p>
           ) : null}
           <fieldset className="my-2">
             <legend className="sr-only">what to end</legend>
@@ -98,14 +114,14 @@ export const EndDialog = ({ server, session, open, onClose }: Props) => {
             />
           ) : null}
           <div className="mt-3 flex justify-end gap-2">
-            <Button onClick={onClose}>leave it</Button>
+            <Button onClick={onClose}>do not end it</Button>
             <Button look="action" type="submit" disabled={reason.trim().length < 3 || act.isPending}>
               {act.isPending ? "ending …" : `end the ${what}`}
             </Button>
           </div>
         </form>
       )}
-    </Window>
+    </Dialog>
   );
 };
 
@@ -122,6 +138,16 @@ export function endFacts(one: Schemas["LiveSessionOut"]): string[] {
     ? `${plural(one.blocks, "session stands", "sessions stand")} behind it and can go on.`
     : "Nobody stands behind it.";
   return [`${one.user} in ${one.database}${one.client ? ` from ${one.client}` : ""}.`, doing, open, freed];
+}
+
+/** What has become of a session since the dialog was opened; empty while it is as it was. */
+export function changeWords(then: Schemas["LiveSessionOut"], now: Schemas["LiveSessionOut"] | undefined): string {
+  if (!now) return "Since you opened this it is not seen any more: it ended, or rests without a transaction.";
+  if (then.active && !now.active) return "Since you opened this its statement ended.";
+  const another =
+    then.query_id !== now.query_id ||
+    (then.statement_ms !== null && now.statement_ms !== null && now.statement_ms < then.statement_ms);
+  return then.active && another ? "Since you opened this it began another statement." : "";
 }
 
 /** What came of it. */

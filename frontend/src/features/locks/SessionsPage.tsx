@@ -9,6 +9,7 @@ import { clock } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Failure } from "../../ui/Failure";
+import { EndDialog } from "./EndDialog";
 import { Ended } from "./Ended";
 import { type Sort, SORTS, arranged, keyOf, nowSentence, stretchFill } from "./model";
 import { findQuery, nowQuery } from "./queries";
@@ -45,7 +46,7 @@ export const SessionsPage = ({ server, past, search, role, onSearch }: Props) =>
       {past ? (
         <Past server={server} search={search} onSearch={onSearch} />
       ) : (
-        <Now server={server} search={search} words={words} onSearch={onSearch} />
+        <Now server={server} search={search} words={words} canEnd={role !== "viewer"} onSearch={onSearch} />
       )}
       <div className="mt-6 grid grid-cols-2 gap-8">
         <Recordings server={server} canAct={role !== "viewer"} />
@@ -61,12 +62,14 @@ interface NowProps {
   readonly server: number;
   readonly search: SessionsSearch;
   readonly words: string;
+  readonly canEnd: boolean;
   readonly onSearch: (change: Partial<SessionsSearch>) => void;
 }
 
-const Now = ({ server, search, words, onSearch }: NowProps) => {
+const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
   const now = useQuery(nowQuery(server));
   const [followed, setFollowed] = useState<string | null>(null);
+  const [ending, setEnding] = useState<Schemas["LiveSessionOut"] | null>(null);
   const sort = isSort(search.order) ? search.order : "blocks";
   const found = now.data;
   if (now.error && !found) return <Failure title="Sessions cannot be shown" detail={now.error.message} />;
@@ -134,6 +137,7 @@ const Now = ({ server, search, words, onSearch }: NowProps) => {
             <th className="pr-3 text-right font-normal">behind</th>
             {head("blocks", "blocks", true)}
             <th className="font-normal">statement</th>
+            <th aria-label="end it" />
           </tr>
         </thead>
         <tbody>
@@ -144,6 +148,7 @@ const Now = ({ server, search, words, onSearch }: NowProps) => {
               server={server}
               followed={keyOf(one) === followed}
               onFollow={() => setFollowed((old) => (old === keyOf(one) ? null : keyOf(one)))}
+              onEnd={canEnd && one.backend === "client backend" ? () => setEnding(one) : null}
             />
           ))}
         </tbody>
@@ -158,6 +163,15 @@ const Now = ({ server, search, words, onSearch }: NowProps) => {
       <p className="text-muted mt-1 text-sm">
         Sessions that idle without a transaction hold nothing and are not listed.
       </p>
+      {ending ? (
+        <EndDialog
+          key={keyOf(ending)}
+          server={server}
+          session={ending}
+          now={found.sessions.find((one) => keyOf(one) === keyOf(ending))}
+          onClose={() => setEnding(null)}
+        />
+      ) : null}
     </>
   );
 };
@@ -167,9 +181,10 @@ interface RowProps {
   readonly server: number;
   readonly followed: boolean;
   readonly onFollow: () => void;
+  readonly onEnd: (() => void) | null; // null: not from here, or not by this user
 }
 
-const LiveRow = ({ one, server, followed, onFollow }: RowProps) => (
+const LiveRow = ({ one, server, followed, onFollow, onEnd }: RowProps) => (
   <tr className={`border-line hover:bg-raised border-b ${followed ? "bg-raised" : ""}`}>
     <td>
       <button
@@ -204,6 +219,18 @@ const LiveRow = ({ one, server, followed, onFollow }: RowProps) => (
     <td className="pr-3 text-right">{one.blocks ? <b>{one.blocks}</b> : ""}</td>
     <td className="max-w-0 w-2/5 truncate font-mono text-xs" title={one.statement}>
       <StatementLink server={server} one={one} />
+    </td>
+    <td className="pl-2">
+      {onEnd ? (
+        <button
+          type="button"
+          className="text-accent hover:underline"
+          aria-label={`end pid ${one.pid} …`}
+          onClick={onEnd}
+        >
+          end …
+        </button>
+      ) : null}
     </td>
   </tr>
 );
@@ -243,7 +270,7 @@ export const StatementLink = ({
     </Link>
   );
 
-const Past = ({ server, search, onSearch }: Omit<NowProps, "words">) => {
+const Past = ({ server, search, onSearch }: Omit<NowProps, "words" | "canEnd">) => {
   const errors = search.failed === "only";
   const found = useQuery(findQuery(server, windowOf(search), search.find ?? "", errors));
   const data = found.data;

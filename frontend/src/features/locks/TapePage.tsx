@@ -46,7 +46,7 @@ interface TapeProps extends Omit<Props, "pid"> {
 
 const Tape = ({ server, found, search, role }: TapeProps) => {
   const one = found.session;
-  const [ending, setEnding] = useState(false);
+  const [ending, setEnding] = useState<Schemas["LiveSessionOut"] | null>(null);
   const [at, setAt] = useState<number | null>(null);
   const [recording, setRecording] = useState<number | null>(null);
   const record = useRecord(server, setRecording);
@@ -103,7 +103,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
               <Button onClick={() => record.mutate({ minutes: 5, pid: one.pid, started_s: one.started_s })}>
                 record 5 min
               </Button>
-              {live ? <Button onClick={() => setEnding(true)}>end …</Button> : null}
+              {live ? <Button onClick={() => setEnding(live)}>end …</Button> : null}
             </>
           ) : null}
         </span>
@@ -179,7 +179,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
           <Ran found={found} server={server} onMoment={setAt} />
         </section>
       </div>
-      {live ? <EndDialog server={server} session={live} open={ending} onClose={() => setEnding(false)} /> : null}
+      {ending ? <EndDialog server={server} session={ending} now={live} onClose={() => setEnding(null)} /> : null}
     </div>
   );
 };

@@ -5,7 +5,7 @@ import { type Schemas, ask, client } from "../../api/client";
 import { when } from "../../lib/time";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
-import { Window } from "../../ui/Window";
+import { Dialog } from "../../ui/Dialog";
 import { AddPerson } from "./AddPerson";
 import { peopleQuery } from "./queries";
 
@@ -126,7 +126,7 @@ const ResetDialog = ({ person, onClose }: { readonly person: Person | null; read
     },
   });
   return (
-    <Window open={person !== null} title={`A new password for ${person?.username ?? ""}`} onClose={onClose}>
+    <Dialog open={person !== null} title={`A new password for ${person?.username ?? ""}`} onClose={onClose}>
       <form
         onSubmit={(event) => {
           event.preventDefault();
@@ -151,6 +151,6 @@ const ResetDialog = ({ person, onClose }: { readonly person: Person | null; read
           </Button>
         </div>
       </form>
-    </Window>
+    </Dialog>
   );
 };

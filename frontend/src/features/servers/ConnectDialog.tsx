@@ -6,7 +6,7 @@ import { ApiError } from "../../api/problem";
 import { serversQuery } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
-import { Window } from "../../ui/Window";
+import { Dialog } from "../../ui/Dialog";
 import { TlsChoice } from "./TlsChoice";
 
 type Form = Omit<Schemas["ServerBody"], "period_ms">;
@@ -68,7 +68,7 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
     wrong: wrong === key,
   });
   return (
-    <Window title="Connect a server" open={open} onClose={onClose}>
+    <Dialog title="Connect a server" open={open} onClose={onClose}>
       <form
         className="grid grid-cols-2 gap-3"
         onSubmit={(event) => {
@@ -113,7 +113,7 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
         />
       ) : null}
       {check.data ? <CheckSteps check={check.data} /> : null}
-    </Window>
+    </Dialog>
   );
 };
 

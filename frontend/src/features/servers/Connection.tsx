@@ -7,7 +7,7 @@ import { ApiError } from "../../api/problem";
 import { serversQuery } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
-import { Window } from "../../ui/Window";
+import { Dialog } from "../../ui/Dialog";
 import { connectionQuery } from "./queries";
 import { TlsChoice } from "./TlsChoice";
 
@@ -102,7 +102,7 @@ const ChangeDialog = ({ server, found, onClose }: ChangeProps) => {
   const look = (name: string) =>
     `bg-raised w-full border px-2 py-1 ${wrong === name ? "border-danger" : "border-line"}`;
   return (
-    <Window open title={`How ${found.name} is reached`} onClose={onClose}>
+    <Dialog open title={`How ${found.name} is reached`} onClose={onClose}>
       <form
         className="grid grid-cols-2 gap-3"
         onSubmit={(event) => {
@@ -157,7 +157,7 @@ const ChangeDialog = ({ server, found, onClose }: ChangeProps) => {
           </div>
         </div>
       </form>
-    </Window>
+    </Dialog>
   );
 };
 
@@ -186,7 +186,7 @@ const RemoveDialog = ({ server, name, onClose }: RemoveProps) => {
     },
   });
   return (
-    <Window open title={`Remove ${name}`} onClose={onClose}>
+    <Dialog open title={`Remove ${name}`} onClose={onClose}>
       <form
         onSubmit={(event) => {
           event.preventDefault();
@@ -219,6 +219,6 @@ const RemoveDialog = ({ server, name, onClose }: RemoveProps) => {
           </Button>
         </div>
       </form>
-    </Window>
+    </Dialog>
   );
 };

@@ -8,7 +8,7 @@ import { serversQuery } from "../../api/queries";
 import { duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
-import { Window } from "../../ui/Window";
+import { Dialog } from "../../ui/Dialog";
 import { runnable } from "./executions";
 
 /** Goes to a captured plan. */
@@ -65,7 +65,7 @@ export const RunDialog = ({ server, execution, onClose }: RunProps) => {
   const name = servers.find((one) => one.id === server)?.name ?? "the watched server";
   const text = execution ? runnable(execution.statement, execution.parameters) : "";
   return (
-    <Window open={execution !== null} title={`Run this on ${name}, once, to measure it`} onClose={onClose}>
+    <Dialog open={execution !== null} title={`Run this on ${name}, once, to measure it`} onClose={onClose}>
       <pre className="bg-ground max-h-60 overflow-auto p-2 font-mono text-xs whitespace-pre-wrap">{text}</pre>
       <p className="py-2 text-sm">
         It took {execution ? duration(execution.took_ms) : ""} last time. It runs in a transaction that cannot write,
@@ -97,6 +97,6 @@ export const RunDialog = ({ server, execution, onClose }: RunProps) => {
           {question.isPending ? "running …" : "yes, run it once"}
         </Button>
       </div>
-    </Window>
+    </Dialog>
   );
 };

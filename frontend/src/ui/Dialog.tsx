@@ -1,4 +1,4 @@
-import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import { Dialog as Base, DialogPanel, DialogTitle } from "@headlessui/react";
 import { X } from "lucide-react";
 import type { ReactNode } from "react";
 
@@ -6,12 +6,13 @@ interface Props {
   readonly title: string;
   readonly open: boolean;
   readonly onClose: () => void;
+  readonly keep?: boolean; // what was typed would be lost: only the buttons close it
   readonly children: ReactNode;
 }
 
-/** A dialog over the page; Escape and a click outside close it. */
-export const Window = ({ title, open, onClose, children }: Props) => (
-  <Dialog open={open} onClose={onClose} className="relative z-40">
+/** A dialog over the page; Escape and a click outside close it, but where that would lose what was typed. */
+export const Dialog = ({ title, open, onClose, keep = false, children }: Props) => (
+  <Base open={open} onClose={keep ? () => undefined : onClose} className="relative z-40">
     <div className="bg-ink/30 fixed inset-0" aria-hidden="true" />
     <div className="fixed inset-0 flex items-start justify-center overflow-y-auto p-8 pt-20">
       <DialogPanel className="bg-ground border-strong w-full max-w-2xl border p-5">
@@ -24,5 +25,5 @@ export const Window = ({ title, open, onClose, children }: Props) => (
         {children}
       </DialogPanel>
     </div>
-  </Dialog>
+  </Base>
 );

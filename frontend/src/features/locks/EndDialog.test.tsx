@@ -1,0 +1,125 @@
+import { cleanup, screen } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import type { Schemas } from "../../api/client";
+import { shown } from "../../testing/shown";
+import { changeWords } from "./EndDialog";
+import { keyOf } from "./model";
+import { SessionsPage } from "./SessionsPage";
+
+const blocker: Schemas["LiveSessionOut"] = {
+  pid: 4411,
+  started_s: 100,
+  state: "active",
+  active: true,
+  kind: "running",
+  wait: "",
+  wait_label: "running, no wait",
+  query_id: "7",
+  statement: "UPDATE deck_slot SET held = 1",
+  database: "ferry",
+  user: "ops",
+  program: "ops-console",
+  client: "127.0.0.9",
+  backend: "client backend",
+  transaction_ms: 200_000,
+  statement_ms: 12_000,
+  blocked_by: [],
+  blocks: 14,
+  waits_for: null,
+};
+const now = (sessions: Schemas["LiveSessionOut"][]): Schemas["NowOut"] =>
+  ({ at: 1_700_000_000_000, stale: false, sessions }) as Schemas["NowOut"];
+
+const posted: unknown[] = [];
+/** The server's side: who is there now, and what comes of ending somebody. */
+const answering = (sessions: Schemas["LiveSessionOut"][], outcome: object = {}) => {
+  const json = (body: object, status = 200) =>
+    new Response(JSON.stringify(body), { status, headers: { "Content-Type": "application/json" } });
+  vi.stubGlobal(
+    "fetch",
+    vi.fn(async (request: Request) => {
+      if (request.method === "POST") {
+        posted.push(await request.clone().json());
+        return json(outcome, 201);
+      }
+      return json(request.url.endsWith("/sessions/now") ? now(sessions) : []);
+    }),
+  );
+};
+
+async function page(role = "operator") {
+  return shown(<SessionsPage server={3} past={false} search={{}} role={role} onSearch={() => undefined} />, [
+    [["sessions-now", 3], now([blocker])],
+    [["ended", 3], []],
+    [["recordings", 3], []],
+  ]);
+}
+
+const outcome: Schemas["EndedOut"] = {
+  at: 1,
+  by: "ada",
+  what: "statement",
+  pid: 4411,
+  program: "ops-console",
+  user: "ops",
+  client: "",
+  query_id: "7",
+  reason: "it blocks",
+  answer: "the server ended the statement",
+  freed: [1, 2],
+  still: [],
+};
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+  posted.length = 0;
+});
+
+describe("ending a session", () => {
+  it("presets the milder choice, sends what was seen, and keeps the outcome until it is closed", async () => {
+    answering([blocker], outcome);
+    await page();
+    await userEvent.click(screen.getByRole("button", { name: "end pid 4411 …" }));
+    expect(screen.getByRole("radio", { name: /the statement/ })).toHaveProperty("checked", true);
+    await userEvent.type(screen.getByRole("textbox", { name: /Why/ }), "it blocks");
+    await userEvent.keyboard("{Escape}");
+    expect(screen.getByRole("textbox", { name: /Why/ })).toHaveProperty("value", "it blocks");
+    await userEvent.click(screen.getByRole("button", { name: "end the statement" }));
+    expect(await screen.findByText(/2 sessions that stood behind it went on/)).toBeTruthy();
+    expect(posted).toEqual([
+      { started_s: 100, statement_ms: 12_000, what: "statement", reason: "it blocks", confirmed: true },
+    ]);
+    await userEvent.click(screen.getAllByRole("button", { name: "close" }).at(-1) as HTMLElement);
+    expect(screen.queryByRole("dialog")).toBeNull();
+  });
+
+  it("holds on to the session when the list moves on, and says what has become of it", async () => {
+    answering([]);
+    const { container } = await page();
+    await userEvent.click(screen.getByRole("button", { name: "end pid 4411 …" }));
+    await userEvent.type(screen.getByRole("textbox", { name: /Why/ }), "it blocks");
+    // The next poll finds nobody: the row is gone, the dialog and what was typed are not.
+    expect(
+      await screen.findByText(/Since you opened this it is not seen any more/, {}, { timeout: 8000 }),
+    ).toBeTruthy();
+    expect(container.textContent).not.toContain("deck_slot");
+    expect(screen.getByRole("textbox", { name: /Why/ })).toHaveProperty("value", "it blocks");
+  }, 15_000);
+
+  it("is not offered to viewers", async () => {
+    await page("viewer");
+    expect(screen.getByText("UPDATE deck_slot SET held = 1")).toBeTruthy();
+    expect(screen.queryByRole("button", { name: /^end pid/ })).toBeNull();
+  });
+
+  it("tells another statement, an ended one, and one that is as it was", () => {
+    expect(changeWords(blocker, blocker)).toBe("");
+    expect(changeWords(blocker, { ...blocker, statement_ms: 500 })).toContain("another statement");
+    expect(changeWords(blocker, { ...blocker, active: false, state: "idle in transaction" })).toContain("ended");
+    expect(changeWords({ ...blocker, active: false }, { ...blocker, active: false })).toBe("");
+    expect(keyOf(blocker)).toContain("4411");
+  });
+});
