@@ -12,11 +12,13 @@ const queries = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 1000,
+      networkMode: "always", // whether the browser thinks it is online says nothing of Faena on this machine
       refetchOnWindowFocus: false,
       // What passes by itself is tried again; a wrong request would only fail the same way.
       retry: (count, error) => error instanceof ApiError && error.passing && count < 1,
       retryDelay: 500,
     },
+    mutations: { networkMode: "always" },
   },
 });
 watchForSomebody();

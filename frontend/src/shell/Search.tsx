@@ -4,6 +4,7 @@ import { useState } from "react";
 
 import { ask, client } from "../api/client";
 import { count, duration } from "../lib/units";
+import { AnswerState } from "../ui/Answer";
 import { Dialog } from "../ui/Dialog";
 
 const DAY_S = 86_400;
@@ -58,6 +59,7 @@ export const Search = ({ server, open, onClose }: Props) => {
           className="bg-raised border-strong w-full border px-2 py-1"
         />
       </form>
+      {text.length > 1 ? <AnswerState of={found} what="statements of the last day" /> : null}
       <ul className="mt-2">
         {text.length > 1
           ? found.data?.rows.map((row) => (

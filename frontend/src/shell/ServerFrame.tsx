@@ -4,7 +4,7 @@ import { type ReactNode, useEffect, useState } from "react";
 
 import { loadQuery, marksQuery } from "../api/queries";
 import { Rail } from "../charts/Rail";
-import { zone, present } from "../lib/time";
+import { clock, zone, present } from "../lib/time";
 import {
   DEFAULT_RAIL_S,
   type Base,
@@ -74,14 +74,21 @@ export const ServerFrame = ({ server, search, children }: Props) => {
   return (
     <div className="flex h-full flex-col">
       <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b px-6 pt-1.5">
-        <Rail
-          load={rail.data}
-          window={bounds(spec, now)}
-          marks={marks}
-          now={now}
-          onWindow={(from, to) => show({ from, to })}
-          onMark={open}
-        />
+        <div>
+          {rail.error ? (
+            <p role="alert" className="text-danger self-center text-sm">
+              The rail {rail.data ? `is as of ${clock(rail.dataUpdatedAt)}` : "cannot be read"}: {rail.error.message}
+            </p>
+          ) : null}
+          <Rail
+            load={rail.data}
+            window={bounds(spec, now)}
+            marks={marks}
+            now={now}
+            onWindow={(from, to) => show({ from, to })}
+            onMark={open}
+          />
+        </div>
         <div className="text-sm">
           <WindowPicker spec={spec} now={now} onWindow={show} />
           <div className="text-muted mt-1 flex justify-between">

@@ -7,6 +7,8 @@ import { ask, client } from "../api/client";
 import { serversQuery } from "../api/queries";
 import { present } from "../lib/time";
 import { Choice } from "../ui/Choice";
+import { Dialog } from "../ui/Dialog";
+import { Failure } from "../ui/Failure";
 import { Menu } from "../ui/Menu";
 import { useShortcuts } from "../ui/useShortcuts";
 import { type Place, placesOf, useHere, useViews, type View } from "./places";
@@ -208,11 +210,17 @@ const Account = ({ username, role }: { readonly username: string; readonly role:
   const navigate = useNavigate();
   const signOut = useMutation({
     mutationFn: () => ask(client.DELETE("/api/v1/session")),
-    onSettled: () => {
+    onSuccess: () => {
       queries.clear();
       window.location.assign("/sign-in");
     },
   });
+  if (signOut.error)
+    return (
+      <Dialog title="You are still signed in" open onClose={() => signOut.reset()}>
+        <Failure title="Signing out failed" detail={signOut.error.message} retry={() => signOut.mutate()} />
+      </Dialog>
+    );
   return (
     <Menu
       label={`signed in as ${username}, ${role}`}

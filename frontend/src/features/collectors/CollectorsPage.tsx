@@ -2,9 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 
 import { duration } from "../../lib/units";
 import { present, when } from "../../lib/time";
-import { Failure } from "../../ui/Failure";
 import { collectorsQuery } from "./queries";
 import { type Collector, every, howItDoes } from "./model";
+import { AnswerState } from "../../ui/Answer";
 
 /** Every collector, its queue, its jobs, and what it had to put aside. */
 export const CollectorsPage = () => {
@@ -12,7 +12,7 @@ export const CollectorsPage = () => {
   return (
     <div className="px-6 py-3">
       <h1 className="pb-2 text-lg font-semibold">Collectors</h1>
-      {collectors.error ? <Failure title="The collectors cannot be shown" detail={collectors.error.message} /> : null}
+      <AnswerState of={collectors} what="the collectors" />
       {collectors.data?.length === 0 ? (
         <p className="text-muted">
           No collector has told of itself yet. <code>./faena collect</code> starts one, <code>./faena up</code> one

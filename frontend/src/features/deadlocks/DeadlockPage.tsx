@@ -13,6 +13,7 @@ import { CrossingChart } from "./CrossingChart";
 import { minute } from "./DeadlocksPage";
 import { CAUSES, confidenceWords, sinceWords } from "./model";
 import { patternQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 import type { DeadlockSearch } from "./deadlocks.route";
 
 interface Props {
@@ -29,12 +30,8 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
   const found = page.data;
   if (!found)
     return (
-      <div className="px-6 pt-2">
-        {page.error ? (
-          <Failure title="This deadlock cannot be shown" detail={page.error.message} />
-        ) : (
-          <p className="text-muted">Reading …</p>
-        )}
+      <div className="px-6">
+        <AnswerState of={page} what="this deadlock" />
       </div>
     );
   const chosen = found.deadlocks.find((one) => String(one.at) === search.event) ?? found.deadlocks[0];

@@ -6,10 +6,10 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
-import { Failure } from "../../ui/Failure";
 import { Bars } from "./Bars";
 import { CAUSES, patternsSentence, sinceWords } from "./model";
 import { patternsQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 interface Props {
   readonly server: number;
@@ -22,19 +22,15 @@ export const minute = (at: number): string => when(at, false);
 export const DeadlocksPage = ({ server, search }: Props) => {
   const patterns = useQuery(patternsQuery(server, windowOf(search)));
   const found = patterns.data;
-  if (patterns.error && !found)
+  if (!found)
     return (
       <div className="px-6">
-        <Failure
-          title="Deadlocks cannot be shown"
-          detail={patterns.error.message}
-          retry={() => void patterns.refetch()}
-        />
+        <AnswerState of={patterns} what="the deadlocks of this window" />
       </div>
     );
-  if (!found) return <p className="text-muted px-6 py-4">Reading …</p>;
   return (
     <div className={`h-full overflow-y-auto px-6 pt-2 pb-6 ${patterns.isPlaceholderData ? "opacity-50" : ""}`}>
+      <AnswerState of={patterns} what="the deadlocks of this window" />
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{patternsSentence(found)}</h1>
         <ExportMenu

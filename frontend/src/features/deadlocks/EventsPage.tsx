@@ -7,10 +7,10 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
-import { Failure } from "../../ui/Failure";
 import { Bars } from "./Bars";
 import { EVENTS, nothingSentence } from "./model";
 import { eventsQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 import type { LogSearch } from "./deadlocks.route";
 
 interface Props {
@@ -54,12 +54,8 @@ export const EventsPage = ({ server, search, onSearch }: Props) => {
           onBlur={() => onSearch({ text: words })}
         />
       </div>
-      {events.error && !found ? <Failure title="The log cannot be shown" detail={events.error.message} /> : null}
-      {found ? (
-        <Lists server={server} found={found} />
-      ) : events.error ? null : (
-        <p className="text-muted py-4">Reading …</p>
-      )}
+      <AnswerState of={events} what="the log" />
+      {found ? <Lists server={server} found={found} /> : null}
     </div>
   );
 };

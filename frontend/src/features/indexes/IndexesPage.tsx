@@ -2,7 +2,6 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
-import { ApiError } from "../../api/problem";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { keepingWords } from "../../lib/indexWords";
 import { when } from "../../lib/time";
@@ -11,9 +10,9 @@ import { windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Ddl } from "../../ui/Ddl";
-import { Failure } from "../../ui/Failure";
 import type { IndexesSearch } from "./indexes.route";
 import { indexesQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 interface Props {
   readonly server: number;
@@ -35,22 +34,16 @@ const KINDS: Readonly<Record<string, string>> = {
 export const IndexesPage = ({ server, search, onSearch }: Props) => {
   const indexes = useQuery(indexesQuery(server, windowOf(search), search.database ?? ""));
   const found = indexes.data;
-  const refused = indexes.error instanceof ApiError && indexes.error.status === 403; // trying again changes nothing
-  if (indexes.error && !found)
+  if (!found)
     return (
       <div className="px-6">
-        <Failure
-          title="Indexes cannot be looked at"
-          detail={indexes.error.message}
-          remedy={indexes.error instanceof ApiError ? indexes.error.remedy : null}
-          {...(refused ? {} : { retry: () => void indexes.refetch() })}
-        />
+        <AnswerState of={indexes} what="indexes and their statistics" />
       </div>
     );
-  if (!found) return <p className="text-muted px-6 py-4">Asking the server for its indexes and statistics …</p>;
   const since = found.counted_since;
   return (
     <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+      <AnswerState of={indexes} what="indexes and their statistics" />
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{sentence(found)}</h1>
         <span className="flex gap-3 text-sm">

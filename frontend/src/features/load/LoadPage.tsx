@@ -109,7 +109,13 @@ export const LoadPage = ({ server, total, search, canMark, onSearch, onOpen }: P
   };
   return (
     <div className="flex h-full flex-col px-6">
-      {failure ? <LoadFailure error={failure} retry={() => void load.refetch()} /> : null}
+      {failure ? (
+        <LoadFailure
+          error={failure}
+          asOf={load.data === undefined ? null : load.dataUpdatedAt}
+          retry={() => void Promise.all([load.refetch(), sieve.refetch()])}
+        />
+      ) : null}
       {shownLoad ? (
         <LoadHead
           load={shownLoad}
@@ -153,8 +159,10 @@ export const LoadPage = ({ server, total, search, canMark, onSearch, onOpen }: P
             onBrush={(from, to) => onSearch({ from, to })}
             onHold={setHeld}
           />
-        ) : (
-          <p className="text-muted self-center">Reading samples …</p>
+        ) : load.error ? null : (
+          <p className="text-muted self-center" role="status">
+            Reading samples …
+          </p>
         )}
         <div className="flex min-h-0 flex-col gap-2 overflow-y-auto pt-1 pr-1 text-[13px]">
           {shownLoad ? (
@@ -249,14 +257,20 @@ const LoadHead = ({
   );
 };
 
-const LoadFailure = ({ error, retry }: { readonly error: Error; readonly retry: () => void }) => {
+interface FailureProps {
+  readonly error: Error;
+  readonly asOf: number | null; // when what is still shown was read; null: nothing is
+  readonly retry: () => void;
+}
+
+const LoadFailure = ({ error, asOf, retry }: FailureProps) => {
   const api = error instanceof ApiError ? error : null;
   const waiting = api?.collector?.readings_waiting;
   const kept = waiting ? ` The collector keeps ${waiting} readings on disk until it is back.` : "";
   return (
     <Failure
       title={api?.title ?? "The load cannot be shown"}
-      detail={error.message + kept}
+      detail={`${error.message}${kept}${asOf === null ? "" : ` What stands here is as of ${clock(asOf)}.`}`}
       remedy={api?.remedy ?? null}
       retry={retry}
     />

@@ -4,6 +4,7 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { clock } from "../../lib/time";
 import { ranWords } from "./model";
+import { AnswerState } from "../../ui/Answer";
 import { beforeQuery } from "./queries";
 
 interface Props {
@@ -14,8 +15,9 @@ interface Props {
 
 /** What the root's transaction ran before it stood in the way: mostly the answer to why it holds the lock. */
 export const Before = ({ server, at, root }: Props) => {
-  const found = useQuery(beforeQuery(server, root.pid, root.started_s, at)).data;
-  if (!found) return null;
+  const before = useQuery(beforeQuery(server, root.pid, root.started_s, at));
+  const found = before.data;
+  if (!found) return <AnswerState of={before} what="what its transaction ran" />;
   return (
     <section aria-label="What its transaction ran" className="mt-2">
       <h3 className="font-semibold">

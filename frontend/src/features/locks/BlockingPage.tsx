@@ -7,7 +7,6 @@ import { Lanes } from "../../charts/Lanes";
 import { clock, present, when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
-import { Failure } from "../../ui/Failure";
 import { Before } from "./Before";
 import {
   CIRCLE_ENDS,
@@ -25,6 +24,7 @@ import {
 } from "./model";
 import { blockingQuery, chainsQuery, lanesQuery } from "./queries";
 import { StatementLink, TapeLink } from "./SessionsPage";
+import { AnswerState } from "../../ui/Answer";
 import type { BlockingSearch } from "./locks.route";
 
 interface Props {
@@ -40,20 +40,16 @@ const KEY = (one: Schemas["EpisodeOut"]): string => `${one.pid}-${one.started_s}
 export const BlockingPage = ({ server, search, onSearch }: Props) => {
   const blocking = useQuery(blockingQuery(server, windowOf(search)));
   const found = blocking.data;
-  if (blocking.error && !found)
+  if (!found)
     return (
       <div className="px-6">
-        <Failure
-          title="Blocking cannot be shown"
-          detail={blocking.error.message}
-          retry={() => void blocking.refetch()}
-        />
+        <AnswerState of={blocking} what="the lock waits of this window" />
       </div>
     );
-  if (!found) return <p className="text-muted px-6 py-4">Reading the lock waits of this window …</p>;
   const chosen = found.episodes.find((one) => KEY(one) === search.root) ?? found.episodes[0];
   return (
     <div className={`h-full overflow-y-auto px-6 pt-2 pb-6 ${blocking.isPlaceholderData ? "opacity-50" : ""}`}>
+      <AnswerState of={blocking} what="the lock waits of this window" />
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{blockingSentence(found)}</h1>
         <span className="text-muted shrink-0 text-sm">
@@ -91,7 +87,8 @@ interface ChosenProps {
 
 const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
   const [from, to] = [one.start - PAD_MS, one.end + PAD_MS];
-  const lanes = useQuery(lanesQuery(server, from, to, one.pid, one.started_s)).data;
+  const drawn = useQuery(lanesQuery(server, from, to, one.pid, one.started_s));
+  const lanes = drawn.data;
   const asked = Number(search.at);
   const at = Number.isFinite(asked) && asked >= from && asked < to ? asked : one.worst;
   const navigate = useNavigate();
@@ -148,9 +145,8 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
                 </p>
               ) : null}
             </>
-          ) : (
-            <p className="text-muted">Reading …</p>
-          )}
+          ) : null}
+          <AnswerState of={drawn} what="the lanes" />
         </div>
         <div className="min-w-0">
           <Chain server={server} at={at} root={one} />
@@ -190,7 +186,8 @@ const Chain = ({
   readonly at: number;
   readonly root: Schemas["EpisodeOut"];
 }) => {
-  const found = useQuery(chainsQuery(server, at)).data;
+  const chains = useQuery(chainsQuery(server, at));
+  const found = chains.data;
   const mine = found?.chains.find((chain) => chain.links[0]?.pid === root.pid && chain.gid === root.gid);
   const others = found?.chains.filter((chain) => chain !== mine) ?? [];
   return (
@@ -201,6 +198,7 @@ const Chain = ({
           <span className="text-muted font-normal">, one of {others.length + 1} at this moment</span>
         ) : null}
       </h2>
+      <AnswerState of={chains} what="the chain" />
       {mine ? (
         <ul role="tree" aria-label="blocking chain" className="max-h-[430px] overflow-y-auto" tabIndex={0}>
           {alike(mine.links).map(({ link, more }, i) => (

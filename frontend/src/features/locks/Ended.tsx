@@ -3,14 +3,17 @@ import { useQuery } from "@tanstack/react-query";
 import { when } from "../../lib/time";
 import { plural } from "./model";
 import { endedQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 /** The record of what was ended on this server. */
 export const Ended = ({ server }: { readonly server: number }) => {
-  const rows = useQuery(endedQuery(server)).data ?? [];
+  const ended = useQuery(endedQuery(server));
+  const rows = ended.data ?? [];
   return (
     <section aria-label="Ended from here">
       <h2 className="border-strong border-b font-semibold">Ended from here</h2>
-      {rows.length === 0 ? (
+      <AnswerState of={ended} what="what was ended" />
+      {ended.data?.length === 0 ? (
         <p className="text-muted py-1 text-sm">
           Nothing. An operator ends a statement or a session from its tape; who, why and what became of it stands here.
         </p>

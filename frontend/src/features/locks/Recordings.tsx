@@ -6,6 +6,7 @@ import { clock, day, present } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
+import { AnswerState } from "../../ui/Answer";
 import { recordingQuery, recordingsQuery } from "./queries";
 
 interface Props {
@@ -15,7 +16,8 @@ interface Props {
 
 /** All waits of the next session of a program, and the recordings there are. */
 export const Recordings = ({ server, canAct }: Props) => {
-  const rows = useQuery(recordingsQuery(server)).data ?? [];
+  const recordings = useQuery(recordingsQuery(server));
+  const rows = recordings.data ?? [];
   const [program, setProgram] = useState("");
   const [open, setOpen] = useState<number | null>(null);
   const begin = useRecord(server, setOpen);
@@ -46,7 +48,8 @@ export const Recordings = ({ server, canAct }: Props) => {
         </form>
       ) : null}
       {begin.error ? <Failure title="The recording did not begin" detail={begin.error.message} /> : null}
-      {rows.length === 0 ? (
+      <AnswerState of={recordings} what="recordings" />
+      {recordings.data?.length === 0 ? (
         <p className="text-muted py-1 text-sm">
           None yet. A recording samples ten times a second for some minutes and sums what one session waited for.
         </p>
@@ -91,8 +94,9 @@ export const useRecord = (server: number, onBegun: (id: number) => void) => {
 };
 
 const Recorded = ({ server, id }: { readonly server: number; readonly id: number }) => {
-  const found = useQuery(recordingQuery(server, id)).data;
-  if (!found) return <p className="text-muted">Reading …</p>;
+  const recording = useQuery(recordingQuery(server, id));
+  const found = recording.data;
+  if (!found) return <AnswerState of={recording} what="the recording" />;
   const left = found.recording.end - found.now;
   return (
     <div className="py-1">

@@ -8,12 +8,12 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import { clock } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
-import { Failure } from "../../ui/Failure";
 import { EndDialog } from "./EndDialog";
 import { Ended } from "./Ended";
 import { type Sort, SORTS, arranged, keyOf, nowSentence, stretchFill } from "./model";
 import { findQuery, nowQuery } from "./queries";
 import type { SessionsSearch } from "./locks.route";
+import { AnswerState } from "../../ui/Answer";
 import { Recordings } from "./Recordings";
 
 interface Props {
@@ -72,8 +72,7 @@ const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
   const [ending, setEnding] = useState<Schemas["LiveSessionOut"] | null>(null);
   const sort = isSort(search.order) ? search.order : "blocks";
   const found = now.data;
-  if (now.error && !found) return <Failure title="Sessions cannot be shown" detail={now.error.message} />;
-  if (!found) return <p className="text-muted py-4">Reading the newest sample …</p>;
+  if (!found) return <AnswerState of={now} what="sessions" />;
   const rows = arranged(found.sessions, sort, words, followed);
   const head = (label: string, by: Sort, right = false): React.ReactNode => (
     <th aria-sort={sort === by ? "descending" : "none"} className={`pr-3 font-normal ${right ? "text-right" : ""}`}>
@@ -89,6 +88,7 @@ const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
   const gone = followed !== null && !found.sessions.some((one) => keyOf(one) === followed);
   return (
     <>
+      <AnswerState of={now} what="sessions" />
       <div className="flex items-baseline justify-between gap-4 py-1">
         <h1 className="text-base font-semibold">
           {found.at === null ? "This server was not sampled yet." : nowSentence(found.sessions)}
@@ -274,10 +274,10 @@ const Past = ({ server, search, onSearch }: Omit<NowProps, "words" | "canEnd">) 
   const errors = search.failed === "only";
   const found = useQuery(findQuery(server, windowOf(search), search.find ?? "", errors));
   const data = found.data;
-  if (found.error && !data) return <Failure title="Sessions cannot be searched" detail={found.error.message} />;
-  if (!data) return <p className="text-muted py-4">Reading the samples of this window …</p>;
+  if (!data) return <AnswerState of={found} what="the sessions of this window" />;
   return (
     <>
+      <AnswerState of={found} what="the sessions of this window" />
       <div className="flex items-baseline justify-between gap-4 py-1">
         <h1 className="text-base font-semibold">
           {data.total === 0

@@ -13,6 +13,7 @@ import { EndDialog } from "./EndDialog";
 import { keyOf, stretchFill } from "./model";
 import { nowQuery, tapeQuery } from "./queries";
 import { WaitTable, useRecord } from "./Recordings";
+import { AnswerState } from "../../ui/Answer";
 import type { TapeSearch } from "./locks.route";
 
 interface Props {
@@ -29,15 +30,20 @@ export const TapePage = ({ server, pid, search, role }: Props) => {
   const found = tape.data;
   if (!found)
     return (
-      <div className="px-6 pt-2">
-        {tape.error ? (
-          <Failure title="There is no tape of it here" detail={tape.error.message} retry={() => void tape.refetch()} />
-        ) : (
-          <p className="text-muted">Reading …</p>
-        )}
+      <div className="px-6">
+        <AnswerState of={tape} what="the tape" />
       </div>
     );
-  return <Tape server={server} found={found} search={search} role={role} />;
+  return (
+    <div className="flex h-full flex-col">
+      <div className="px-6 empty:hidden">
+        <AnswerState of={tape} what="the tape" />
+      </div>
+      <div className="min-h-0 grow">
+        <Tape server={server} found={found} search={search} role={role} />
+      </div>
+    </div>
+  );
 };
 
 interface TapeProps extends Omit<Props, "pid"> {

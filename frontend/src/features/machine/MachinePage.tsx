@@ -12,9 +12,9 @@ import { clock, present } from "../../lib/time";
 import { figure } from "../../lib/figure";
 import { bytes, duration, sessions, share } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
-import { Failure } from "../../ui/Failure";
 import { coresToTry } from "./model";
 import { diskQuery, tablesQuery, whatIfQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 interface Props {
   readonly server: number;
@@ -27,11 +27,12 @@ export const MachinePage = ({ server, search }: Props) => {
   const machine = useQuery(machineQuery(server, spec, 240));
   const disk = useQuery(diskQuery(server, spec));
   const tables = useQuery(tablesQuery(server, spec));
-  const failure = machine.error ?? disk.error ?? tables.error;
   return (
     <div className="px-6 pt-2 pb-6">
-      {failure ? <Failure title="The machine cannot be shown" detail={failure.message} /> : null}
-      <h1 className="text-base font-semibold">{disk.data?.sentence ?? "Reading the machine’s figures …"}</h1>
+      <h1 className="text-base font-semibold">{disk.data?.sentence ?? "Machine, disk and tables"}</h1>
+      <AnswerState of={disk} what="the disk" />
+      <AnswerState of={machine} what="the machine" />
+      <AnswerState of={tables} what="tables" />
       <div className="mt-1 grid grid-cols-[minmax(0,1fr)_264px] gap-5">
         <div className={machine.isPlaceholderData ? "opacity-50" : ""}>
           {machine.data && machine.data.processes_at !== null ? (

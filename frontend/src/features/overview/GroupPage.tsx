@@ -8,15 +8,15 @@ import type { Table } from "../../charts/saving";
 import { Spark } from "../../charts/Spark";
 import { count, duration, sessions, share } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
-import { Failure } from "../../ui/Failure";
 import { groupQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 /** A primary and its replicas: how load is spread, how far replay lags, and one statement on each of them. */
 export const GroupPage = ({ name, search }: { readonly name: string; readonly search: Base }) => {
   const group = useQuery(groupQuery(name, windowOf(search)));
   return (
     <div className="px-6 py-3">
-      {group.error ? <Failure title="The group cannot be shown" detail={group.error.message} /> : null}
+      <AnswerState of={group} what="the group" />
       {group.data ? (
         <div className={group.isPlaceholderData ? "opacity-50" : ""}>
           <h1 className="text-base font-semibold">{groupSentence(group.data)}</h1>

@@ -9,10 +9,10 @@ import type { Table as ExportTable } from "../../charts/saving";
 import { changeWords, figure } from "../../lib/figure";
 import { present } from "../../lib/time";
 import { windowOf } from "../../lib/view";
-import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
 import type { IndicatorsSearch } from "./overview.route";
 import { indicatorsQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 interface Props {
   readonly search: IndicatorsSearch;
@@ -33,7 +33,7 @@ export const IndicatorsPage = ({ search, onSearch }: Props) => {
   const shown = data?.indicators.find((one) => one.name === search.figure) ?? data?.indicators[0];
   return (
     <div className="flex h-full flex-col px-6 py-3">
-      {found.error ? <Failure title="The indicators cannot be shown" detail={found.error.message} /> : null}
+      <AnswerState of={found} what="the indicators" />
       {data ? (
         <div className={found.isPlaceholderData ? "opacity-50" : ""}>
           <div className="h-[250px]">

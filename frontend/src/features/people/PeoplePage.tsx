@@ -8,6 +8,7 @@ import { Failure } from "../../ui/Failure";
 import { Dialog } from "../../ui/Dialog";
 import { AddPerson } from "./AddPerson";
 import { peopleQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 type Person = Schemas["PersonOut"];
 const ROLES = ["viewer", "operator", "admin"] as const;
@@ -32,10 +33,10 @@ export const PeoplePage = ({ self }: { readonly self: string }) => {
       <section aria-label="People">
         <h1 className="pb-1 text-lg font-semibold">People</h1>
         <p className="text-muted pb-2 text-sm">
-          A viewer sees everything but literals and asks no server anything; an operator also acts on servers and sees
+          A viewer sees everything but literals and cannot ask servers; an operator also acts on servers and sees
           literals where they are kept; an admin also connects servers and manages people.
         </p>
-        {people.error ? <Failure title="The people cannot be shown" detail={people.error.message} /> : null}
+        <AnswerState of={people} what="the people" />
         {change.error ? <Failure title="Nothing was changed" detail={change.error.message} /> : null}
         <table className="w-full text-left">
           <thead className="text-muted font-condensed border-strong border-b text-sm">

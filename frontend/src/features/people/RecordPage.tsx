@@ -3,16 +3,17 @@ import { useState } from "react";
 
 import { when } from "../../lib/time";
 import { Choice } from "../../ui/Choice";
-import { Failure } from "../../ui/Failure";
 import { KINDS, actWords, exportPath } from "./model";
 import { auditQuery, peopleQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 /** The record of who did what: nobody can change it, and it comes out as a file. */
 export const RecordPage = () => {
   const [by, setBy] = useState("");
   const [act, setAct] = useState("");
   const record = useQuery(auditQuery(by, act));
-  const people = useQuery(peopleQuery).data ?? [];
+  const known = useQuery(peopleQuery);
+  const people = known.data ?? [];
   const names = [...people.map((one) => one.username), "command line", "nobody signed in"];
   return (
     <div className="px-6 py-3">
@@ -34,7 +35,8 @@ export const RecordPage = () => {
           </a>
         </span>
       </div>
-      {record.error ? <Failure title="The record cannot be shown" detail={record.error.message} /> : null}
+      {known.error ? <AnswerState of={known} what="the people" /> : null}
+      <AnswerState of={record} what="the record" />
       {record.data?.length === 0 ? <p className="text-muted">Nothing of this kind is in the record.</p> : null}
       <table className={`w-full text-left ${record.isPlaceholderData ? "opacity-60" : ""}`}>
         <thead className="text-muted font-condensed border-strong border-b text-sm">

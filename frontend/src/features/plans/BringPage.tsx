@@ -5,6 +5,7 @@ import { type DragEvent, useState } from "react";
 import { ask, client } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
+import { AnswerState } from "../../ui/Answer";
 import { recentPlansQuery } from "./queries";
 
 interface Props {
@@ -75,6 +76,7 @@ export const BringPage = ({ onPlan }: Props) => {
       </form>
       <section>
         <h2 className="border-strong border-b font-semibold">Plans you brought</h2>
+        <AnswerState of={recent} what="your plans" />
         {recent.data?.length === 0 ? (
           <p className="text-muted">None yet. Each is kept under its link for 90 days.</p>
         ) : null}

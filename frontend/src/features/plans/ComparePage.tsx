@@ -1,22 +1,21 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
-import { Failure } from "../../ui/Failure";
 import { Ledger } from "./Ledger";
 import { ItsStatement } from "./ItsStatement";
 import { executedWords, planSentence } from "./model";
 import { comparisonQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 /** Two plans, matched step by step, with what differs under each row. */
 export const ComparePage = ({ planKey, other }: { readonly planKey: string; readonly other: string }) => {
   const found = useQuery(comparisonQuery(planKey, other));
-  if (found.error)
+  if (!found.data)
     return (
       <div className="px-6">
-        <Failure title="The plans cannot be compared" detail={found.error.message} />
+        <AnswerState of={found} what="the plans" />
       </div>
     );
-  if (!found.data) return <p className="text-muted px-6 py-4">Reading the plans …</p>;
   const { before, after, pairs, sentence, executed } = found.data;
   const ofOne = before.server === after.server && before.query_id === after.query_id;
   const marks = (side: "before" | "after"): Map<number, string> =>

@@ -5,13 +5,13 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import { saveFile } from "../../charts/saving";
 import { duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
-import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
 import { ItsStatement } from "./ItsStatement";
 import { Ledger } from "./Ledger";
 import { executedWords, ledgerTable, planSentence, timeWords, withProposals } from "./model";
 import { Proposals } from "./Proposals";
 import { planQuery, proposalsQuery, recentPlansQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 interface Props {
   readonly planKey: string;
@@ -26,14 +26,13 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
   const proposed = useQuery({ ...proposalsQuery(planKey), enabled: known });
   const index = proposed.data?.proposals[0];
   const others = (recent.data ?? []).filter((one) => one.key !== planKey);
-  if (found.error)
+  const plan = found.data;
+  if (!plan)
     return (
       <div className="px-6">
-        <Failure title="The plan cannot be shown" detail={found.error.message} />
+        <AnswerState of={found} what="the plan" />
       </div>
     );
-  const plan = found.data;
-  if (!plan) return <p className="text-muted px-6 py-4">Reading the plan …</p>;
   return (
     <div className="px-6 py-3">
       <header className="flex items-baseline justify-between gap-6">

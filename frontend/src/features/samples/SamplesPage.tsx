@@ -8,7 +8,7 @@ import { clock, present } from "../../lib/time";
 import { bytes, duration } from "../../lib/units";
 import { follows, type Base, type WindowSpec, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
-import { Failure } from "../../ui/Failure";
+import { AnswerState } from "../../ui/Answer";
 
 const PAGE = 200;
 
@@ -78,9 +78,7 @@ export const SamplesPage = ({ server, search }: Props) => {
           </a>
         </div>
       </div>
-      {samples.error ? (
-        <Failure title="Samples cannot be shown" detail={samples.error.message} retry={() => void samples.refetch()} />
-      ) : null}
+      <AnswerState of={samples} what="samples" />
       <div
         className={`min-h-0 grow overflow-auto ${samples.isPlaceholderData ? "opacity-50" : ""}`}
         tabIndex={0}

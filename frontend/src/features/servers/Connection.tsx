@@ -9,6 +9,7 @@ import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Dialog } from "../../ui/Dialog";
 import { connectionQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 import { TlsChoice } from "./TlsChoice";
 
 type Found = Schemas["ConnectionOut"];
@@ -26,7 +27,7 @@ export const Connection = ({ server, engine }: { readonly server: number; readon
       ),
     onSettled: () => queries.invalidateQueries(),
   });
-  if (!found.data) return null;
+  if (!found.data) return <AnswerState of={found} what="the connection" />;
   const one = found.data;
   const where = one.host ? `${one.host}:${one.port}` : one.service ? `service ${one.service}` : "nowhere any more";
   return (

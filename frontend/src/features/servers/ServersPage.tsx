@@ -14,6 +14,7 @@ import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
 import { ConnectDialog } from "./ConnectDialog";
 import { serversTable } from "./model";
+import { AnswerState } from "../../ui/Answer";
 
 type Order = "trouble" | "load" | "name";
 const ORDERS = [
@@ -51,13 +52,7 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
           {canConnect ? <Button onClick={() => setConnecting(true)}>connect a server</Button> : null}
         </span>
       </div>
-      {servers.error ? (
-        <Failure
-          title="The servers cannot be listed"
-          detail={servers.error.message}
-          retry={() => void servers.refetch()}
-        />
-      ) : null}
+      <AnswerState of={servers} what="the servers" />
       <CollectorNotice servers={servers.data} />
       {servers.data && every.length === 0 ? (
         <p className="text-muted">

@@ -1,23 +1,22 @@
 import { useQuery } from "@tanstack/react-query";
 
-import { Failure } from "../../ui/Failure";
 import { CaptureForm } from "./CaptureForm";
 import { Connection } from "./Connection";
 import { CloseWatch } from "./CloseWatch";
 import { ImportSamples } from "./ImportSamples";
 import { LogState } from "./LogState";
 import { captureQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 /** How a server is captured and what that costs it; close watch; samples from files. */
 export const SettingsPage = ({ server, role }: { readonly server: number; readonly role: string }) => {
   const capture = useQuery(captureQuery(server));
-  if (capture.error)
+  if (!capture.data)
     return (
       <div className="px-6">
-        <Failure title="The settings cannot be shown" detail={capture.error.message} />
+        <AnswerState of={capture} what="the settings" />
       </div>
     );
-  if (!capture.data) return <p className="text-muted px-6 py-4">Reading the settings …</p>;
   return (
     <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-10 px-6 py-3">
       <CaptureForm key={capture.data.name} server={server} capture={capture.data} canChange={role === "admin"} />

@@ -8,10 +8,10 @@ import { present } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import type { WindowSpec } from "../../lib/view";
 import { Button } from "../../ui/Button";
-import { Failure } from "../../ui/Failure";
 import { ExecutionList } from "./ExecutionList";
 import { distributionQuery, executionsQuery } from "./executionQueries";
 import { BY_WORDS, distributionSentence, regionWords } from "./executions";
+import { AnswerState } from "../../ui/Answer";
 
 interface Props {
   readonly server: number;
@@ -30,12 +30,8 @@ export const Distribution = (props: Props) => {
   const whole = useQuery(distributionQuery(server, spec, only, null));
   const part = useQuery({ ...distributionQuery(server, spec, only, region), enabled: region !== null });
   const list = useQuery(executionsQuery(server, spec, only, region));
-  if (whole.error && !whole.data)
-    return (
-      <Failure title="Executions cannot be shown" detail={whole.error.message} retry={() => void whole.refetch()} />
-    );
   const found = whole.data;
-  if (!found) return <p className="text-muted">Reading executions …</p>;
+  if (!found) return <AnswerState of={whole} what="executions" />;
   const shown = region && part.data && !part.isPlaceholderData ? part.data : found;
   if (found.captured === 0)
     return (
@@ -46,6 +42,7 @@ export const Distribution = (props: Props) => {
     );
   return (
     <div className={whole.isPlaceholderData ? "opacity-50" : ""}>
+      <AnswerState of={whole} what="executions" />
       <p className="pb-1">{distributionSentence(found)}</p>
       <div className="grid grid-cols-[minmax(0,1fr)_340px] gap-6">
         <div className="h-full min-h-[230px]">

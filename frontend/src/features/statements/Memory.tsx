@@ -5,6 +5,7 @@ import { PAGE_BYTES, bytes, count } from "../../lib/units";
 import type { WindowSpec } from "../../lib/view";
 import { memorySentence } from "./memoryWords";
 import { memoryQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 interface Props {
   readonly server: number;
@@ -16,8 +17,9 @@ const KB = 1024;
 
 /** What the statement's sorts and hashes needed, and how often it did not fit. */
 export const Memory = ({ server, spec, statement }: Props) => {
-  const memory = useQuery(memoryQuery(server, statement.query_id, spec)).data;
-  if (!memory) return null;
+  const asked = useQuery(memoryQuery(server, statement.query_id, spec));
+  const memory = asked.data;
+  if (!memory) return <AnswerState of={asked} what="memory and spills" />;
   const written = (statement.totals?.temp_written ?? 0) * PAGE_BYTES;
   return (
     <section aria-label="Memory and spills" className="mt-4">

@@ -4,6 +4,7 @@ import { Link } from "@tanstack/react-router";
 import { count, duration, share } from "../../lib/units";
 import type { WindowSpec } from "../../lib/view";
 import { nodesQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 
 interface Props {
   readonly server: number;
@@ -15,7 +16,9 @@ const rounded = (value: number | null): string => (value === null ? "–" : coun
 
 /** The statement on every server of the group; nothing where the server stands alone. */
 export const Nodes = ({ server, query, spec }: Props) => {
-  const nodes = useQuery(nodesQuery(server, query, spec)).data ?? [];
+  const asked = useQuery(nodesQuery(server, query, spec));
+  const nodes = asked.data ?? [];
+  if (asked.error) return <AnswerState of={asked} what="the other nodes" />;
   if (nodes.length < 2) return null;
   const slowest = Math.max(...nodes.map((node) => node.ms_per_call ?? 0));
   return (

@@ -8,7 +8,6 @@ import { count } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
-import { Failure } from "../../ui/Failure";
 import { pivotQuery } from "./executionQueries";
 import type { ExecutionsSearch } from "./statements.route";
 import {
@@ -22,6 +21,7 @@ import {
   readPivot,
   valueWords,
 } from "./executions";
+import { AnswerState } from "../../ui/Answer";
 
 interface Props {
   readonly server: number;
@@ -86,7 +86,7 @@ export const PivotTable = ({ server, search, onSearch }: Props) => {
           {found ? <ExportMenu name="executions as a table" table={() => asTable(found, spec)} /> : null}
         </span>
       </h2>
-      {pivot.error && !found ? <Failure title="The table cannot be made" detail={pivot.error.message} /> : null}
+      <AnswerState of={pivot} what="the table" />
       {found && drawn ? <Drawn found={found} spec={spec} /> : null}
       {found && !drawn ? <Cells found={found} spec={spec} server={server} search={search} /> : null}
     </section>

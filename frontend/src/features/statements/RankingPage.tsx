@@ -3,12 +3,12 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { follows, windowOf } from "../../lib/view";
-import { Failure } from "../../ui/Failure";
 import { Conditions } from "./Conditions";
 import { isMeasure, type Measure, MEASURES } from "./model";
 import { rankingQuery, usualTimesQuery } from "./queries";
 import { Coverage, Uncounted } from "./RankingNotes";
 import { RankingTable } from "./RankingTable";
+import { AnswerState } from "../../ui/Answer";
 import type { RankingSearch } from "./statements.route";
 
 const NONE: string[] = [];
@@ -78,14 +78,8 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
         </div>
       </div>
       <Conditions search={search} onSearch={onSearch} />
-      {ranking.error ? (
-        <Failure
-          title="Statements cannot be ranked"
-          detail={ranking.error.message}
-          retry={() => void ranking.refetch()}
-        />
-      ) : null}
-      {found ? <Coverage found={found} span={span} /> : <p className="text-muted">Reading counters …</p>}
+      <AnswerState of={ranking} what="statements" />
+      {found ? <Coverage found={found} span={span} /> : null}
       {found ? <Uncounted found={found} server={server} /> : null}
       <p className="text-muted flex gap-4 pb-1 text-sm">
         {found && found.hidden > 0 ? (

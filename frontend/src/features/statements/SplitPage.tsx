@@ -6,8 +6,8 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Choice } from "../../ui/Choice";
-import { Failure } from "../../ui/Failure";
 import { type Against, splitQuery } from "./queries";
+import { AnswerState } from "../../ui/Answer";
 import type { SplitSearch } from "./statements.route";
 
 interface Props {
@@ -41,7 +41,7 @@ export const SplitPage = ({ server, search, onSearch }: Props) => {
           />
         </span>
       </div>
-      {split.error ? <Failure title="The two windows cannot be compared" detail={split.error.message} /> : null}
+      <AnswerState of={split} what="the two windows" />
       {found ? (
         <>
           <h2 className="mt-3 font-semibold">Time in statements, each second</h2>
@@ -71,9 +71,7 @@ export const SplitPage = ({ server, search, onSearch }: Props) => {
           ) : null}
           <Parts found={found} server={server} search={search} />
         </>
-      ) : split.error ? null : (
-        <p className="text-muted">Reading counters of both windows …</p>
-      )}
+      ) : null}
     </div>
   );
 };

@@ -23,6 +23,7 @@ import { statementQuery } from "./queries";
 import { Star } from "./Star";
 import type { StatementSearch } from "./statements.route";
 import { Tables } from "./Tables";
+import { AnswerState } from "../../ui/Answer";
 
 interface Props {
   readonly server: number;
@@ -39,18 +40,13 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
   const [running, setRunning] = useState<Schemas["ExecutionOut"] | null>(null);
   const question = useAsk(server);
   const compare = useComparePlans(server);
-  if (statement.error && !statement.data)
+  const found = statement.data;
+  if (!found)
     return (
       <div className="px-6">
-        <Failure
-          title="This statement cannot be shown"
-          detail={statement.error.message}
-          retry={() => void statement.refetch()}
-        />
+        <AnswerState of={statement} what="this statement" />
       </div>
     );
-  const found = statement.data;
-  if (!found) return <p className="text-muted px-6 py-4">Reading …</p>;
   const now = present();
   const only = [`statement:${query}`, ...(search.only ?? [])];
   const changed = turningPoint(found);
@@ -58,6 +54,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
   const axis = { starts: found.starts, bucketMs: found.bucket_ms, start: found.start, end: found.end, now };
   return (
     <div className={`h-full overflow-y-auto px-6 pb-6 ${statement.isPlaceholderData ? "opacity-50" : ""}`}>
+      <AnswerState of={statement} what="this statement" />
       <div className="flex items-baseline justify-between gap-4 pt-2">
         <h1 className="text-base font-semibold">{statementSentence(found)}</h1>
         <span className="flex shrink-0 gap-2 text-sm">

@@ -4,6 +4,7 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { when } from "../../lib/time";
 import { bytes, count, share } from "../../lib/units";
+import { AnswerState } from "../../ui/Answer";
 import { tablesQuery } from "./queries";
 
 interface Props {
@@ -29,8 +30,7 @@ export const Tables = ({ server, query }: Props) => {
           indexes that would help
         </Link>
       </h2>
-      {tables.error ? <p className="text-muted py-1 text-sm">Not known: {tables.error.message}</p> : null}
-      {tables.isPending ? <p className="text-muted py-1 text-sm">Asking the server …</p> : null}
+      <AnswerState of={tables} what="its tables" />
       {found ? <Found found={found} /> : null}
     </section>
   );
