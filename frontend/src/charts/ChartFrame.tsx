@@ -1,6 +1,8 @@
 import { MoreHorizontal } from "lucide-react";
-import { type ReactNode, useRef, useState } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 
+import { present } from "../lib/time";
+import { heldAddress } from "../lib/view";
 import { Menu } from "../ui/Menu";
 import { type Table, saveFile, savePng, saveSvg, toCsv, toJsonl } from "./saving";
 
@@ -16,6 +18,14 @@ interface Props {
 export const ChartFrame = ({ title, reading, table, children, className = "" }: Props) => {
   const figure = useRef<HTMLElement>(null);
   const [asTable, setAsTable] = useState(false);
+  const [said, say] = useState("");
+  useEffect(() => {
+    if (!said) return undefined;
+    const timer = setTimeout(() => say(""), SAID_MS);
+    return () => {
+      clearTimeout(timer);
+    };
+  }, [said]);
   const name = title.toLowerCase().replace(/[^a-z0-9]+/g, "-");
   const save = (write: (svg: SVGSVGElement) => void): void => {
     const svg = figure.current?.querySelector<SVGSVGElement>("svg[data-chart]");
@@ -28,7 +38,7 @@ export const ChartFrame = ({ title, reading, table, children, className = "" }: 
         className="text-muted absolute top-0 right-0 z-10 p-0.5"
         entries={[
           { label: asTable ? "as chart" : "as table", act: () => setAsTable((on) => !on) },
-          { label: "copy link", act: () => void navigator.clipboard.writeText(window.location.href) },
+          { label: "copy link", act: () => void copyLink().then(say) },
           { label: "export SVG", act: () => save((svg) => saveSvg(svg, name)) },
           { label: "export PNG", act: () => save((svg) => void savePng(svg, name)) },
           { label: "export CSV", act: () => saveFile(new Blob([toCsv(table())], { type: "text/csv" }), `${name}.csv`) },
@@ -40,10 +50,25 @@ export const ChartFrame = ({ title, reading, table, children, className = "" }: 
       >
         <MoreHorizontal size={16} aria-hidden="true" />
       </Menu>
+      <span role="status" className="bg-raised text-muted absolute top-0 right-6 z-10 px-1 text-sm empty:hidden">
+        {said}
+      </span>
       {asTable ? <DataTwin table={table()} /> : children}
     </figure>
   );
 };
+
+const SAID_MS = 4000;
+
+/** Copies the address of what is shown; while the window follows now, the copy holds the moment. Says what came of it. */
+async function copyLink(): Promise<string> {
+  try {
+    await navigator.clipboard.writeText(heldAddress(window.location.href, present()));
+    return "link copied";
+  } catch {
+    return "the browser does not let us copy; the address bar has the link";
+  }
+}
 
 /** The same figures as a table. */
 export const DataTwin = ({ table }: { readonly table: Table }) => (

@@ -1,6 +1,6 @@
 import { useState } from "react";
 
-import { clock } from "../lib/time";
+import { stamp } from "../lib/time";
 import { count, duration } from "../lib/units";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks } from "./geometry/axis";
@@ -219,7 +219,7 @@ function readOut(plot: DensityPlot, props: Props, at: { readonly x: number; read
   const row = props.edgesMs.findLastIndex((edge) => edge <= ms);
   const column = Math.floor((moment - (props.starts[0] ?? props.start)) / props.bucketMs);
   const n = props.counts[row]?.[column] ?? 0;
-  return `${clock(moment, true)}, ${duration(ms)}: ${n >= 10 ? count(Math.round(n)) : Number(n.toPrecision(2))} running`;
+  return `${stamp(moment)}, ${duration(ms)}: ${n >= 10 ? count(Math.round(n)) : Number(n.toPrecision(2))} running`;
 }
 
 const Points = ({ plot, points }: { readonly plot: DensityPlot; readonly points: readonly Execution[] }) => (

@@ -1,6 +1,6 @@
 import { type KeyboardEvent, type MouseEvent, useState } from "react";
 
-import { clock } from "../lib/time";
+import { stamp } from "../lib/time";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks } from "./geometry/axis";
 import { type Part, cells, partAt, placeOf, ties } from "./geometry/lanes";
@@ -190,5 +190,5 @@ function readOut(lanes: readonly Lane[], at: number, tickMs: number): string {
   });
   const most = told.slice(0, 4).join("; ");
   const more = told.length > 4 ? `; and ${told.length - 4} more` : "";
-  return `${clock(at)}  ${told.length ? most + more : "nobody of these was seen"}`;
+  return `${stamp(at)}  ${told.length ? most + more : "nobody of these was seen"}`;
 }

@@ -1,6 +1,6 @@
 import { line } from "d3-shape";
 
-import { clock } from "../lib/time";
+import { stamp } from "../lib/time";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks } from "./geometry/axis";
 import { useCursor } from "./useCursor";
@@ -72,7 +72,7 @@ export const Lines = ({ title, starts, bucketMs, start, end, values, now, say, u
             {title}
           </text>
           <text x={size.width - 24} y={11} fontSize="12" textAnchor="end" fill="var(--muted)">
-            {cursor === null ? "" : `${clock(starts[cursor] ?? start)}  `}
+            {cursor === null ? "" : `${stamp(starts[cursor] ?? start)}  `}
             {shown === null ? "not counted" : say(shown)}
             {cursor === null && known.length > 1 ? `, most ${say(most)}` : ""}
             {cursor !== null && (usual[cursor] ?? null) !== null ? `, usual ${say(usual[cursor] ?? 0)}` : ""}
@@ -110,7 +110,7 @@ export const Lines = ({ title, starts, bucketMs, start, end, values, now, say, u
           {cursor !== null && shown !== null ? <circle cx={x(cursor)} cy={y(shown)} r="3" fill="var(--ink)" /> : null}
         </svg>
         <p aria-live="polite" className="sr-only">
-          {cursor === null ? "" : `${clock(starts[cursor] ?? start)} ${shown === null ? "not counted" : say(shown)}`}
+          {cursor === null ? "" : `${stamp(starts[cursor] ?? start)} ${shown === null ? "not counted" : say(shown)}`}
         </p>
       </div>
     </ChartFrame>

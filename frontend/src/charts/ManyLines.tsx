@@ -1,6 +1,6 @@
 import { line } from "d3-shape";
 
-import { clock } from "../lib/time";
+import { stamp } from "../lib/time";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks, valueTicks } from "./geometry/axis";
 import { useCursor } from "./useCursor";
@@ -109,7 +109,7 @@ export const ManyLines = ({ title, starts, bucketMs, start, end, lines, now, say
               <g>
                 <line x1={x(at)} x2={x(at)} y2={plot.height} stroke="var(--ink)" strokeWidth="0.75" />
                 <text x={x(at) + 4} y={10} fontSize="11" fill="var(--ink)">
-                  {clock(starts[at] ?? start)}
+                  {stamp(starts[at] ?? start)}
                 </text>
               </g>
             )}
@@ -124,7 +124,7 @@ export const ManyLines = ({ title, starts, bucketMs, start, end, lines, now, say
           </g>
         </svg>
         <p aria-live="polite" className="sr-only">
-          {cursor === null ? "" : `${clock(starts[at] ?? start)}: ${reading}`}
+          {cursor === null ? "" : `${stamp(starts[at] ?? start)}: ${reading}`}
         </p>
       </div>
     </ChartFrame>

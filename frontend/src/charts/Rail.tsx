@@ -1,6 +1,6 @@
 import { type PointerEvent, useMemo, useState } from "react";
 
-import { clock, span } from "../lib/time";
+import { stamp, span } from "../lib/time";
 import { timeTicks } from "./geometry/axis";
 import { type LoadLike, waterline } from "./geometry/waterline";
 import { useSize } from "./useSize";
@@ -22,6 +22,7 @@ interface Props<Mark extends RailMark> {
 }
 
 const HEIGHT = 34;
+const MOVED_PX = 3; // a smaller movement is a click
 type Grip = "move" | "from" | "to" | "new";
 
 /** A small arrow at an edge: the picture goes on beyond it. */
@@ -33,7 +34,9 @@ const cutMark = (from: number, to: number, edge: number, inwards: 1 | -1): strin
 /** The longer history with the window on it. Drag the window, its edges, or a new one; a mark leads to what it tells. */
 export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow, onMark }: Props<Mark>) => {
   const [ref, size] = useSize<HTMLDivElement>();
-  const [drag, setDrag] = useState<{ grip: Grip; origin: number; from: number; to: number } | null>(null);
+  const [drag, setDrag] = useState<{ grip: Grip; origin: number; moved: boolean; from: number; to: number } | null>(
+    null,
+  );
   const shape = useMemo(
     () => (load && size.width ? waterline(load, { width: size.width, height: HEIGHT }, null, true) : null),
     [load, size.width],
@@ -47,6 +50,7 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
   const [x0, x1] = [Math.max(0, x(shown.from)), Math.min(size.width, Math.max(x(shown.to), x(shown.from) + 3))];
 
   const down = (event: PointerEvent<SVGSVGElement>): void => {
+    if (event.button !== 0) return;
     event.currentTarget.setPointerCapture(event.pointerId);
     const at = moment(event);
     const near = (edge: number): boolean => Math.abs(x(at) - x(edge)) < 5;
@@ -57,7 +61,7 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
         : at > window.from && at < window.to
           ? "move"
           : "new";
-    setDrag({ grip, origin: at, ...(grip === "new" ? { from: at, to: at } : window) });
+    setDrag({ grip, origin: at, moved: false, ...(grip === "new" ? { from: at, to: at } : window) });
   };
   const move = (event: PointerEvent<SVGSVGElement>): void => {
     if (!drag) return;
@@ -69,7 +73,7 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
       to: { from: window.from, to: Math.max(at, window.from + 10_000) },
       new: { from: Math.min(at, drag.origin), to: Math.max(at, drag.origin) },
     }[drag.grip];
-    setDrag({ ...drag, ...span });
+    setDrag({ ...drag, ...span, moved: drag.moved || Math.abs(x(at) - x(drag.origin)) >= MOVED_PX });
   };
   const up = (): void => {
     if (!drag) return;
@@ -77,8 +81,8 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
     // A click puts a window of the present length around the moment.
     const half = (window.to - window.from) / 2;
     const span = clicked ? { from: drag.origin - half, to: Math.min(now, drag.origin + half) } : drag;
-    if (drag.grip === "new" || drag.from !== window.from || drag.to !== window.to)
-      onWindow(Math.round(span.from), Math.round(span.to));
+    // Resting on a window that follows now must not hold it: the window has moved on meanwhile, the pointer has not.
+    if (drag.grip === "new" || drag.moved) onWindow(Math.round(span.from), Math.round(span.to));
     setDrag(null);
   };
 
@@ -89,7 +93,7 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
         height={58}
         className="block touch-none select-none"
         role="img"
-        aria-label={`History from ${clock(start)}; the window is ${span(window.from, window.to, now)}. Keys: [ and ] step it, - and = make it wider and narrower.`}
+        aria-label={`History from ${stamp(start)}; the window is ${span(window.from, window.to, now)}. Keys: [ and ] step it, - and = make it wider and narrower.`}
         onPointerDown={down}
         onPointerMove={move}
         onPointerUp={up}
@@ -146,8 +150,8 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
               type="button"
               className="text-strong hover:text-accent absolute h-3 w-3.5"
               style={{ left: x(mark.at) - 7, top: HEIGHT + 12 }}
-              title={`${clock(mark.at)} ${mark.label}: ${mark.detail}`}
-              aria-label={`${clock(mark.at)} ${mark.label}: ${mark.detail}`}
+              title={`${stamp(mark.at)} ${mark.label}: ${mark.detail}`}
+              aria-label={`${stamp(mark.at)} ${mark.label}: ${mark.detail}`}
               onClick={() => onMark(mark)}
             >
               <svg width="14" height="12" className="block" aria-hidden="true">

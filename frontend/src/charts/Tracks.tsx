@@ -1,4 +1,4 @@
-import { clock } from "../lib/time";
+import { stamp } from "../lib/time";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks } from "./geometry/axis";
 import { type Track, trackPaths } from "./geometry/tracks";
@@ -71,7 +71,7 @@ export const Tracks = ({ title, starts, bucketMs, start, end, tracks, now, left 
                 {track.name}
               </text>
               <text x={width - 26} y={11} fontSize="11" textAnchor="end" fill="var(--muted)">
-                {cursor === null ? "" : `${clock(starts[cursor] ?? start)}  `}
+                {cursor === null ? "" : `${stamp(starts[cursor] ?? start)}  `}
                 {words(track)}
               </text>
             </g>
@@ -92,7 +92,7 @@ export const Tracks = ({ title, starts, bucketMs, start, end, tracks, now, left 
           ))}
         </svg>
         <p aria-live="polite" className="sr-only">
-          {cursor === null ? "" : `${clock(starts[cursor] ?? start)}: ${reading}`}
+          {cursor === null ? "" : `${stamp(starts[cursor] ?? start)}: ${reading}`}
         </p>
       </div>
     </ChartFrame>

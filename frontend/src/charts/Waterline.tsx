@@ -1,6 +1,6 @@
 import { type KeyboardEvent, type PointerEvent, useMemo, useState } from "react";
 
-import { clock } from "../lib/time";
+import { clock, stamp } from "../lib/time";
 import { sessions } from "../lib/units";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks, valueTicks } from "./geometry/axis";
@@ -244,7 +244,7 @@ const Cursor = ({ load, shape, bucket, plot }: { load: LoadLike; shape: Shape; b
       <g transform={`translate(${left} 4)`}>
         <rect width={width} height={22 + 15 * Math.max(1, lines.length)} fill="var(--raised)" stroke="var(--strong)" />
         <text x={8} y={15} fontSize="12" fontWeight="600" fill="var(--ink)">
-          {clock(start)} – {clock(start + load.bucket_ms)}
+          {stamp(start)} – {clock(start + load.bucket_ms)}
         </text>
         {lines.length ? (
           lines.map(({ key, label, fill, value }, i) => (
@@ -267,7 +267,7 @@ const Cursor = ({ load, shape, bucket, plot }: { load: LoadLike; shape: Shape; b
 };
 
 function bucketSentence(load: LoadLike, bucket: number): string {
-  const at = clock(load.starts[bucket] ?? load.start);
+  const at = stamp(load.starts[bucket] ?? load.start);
   const values = bucketLines(load, bucket);
   if (!values) return `${at}: not sampled`;
   const parts = values.map(({ label, value }) => `${label} ${sessions(value)}`);

@@ -1,11 +1,9 @@
-import { type RefObject, useLayoutEffect, useRef, useState } from "react";
+import { type RefCallback, useCallback, useState } from "react";
 
-/** Width and height of an element in pixels, kept up to date. */
-export function useSize<T extends HTMLElement>(): [RefObject<T | null>, { width: number; height: number }] {
-  const ref = useRef<T>(null);
+/** Width and height of an element in pixels, kept up to date, also when it goes and another one comes in its place. */
+export function useSize<T extends HTMLElement>(): [RefCallback<T>, { width: number; height: number }] {
   const [size, setSize] = useState({ width: 0, height: 0 });
-  useLayoutEffect(() => {
-    const element = ref.current;
+  const watch = useCallback((element: T | null) => {
     if (!element) return undefined;
     const measure = (): void => {
       const { clientWidth: width, clientHeight: height } = element;
@@ -18,5 +16,5 @@ export function useSize<T extends HTMLElement>(): [RefObject<T | null>, { width:
       observer.disconnect();
     };
   }, []);
-  return [ref, size];
+  return [watch, size];
 }

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
-import { day, readMoment, span, writeMoment } from "./time";
+import { day, daysBefore, readMoment, span, stamp, writeMoment } from "./time";
 
 const NOW = new Date(2026, 10, 23, 14, 5, 9).getTime();
 
@@ -9,7 +9,16 @@ describe("moments", () => {
   it("reads a time of today, a full date, and refuses what is none", () => {
     expect(readMoment("09:20", NOW)).toBe(new Date(2026, 10, 23, 9, 20).getTime());
     expect(readMoment("2026-11-20 23:59:58", NOW)).toBe(new Date(2026, 10, 20, 23, 59, 58).getTime());
-    for (const text of ["", "25:00", "9", "2026-02-31 10:00", "yesterday", "10:61"])
+    for (const text of [
+      "",
+      "25:00",
+      "9",
+      "2026-02-31 10:00",
+      "yesterday",
+      "10:61",
+      "2026-13-05 10:00",
+      "2026-00-05 10:00",
+    ])
       expect(readMoment(text, NOW)).toBeNull();
   });
 
@@ -27,5 +36,20 @@ describe("moments", () => {
     expect(day(NOW - 5 * 86_400_000, NOW)).toBe("Wed 18 Nov");
     expect(span(NOW - 900_000, NOW, NOW)).toBe("13:50 – 14:05 today");
     expect(span(NOW - 90_000_000, NOW, NOW)).toBe("13:05 yesterday – 14:05 today");
+  });
+
+  it("tell the day where it is not today, and the year where it is another", () => {
+    expect(stamp(NOW, true, NOW)).toBe("14:05:09");
+    expect(stamp(new Date(2026, 10, 22, 9, 20).getTime(), false, NOW)).toBe("yesterday 09:20");
+    expect(stamp(new Date(2026, 10, 9, 9, 20).getTime(), false, NOW)).toBe("Mon 9 Nov 09:20");
+    expect(stamp(new Date(2025, 10, 9, 9, 20).getTime(), false, NOW)).toBe("Sun 9 Nov 2025 09:20");
+  });
+
+  it("keep the time of day on the way back, whatever a day's length", () => {
+    for (let month = 0; month < 12; month += 1) {
+      const at = new Date(2026, month, 29, 9, 20).getTime();
+      const before = new Date(daysBefore(at, 7));
+      expect([before.getHours(), before.getMinutes()]).toEqual([9, 20]);
+    }
   });
 });

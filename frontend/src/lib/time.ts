@@ -14,7 +14,7 @@ export function clock(at: number, withSeconds = true): string {
 
 const WEEKDAYS = ["Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat"] as const;
 
-/** "today", "yesterday" or "Mon 23 Nov"; `now` decides what today is. */
+/** "today", "yesterday" or "Mon 23 Nov", with the year where it is another one; `now` decides what today is. */
 export function day(at: number, now: number): string {
   const d = new Date(at);
   const midnight = new Date(now);
@@ -25,7 +25,21 @@ export function day(at: number, now: number): string {
   if (days === 0) return "today";
   if (days === 1) return "yesterday";
   const month = d.toLocaleString("en", { month: "short" });
-  return `${WEEKDAYS[d.getDay()] ?? ""} ${d.getDate()} ${month}`;
+  const year = d.getFullYear() === midnight.getFullYear() ? "" : ` ${d.getFullYear()}`;
+  return `${WEEKDAYS[d.getDay()] ?? ""} ${d.getDate()} ${month}${year}`;
+}
+
+/** "14:05:09" of today, else "yesterday 14:05:09" or "Mon 23 Nov 14:05:09". */
+export function stamp(at: number, withSeconds = true, now = present()): string {
+  const on = day(at, now);
+  return on === "today" ? clock(at, withSeconds) : `${on} ${clock(at, withSeconds)}`;
+}
+
+/** The same time of day so many days before, also across a change to summer time, when a day has 23 or 25 hours. */
+export function daysBefore(at: number, days: number): number {
+  const d = new Date(at);
+  d.setDate(d.getDate() - days);
+  return d.getTime();
 }
 
 /** "today 14:05:09", or without the seconds. */
@@ -43,11 +57,14 @@ export function span(from: number, to: number, now: number): string {
 /** Name of the reader's time zone with its offset: "Europe/Lisbon, UTC+1". */
 export function zone(at: number): string {
   const minutes = -new Date(at).getTimezoneOffset();
-  const hours = minutes / 60;
   const name = Intl.DateTimeFormat().resolvedOptions().timeZone;
-  const offset = minutes === 0 ? "UTC" : `UTC${minutes > 0 ? "+" : "−"}${Math.abs(hours)}`;
+  const offset = minutes === 0 ? "UTC" : `UTC${minutes > 0 ? "+" : "−"}${offsetWords(Math.abs(minutes))}`;
   return name === "UTC" ? "UTC" : `${name}, ${offset}`;
 }
+
+/** "1", "5:45": hours, and minutes where there are any. */
+const offsetWords = (minutes: number): string =>
+  `${Math.floor(minutes / 60)}${minutes % 60 ? `:${two(minutes % 60)}` : ""}`;
 
 /** Reads "2026-11-23 09:20" or "09:20" (today) or "09:20:15" in the reader's zone; null when it is no moment. */
 export function readMoment(text: string, now: number): number | null {
@@ -61,7 +78,7 @@ export function readMoment(text: string, now: number): number | null {
     y !== undefined
       ? new Date(Number(y), Number(mo) - 1, Number(d), hour, minute, second)
       : new Date(today.getFullYear(), today.getMonth(), today.getDate(), hour, minute, second);
-  if (y !== undefined && at.getDate() !== Number(d)) return null; // 31 February
+  if (y !== undefined && (at.getMonth() !== Number(mo) - 1 || at.getDate() !== Number(d))) return null; // 31 February
   return at.getTime();
 }
 

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import fc from "fast-check";
 
-import { bytes, count, duration, sessions, share } from "./units";
+import { bytes, count, counted, duration, sessions, share } from "./units";
 
 describe("figures as people say them", () => {
   it.each([
@@ -13,6 +13,8 @@ describe("figures as people say them", () => {
     [200_000, "3 min 20 s"],
     [3_600_000, "1 h"],
     [90_000_000, "1 d 1 h"],
+    [999.6, "1 s"],
+    [59_970, "1 min"],
     [-1500, "−1.5 s"],
   ])("%d ms is %s", (ms, text) => expect(duration(ms)).toBe(text));
 
@@ -28,7 +30,12 @@ describe("figures as people say them", () => {
   it("says bytes in binary multiples", () => {
     expect(bytes(512)).toBe("512 B");
     expect(bytes(8192)).toBe("8.00 KiB");
+    expect(bytes(999.9 * 1024)).toBe("1000 KiB");
     expect(bytes(26 * 1024 ** 3)).toBe("26.0 GiB");
+  });
+
+  it("has one and many", () => {
+    expect([1, 0, 12_345].map((n) => counted(n, "call"))).toEqual(["1 call", "0 calls", "12.3 k calls"]);
   });
 
   it("gives no more digits to sessions than there are", () => {
@@ -40,6 +47,7 @@ describe("figures as people say them", () => {
     fc.assert(
       fc.property(fc.double({ min: 0, max: 1e15, noNaN: true }), (value) => {
         for (const say of [duration, count, bytes, sessions]) expect(say(value)).not.toMatch(/NaN|undefined|e\+/);
+        expect(duration(value)).not.toMatch(/^(1000 ms|60 s|60 min)/);
       }),
     );
   });

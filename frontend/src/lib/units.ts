@@ -26,13 +26,15 @@ const UNITS: readonly (readonly [number, string])[] = [
 ];
 
 /** A duration in milliseconds: "3 min 20 s", "1.25 s", "480 ms", "0.45 ms", "12 µs". */
-export function duration(ms: number): string {
-  if (ms < 0) return `−${duration(-ms)}`;
+export function duration(given: number): string {
+  if (given < 0) return `−${duration(-given)}`;
+  let ms = given;
   if (ms === 0) return "0 ms";
   if (ms < 0.1) return `${Number((ms * 1000).toPrecision(2))} µs`;
   if (ms < 1) return `${Number(ms.toPrecision(2))} ms`;
-  if (ms < 1000) return `${Number(ms.toPrecision(3))} ms`;
-  if (ms < 60_000) return `${Number((ms / 1000).toPrecision(3))} s`;
+  if (ms < 999.5) return `${Number(ms.toPrecision(3))} ms`;
+  if (ms < 59_950) return `${Number((ms / 1000).toPrecision(3))} s`;
+  ms = Math.max(ms, 60_000);
   const large = UNITS.findIndex(([size]) => ms >= size);
   const [size, word] = UNITS[large] ?? [60_000, "min"];
   const [next, nextWord] = UNITS[large + 1] ?? [1000, "s"];
@@ -50,6 +52,10 @@ export function count(value: number): string {
   return `${Number(scaled.toPrecision(3))}${word}`;
 }
 
+/** "1 call", "12.3 k calls": a count with its word. */
+export const counted = (value: number, one: string, many = `${one}s`): string =>
+  `${count(value)} ${value === 1 ? one : many}`;
+
 /** Bytes in binary multiples: "4.00 KiB". */
 export function bytes(value: number): string {
   const words = ["B", "KiB", "MiB", "GiB", "TiB"];
@@ -59,7 +65,7 @@ export function bytes(value: number): string {
     scaled /= 1024;
     at += 1;
   }
-  return `${at === 0 || scaled >= 1000 ? scaled.toFixed(0) : scaled.toPrecision(3)} ${words[at] ?? "B"}`;
+  return `${at === 0 || scaled >= 999.5 ? scaled.toFixed(0) : scaled.toPrecision(3)} ${words[at] ?? "B"}`;
 }
 
 export const PAGE_BYTES = 8192;

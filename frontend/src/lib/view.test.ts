@@ -9,6 +9,7 @@ import {
   around,
   bounds,
   follows,
+  heldAddress,
   mergeSearch,
   keptBase,
   readBase,
@@ -66,6 +67,15 @@ describe("what the URL holds", () => {
     });
     expect(keptBase(here, { last: 60 })).toEqual({ last: 60, pick: ["program:a"] });
     expect(keptBase(here, { pick: [] })).toEqual({ from: 1000, to: 2000, pick: [] });
+  });
+});
+
+describe("the address of what is shown", () => {
+  it("holds the moment while the window follows now, and stays where it holds one", () => {
+    const held = heldAddress("http://x/servers/3/load?last=600&pick=program%3Aa", NOW);
+    expect(held).toBe(`http://x/servers/3/load?pick=program%3Aa&from=${NOW - 600_000}&to=${NOW}`);
+    expect(heldAddress(held, NOW + 60_000)).toBe(held);
+    expect(heldAddress("http://x/servers/3/load", NOW)).toBe(`http://x/servers/3/load?from=${NOW - 900_000}&to=${NOW}`);
   });
 });
 

@@ -18,10 +18,10 @@ export interface Base {
   pick?: string[];
 }
 
-/** How far back "the same hours" lie, in milliseconds. */
-export const COMPARED: Readonly<Record<string, { readonly ms: number; readonly label: string }>> = {
-  day: { ms: 86_400_000, label: "yesterday" },
-  week: { ms: 7 * 86_400_000, label: "a week ago" },
+/** How far back "the same hours" lie. */
+export const COMPARED: Readonly<Record<string, { readonly days: number; readonly label: string }>> = {
+  day: { days: 1, label: "yesterday" },
+  week: { days: 7, label: "a week ago" },
 };
 
 const WINDOW = ["last", "from", "to"] as const;
@@ -56,6 +56,18 @@ export function windowOf(search: Base): WindowSpec {
 }
 
 export const follows = (spec: WindowSpec): spec is { readonly last: number } => "last" in spec;
+
+/** An address whose window no longer follows now but is the one that is shown. */
+export function heldAddress(href: string, now: number): string {
+  const url = new URL(href);
+  const params = url.searchParams;
+  if (params.has("from") && params.has("to")) return href;
+  const { from, to } = bounds(windowOf(readBase(Object.fromEntries(params))), now);
+  params.delete("last");
+  params.set("from", String(Math.round(from)));
+  params.set("to", String(Math.round(to)));
+  return url.toString();
+}
 
 /** The span a window covers at the moment `now`. */
 export function bounds(spec: WindowSpec, now: number): { from: number; to: number } {

@@ -1,9 +1,9 @@
 import type { ReactNode } from "react";
 
 import { present, zone } from "../lib/time";
-import { type Base, type WindowSpec, bounds, scaled, stepped, windowOf } from "../lib/view";
-import { useShortcuts } from "../ui/useShortcuts";
+import { type Base, type WindowSpec, windowOf } from "../lib/view";
 import { useChange } from "./screen";
+import { useWindowKeys } from "./windowKeys";
 import { WindowPicker } from "./WindowPicker";
 
 interface Props {
@@ -17,16 +17,8 @@ interface Props {
 export const OverviewFrame = ({ title, search, usual, children }: Props) => {
   const change = useChange();
   const spec = search.last === undefined && search.from === undefined ? usual : windowOf(search);
-  const show = (window: WindowSpec): void => {
-    change(window);
-  };
-  useShortcuts({
-    "[": () => show(stepped(spec, -1, present())),
-    "]": () => show(stepped(spec, 1, present())),
-    "-": () => show(scaled(spec, 2, present())),
-    "=": () => show(scaled(spec, 0.5, present())),
-    "0": () => show({ last: Math.round((bounds(spec, present()).to - bounds(spec, present()).from) / 1000) }),
-  });
+  const show = (window: WindowSpec): void => change(window);
+  useWindowKeys(spec, change);
   return (
     <div className="flex h-full flex-col">
       <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] items-end gap-5 border-b px-6 pt-1.5 pb-1">

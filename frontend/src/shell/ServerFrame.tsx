@@ -5,22 +5,12 @@ import { type ReactNode, useEffect, useState } from "react";
 import { loadQuery, marksQuery } from "../api/queries";
 import { Rail } from "../charts/Rail";
 import { clock, zone, present } from "../lib/time";
-import {
-  DEFAULT_RAIL_S,
-  type Base,
-  type WindowSpec,
-  around,
-  bounds,
-  follows,
-  scaled,
-  stepped,
-  windowOf,
-} from "../lib/view";
+import { DEFAULT_RAIL_S, type Base, type WindowSpec, around, bounds, follows, windowOf } from "../lib/view";
 import { Choice } from "../ui/Choice";
-import { useShortcuts } from "../ui/useShortcuts";
 import { RAIL_LENGTHS_S, railLength } from "./railLength";
 import { type LeadingMark, eventMarks, noteMarks } from "./railMarks";
 import { useChange } from "./screen";
+import { useWindowKeys } from "./windowKeys";
 import { WindowPicker } from "./WindowPicker";
 
 const RAIL_LENGTHS = RAIL_LENGTHS_S.map((seconds) => ({
@@ -62,13 +52,7 @@ export const ServerFrame = ({ server, search, children }: Props) => {
         show(window);
     }
   };
-  useShortcuts({
-    "[": () => show(stepped(spec, -1, present())),
-    "]": () => show(stepped(spec, 1, present())),
-    "-": () => show(scaled(spec, 2, present())),
-    "=": () => show(scaled(spec, 0.5, present())),
-    "0": () => show({ last: Math.round((bounds(spec, present()).to - bounds(spec, present()).from) / 1000) }),
-  });
+  useWindowKeys(spec, change);
   const told = useQuery(marksQuery(server, railSpec)).data ?? [];
   const marks = [...noteMarks(rail.data?.notes ?? []), ...eventMarks(told, (1000 * railSpec.last) / 160)];
   return (

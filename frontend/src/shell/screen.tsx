@@ -79,10 +79,11 @@ export function useView<R extends Readers>(own: R): Base & SearchOf<R> {
   return { ...readBase(raw), ...readWith(own, raw) };
 }
 
-/** Changes part of what the address holds; the rest stays. A new window replaces the old one whole. */
-export function useChange<S extends Base>(): (change: Partial<S>) => void {
+/** Changes part of what the address holds; the rest stays. A new window replaces the old one whole.
+ * With `replace`, going back skips what was before. */
+export function useChange<S extends Base>(): (change: Partial<S>, replace?: boolean) => void {
   const navigate = useNavigate();
-  return (change) => {
-    void navigate({ to: ".", search: ((old: S) => mergeSearch(old, change)) as never });
+  return (change, replace = false) => {
+    void navigate({ to: ".", search: ((old: S) => mergeSearch(old, change)) as never, replace });
   };
 }

@@ -1,6 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
@@ -11,6 +10,7 @@ import { Bars } from "./Bars";
 import { EVENTS, nothingSentence } from "./model";
 import { eventsQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
+import { SearchField } from "../../ui/SearchField";
 import type { LogSearch } from "./deadlocks.route";
 
 interface Props {
@@ -22,7 +22,6 @@ interface Props {
 /** What the server's log tells beside executions: grouped by shape, and one by one. */
 export const EventsPage = ({ server, search, onSearch }: Props) => {
   const kinds = (search.kinds ?? []).filter((one) => one in EVENTS);
-  const [words, setWords] = useState(search.text ?? "");
   const events = useQuery(eventsQuery(server, windowOf(search), kinds, search.text ?? ""));
   const found = events.data;
   const toggle = (kind: string): void =>
@@ -41,17 +40,12 @@ export const EventsPage = ({ server, search, onSearch }: Props) => {
             {label}
           </button>
         ))}
-        <input
-          type="search"
-          value={words}
+        <SearchField
+          label="words in the message"
           placeholder="words in the message"
-          aria-label="words in the message"
-          className="border-line bg-raised ml-auto w-56 border px-2"
-          onChange={(event) => setWords(event.target.value)}
-          onKeyDown={(event) => {
-            if (event.key === "Enter") onSearch({ text: words });
-          }}
-          onBlur={() => onSearch({ text: words })}
+          value={search.text ?? ""}
+          onChange={(text) => onSearch({ text })}
+          className="ml-auto w-56"
         />
       </div>
       <AnswerState of={events} what="the log" />

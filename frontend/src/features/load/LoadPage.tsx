@@ -10,7 +10,7 @@ import { useSize } from "../../charts/useSize";
 import { Waterline } from "../../charts/Waterline";
 import { isKind, KIND_WORDS } from "../../charts/kinds";
 import { DEFAULT_COLUMNS, DIMENSIONS, type DimensionName, isDimension } from "../../lib/dimensions";
-import { clock } from "../../lib/time";
+import { stamp } from "../../lib/time";
 import { picked, type PickMode } from "../../lib/trail";
 import { duration, sessions } from "../../lib/units";
 import { COMPARED, windowOf } from "../../lib/view";
@@ -72,7 +72,7 @@ export const LoadPage = ({ server, total, search, canMark, onSearch, onOpen }: P
   const whole = useQuery({ ...sieveQuery(server, spec, trail, [split], TOTAL_ROWS), enabled: total });
   const compared = COMPARED[search.compare ?? ""];
   const earlier = useQuery({
-    ...loadQuery(server, earlierSpec(load.data, compared?.ms ?? 0), trail, 240),
+    ...loadQuery(server, earlierSpec(load.data, compared?.days ?? 0), trail, 240),
     enabled: compared !== undefined && load.data !== undefined,
     refetchInterval: false,
   });
@@ -231,7 +231,7 @@ const LoadHead = ({
   readonly held: boolean;
   readonly trail: readonly string[];
 }) => {
-  const since = load.since === null ? "" : ` since ${clock(load.since)}`;
+  const since = load.since === null ? "" : ` since ${stamp(load.since)}`;
   const inside = trail.length && load.total !== null ? ` Inside the trail: ${sessions(load.total)}.` : "";
   const holders = load.idle_holders >= 0.05 ? ` ${sessions(load.idle_holders)} more idle in an open transaction.` : "";
   return (
@@ -270,7 +270,7 @@ const LoadFailure = ({ error, asOf, retry }: FailureProps) => {
   return (
     <Failure
       title={api?.title ?? "The load cannot be shown"}
-      detail={`${error.message}${kept}${asOf === null ? "" : ` What stands here is as of ${clock(asOf)}.`}`}
+      detail={`${error.message}${kept}${asOf === null ? "" : ` What stands here is as of ${stamp(asOf)}.`}`}
       remedy={api?.remedy ?? null}
       retry={retry}
     />

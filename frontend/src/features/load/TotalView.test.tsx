@@ -40,7 +40,7 @@ describe("the window in total", () => {
 
 describe("beside the load", () => {
   it("says a departure with its size and length", () => {
-    const at = new Date(2026, 10, 23, 9, 20).getTime();
+    const at = new Date().setHours(9, 20, 0, 0); // of today, so that no day is told
     const one = { side: "waiting", start: at, end: at + 1_080_000, load: 39, usual: 0.7, size: 38.3 };
     expect(departureWords(one)).toBe("waiting +38.3 for 18 min at 09:20");
     expect(departureWords({ ...one, size: -1.02 })).toContain("−1.02");
@@ -48,8 +48,8 @@ describe("beside the load", () => {
 
   it("compares with the same hours on the same buckets", () => {
     const load = { start: 1_000_007, end: 1_900_007, bucket_ms: 10_000 } as Schemas["LoadOut"];
-    expect(earlierSpec(load, 500)).toEqual({ from: 999_500, to: 1_899_500 });
-    expect(earlierSpec(undefined, 500)).toEqual({ last: 900 });
+    expect(earlierSpec(load, 1)).toEqual({ from: 1_000_000 - 86_400_000, to: 1_900_000 - 86_400_000 });
+    expect(earlierSpec(undefined, 1)).toEqual({ last: 900 });
   });
 
   it("exports the sieve with its margins, a value a row", () => {

@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import { type LoadLike, stacks } from "../../charts/geometry/stacks";
 import { type Kind, KINDS, isKind } from "../../charts/kinds";
 import type { Table } from "../../charts/saving";
-import { clock } from "../../lib/time";
+import { daysBefore, stamp } from "../../lib/time";
 import { readPick } from "../../lib/trail";
 import { bytes, duration, sessions, share } from "../../lib/units";
 import type { WindowSpec } from "../../lib/view";
@@ -52,14 +52,15 @@ export function waitToExplain(
 /** "waiting +8.6 for 20 min at 09:20": how a stretch differs from the usual. */
 export function departureWords(one: Schemas["DepartureOut"]): string {
   const sign = one.size < 0 ? "−" : "+";
-  return `${one.side} ${sign}${sessions(Math.abs(one.size))} for ${duration(one.end - one.start)} at ${clock(one.start, false)}`;
+  return `${one.side} ${sign}${sessions(Math.abs(one.size))} for ${duration(one.end - one.start)} at ${stamp(one.start, false)}`;
 }
 
-/** The window of the same length so much earlier, on the same buckets; it moves only when a bucket is full. */
-export function earlierSpec(load: Schemas["LoadOut"] | undefined, ms: number): WindowSpec {
+/** The window of the same length so many days earlier, on the same buckets; it moves only when a bucket is full. */
+export function earlierSpec(load: Schemas["LoadOut"] | undefined, days: number): WindowSpec {
   if (!load) return { last: 900 };
   const start = load.start - (load.start % load.bucket_ms);
-  return { from: start - ms, to: start - ms + (load.end - load.start) };
+  const from = daysBefore(start, days);
+  return { from, to: from + (load.end - load.start) };
 }
 
 /** What the sieve ranks by; the value is the word in the URL. */

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
-import { clock } from "../../lib/time";
+import { stamp } from "../../lib/time";
 import { ranWords } from "./model";
 import { AnswerState } from "../../ui/Answer";
 import { beforeQuery } from "./queries";
@@ -21,13 +21,13 @@ export const Before = ({ server, at, root }: Props) => {
   return (
     <section aria-label="What its transaction ran" className="mt-2">
       <h3 className="font-semibold">
-        What its transaction ran{found.begun === null ? "" : `, begun ${clock(found.begun)}`}
+        What its transaction ran{found.begun === null ? "" : `, begun ${stamp(found.begun)}`}
       </h3>
       {found.ran.length ? (
         <ol className="text-sm">
           {found.ran.map((one) => (
             <li key={one.query_id} className="flex gap-2">
-              <span className="text-muted shrink-0">{clock(one.first)}</span>
+              <span className="text-muted shrink-0">{stamp(one.first)}</span>
               <Link
                 to="/servers/$server/statements/$query"
                 params={{ server: String(server), query: one.query_id }}

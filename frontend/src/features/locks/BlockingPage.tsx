@@ -4,7 +4,7 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { Lanes } from "../../charts/Lanes";
-import { clock, present, when } from "../../lib/time";
+import { clock, stamp, present, when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Before } from "./Before";
@@ -12,6 +12,8 @@ import {
   CIRCLE_ENDS,
   alike,
   blockingSentence,
+  chosenEpisode,
+  episodeKey,
   episodeSentence,
   isCircle,
   keyOf,
@@ -34,7 +36,6 @@ interface Props {
 }
 
 const PAD_MS = 8_000; // before and after an episode, so that its beginning and end are seen
-const KEY = (one: Schemas["EpisodeOut"]): string => `${one.pid}-${one.started_s}-${one.start}`;
 
 /** Who held up whom in the window: chains, lanes, time lost. */
 export const BlockingPage = ({ server, search, onSearch }: Props) => {
@@ -46,7 +47,7 @@ export const BlockingPage = ({ server, search, onSearch }: Props) => {
         <AnswerState of={blocking} what="the lock waits of this window" />
       </div>
     );
-  const chosen = found.episodes.find((one) => KEY(one) === search.root) ?? found.episodes[0];
+  const chosen = chosenEpisode(found.episodes, search.root);
   return (
     <div className={`h-full overflow-y-auto px-6 pt-2 pb-6 ${blocking.isPlaceholderData ? "opacity-50" : ""}`}>
       <AnswerState of={blocking} what="the lock waits of this window" />
@@ -60,7 +61,7 @@ export const BlockingPage = ({ server, search, onSearch }: Props) => {
         <>
           <Chosen server={server} one={chosen} search={search} onSearch={onSearch} />
           <div className="mt-4 grid grid-cols-[minmax(0,3fr)_minmax(0,2fr)] gap-8">
-            <Episodes found={found} chosen={KEY(chosen)} onSearch={onSearch} />
+            <Episodes found={found} chosen={episodeKey(chosen)} onSearch={onSearch} />
             <Lost found={found} />
           </div>
         </>
@@ -128,7 +129,7 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
                 tickMs={1000 * lanes.tick_s}
                 now={present()}
                 at={at}
-                onMoment={(moment) => onSearch({ at: String(moment), root: KEY(one) })}
+                onMoment={(moment) => onSearch({ at: String(moment), root: episodeKey(one) })}
                 onLane={(key) => {
                   const session = readKey(key);
                   if (session)
@@ -193,7 +194,7 @@ const Chain = ({
   return (
     <div className="min-w-0">
       <h2 className="border-strong mb-1 border-b font-semibold">
-        The {isCircle(root) ? "circle" : "chain"} at {clock(found?.at ?? at)}
+        The {isCircle(root) ? "circle" : "chain"} at {stamp(found?.at ?? at)}
         {others.length ? (
           <span className="text-muted font-normal">, one of {others.length + 1} at this moment</span>
         ) : null}
@@ -303,17 +304,17 @@ const Episodes = ({
       <tbody>
         {found.episodes.map((one) => (
           <tr
-            key={KEY(one)}
-            className={`border-line border-b ${KEY(one) === chosen ? "bg-raised" : "hover:bg-raised"}`}
+            key={episodeKey(one)}
+            className={`border-line border-b ${episodeKey(one) === chosen ? "bg-raised" : "hover:bg-raised"}`}
           >
             <td className="pr-3 whitespace-nowrap">
               <button
                 type="button"
-                aria-pressed={KEY(one) === chosen}
+                aria-pressed={episodeKey(one) === chosen}
                 className="hover:text-accent underline decoration-dotted"
-                onClick={() => onSearch({ root: KEY(one), at: String(one.worst) })}
+                onClick={() => onSearch({ root: episodeKey(one), at: String(one.worst) })}
               >
-                {clock(one.start)}
+                {stamp(one.start)}
               </button>
             </td>
             <td className="max-w-56 truncate pr-3" title={rootWords(one)}>

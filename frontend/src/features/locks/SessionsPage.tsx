@@ -5,7 +5,7 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
-import { clock } from "../../lib/time";
+import { clock, stamp } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { EndDialog } from "./EndDialog";
@@ -14,6 +14,7 @@ import { type Sort, SORTS, arranged, keyOf, nowSentence, stretchFill } from "./m
 import { findQuery, nowQuery } from "./queries";
 import type { SessionsSearch } from "./locks.route";
 import { AnswerState } from "../../ui/Answer";
+import { SearchField } from "../../ui/SearchField";
 import { Recordings } from "./Recordings";
 
 interface Props {
@@ -30,17 +31,13 @@ export const SessionsPage = ({ server, past, search, role, onSearch }: Props) =>
   return (
     <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
       <div className="flex items-baseline gap-4">
-        <input
-          type="search"
-          value={words}
+        <SearchField
+          label="find sessions"
           placeholder={past ? "pid, program, user, statement, error …" : "pid, program, user, statement …"}
-          aria-label="find sessions"
-          className="border-line bg-raised w-80 border px-2 py-0.5"
-          onChange={(event) => setWords(event.target.value)}
-          onKeyDown={(event) => {
-            if (event.key === "Enter") onSearch({ find: words });
-          }}
-          onBlur={() => onSearch({ find: words })}
+          value={search.find ?? ""}
+          onChange={(find) => onSearch({ find })}
+          onType={setWords}
+          className="w-80"
         />
       </div>
       {past ? (
@@ -94,7 +91,7 @@ const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
           {found.at === null ? "This server was not sampled yet." : nowSentence(found.sessions)}
         </h1>
         <span className="text-muted flex shrink-0 items-baseline gap-3 text-sm">
-          {found.at === null ? null : `${found.stale ? "stale: " : ""}as of ${clock(found.at)}`}
+          {found.at === null ? null : `${found.stale ? "stale: " : ""}as of ${stamp(found.at)}`}
           <ExportMenu
             name="sessions"
             table={() => ({
@@ -318,7 +315,7 @@ const Past = ({ server, search, onSearch }: Omit<NowProps, "words" | "canEnd">) 
               </td>
               <td className="text-muted pr-3 text-sm">{one.client}</td>
               <td className="pr-3 whitespace-nowrap">
-                {clock(one.first)} – {clock(one.last)}
+                {stamp(one.first)} – {clock(one.last)}
               </td>
               <td className="pr-3 text-right">{count(one.ticks)}</td>
               <td className="pr-3 text-right">{one.lock_ticks ? <b>{count(one.lock_ticks)}</b> : ""}</td>

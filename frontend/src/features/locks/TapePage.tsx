@@ -4,7 +4,7 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { Lanes } from "../../charts/Lanes";
-import { clock, present } from "../../lib/time";
+import { stamp, present } from "../../lib/time";
 import { duration } from "../../lib/units";
 import { bounds, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
@@ -77,7 +77,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
     blocker: 0,
     fill: i % 2 ? "var(--strong)" : "var(--muted)",
     outlined: false,
-    words: `${run.statement || "a statement"}, since ${clock(run.began)}`,
+    words: `${run.statement || "a statement"}, since ${stamp(run.began)}`,
   }));
   const blockers = [...others.values()].map((other) => ({
     key: keyOf(other),
@@ -116,7 +116,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
       </div>
       <p className="text-muted text-sm">
         pid {one.pid}, {one.user} in {one.database}
-        {one.client ? ` from ${one.client}` : ""}, {one.backend}, connected since {clock(1000 * one.started_s)}
+        {one.client ? ` from ${one.client}` : ""}, {one.backend}, connected since {stamp(1000 * one.started_s)}
         {found.alike.length ? `; ${found.alike.length} other sessions had this pid in the window` : ""}
       </p>
       {record.error ? <Failure title="The recording did not begin" detail={record.error.message} /> : null}
@@ -154,7 +154,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
             params={{ server: String(server), pattern: one.pattern }}
             className="text-accent underline"
           >
-            deadlock at {clock(one.at)}
+            deadlock at {stamp(one.at)}
           </Link>
           , {one.victim ? "which ended its transaction" : "which ended another's transaction"}:{" "}
           {one.cause.replaceAll("_", " ")}
@@ -167,7 +167,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
             {found.errors.map((error) => (
               <li key={`${error.at}-${error.message}`} className="border-line border-b py-0.5 text-sm">
                 <button type="button" className="text-muted hover:text-accent" onClick={() => setAt(error.at)}>
-                  {clock(error.at)}
+                  {stamp(error.at)}
                 </button>{" "}
                 <b>{error.kind.replaceAll("_", " ")}</b> {error.message}
               </li>
@@ -206,7 +206,7 @@ const Ran = ({ found, server, onMoment }: RanProps) => (
           <tr key={`${run.began}-${run.seen}`} className="border-line border-b">
             <td className="pr-3 whitespace-nowrap">
               <button type="button" className="hover:text-accent" onClick={() => onMoment(run.began)}>
-                {clock(run.began)}
+                {stamp(run.began)}
               </button>
             </td>
             <td className="pr-3 text-right whitespace-nowrap">{duration(Math.max(0, run.seen - run.began))}</td>

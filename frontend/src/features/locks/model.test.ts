@@ -6,6 +6,8 @@ import {
   alike,
   arranged,
   blockingSentence,
+  chosenEpisode,
+  episodeKey,
   episodeSentence,
   keyOf,
   linkWords,
@@ -246,5 +248,22 @@ describe("what a transaction ran", () => {
 
   it("that is only named by the idle session is its last", () => {
     expect(ranWords(one)).toBe("the last it ran");
+  });
+});
+
+describe("the chain that was chosen", () => {
+  const one = (pid: number, start: number) => ({ pid, started_s: 5, start }) as Schemas["EpisodeOut"];
+  const all = [one(7, 9000), one(7, 3000), one(8, 1000)];
+
+  it("is found again when the window begins within it, and is of the same session", () => {
+    expect(chosenEpisode(all, episodeKey(one(7, 3000)))).toBe(all[1]);
+    expect(chosenEpisode(all, "7-5-2500")).toBe(all[1]);
+    expect(chosenEpisode(all, "8-5-7000")).toBe(all[2]);
+  });
+
+  it("is the first where none was chosen, or the one that was is not in this window", () => {
+    for (const name of [undefined, "", "9-5-1000", "7-6-3000", "nonsense"])
+      expect(chosenEpisode(all, name)).toBe(all[0]);
+    expect(chosenEpisode([], "7-5-3000")).toBeUndefined();
   });
 });

@@ -58,6 +58,20 @@ export function nowSentence(sessions: readonly Live[]): string {
 
 export const plural = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
 
+/** Names an episode in the address. */
+export const episodeKey = (one: Episode): string => `${one.pid}-${one.started_s}-${one.start}`;
+
+/**
+ * The episode that was chosen: by its name, else the one of the same session nearest in time, for a window that begins
+ * within an episode shows it from there on. Without a choice, or when it is not in this window, the first.
+ */
+export function chosenEpisode(episodes: readonly Episode[], name: string | undefined): Episode | undefined {
+  const [pid, started, start] = (name ?? "").split("-").map(Number);
+  const same = episodes.filter((one) => one.pid === pid && one.started_s === started);
+  const away = (one: Episode): number => Math.abs(one.start - (start ?? 0));
+  return same.toSorted((a, b) => away(a) - away(b))[0] ?? episodes[0];
+}
+
 /** Whether it is no chain with a root: sessions that wait for each other. */
 export const isCircle = (one: Episode): boolean => one.state === "in a circle";
 

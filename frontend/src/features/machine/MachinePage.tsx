@@ -8,7 +8,7 @@ import { ExportMenu } from "../../charts/ExportMenu";
 import type { Table } from "../../charts/saving";
 import { Tracks } from "../../charts/Tracks";
 import { machineTracks } from "../../charts/machineTracks";
-import { clock, present } from "../../lib/time";
+import { stamp, present } from "../../lib/time";
 import { figure } from "../../lib/figure";
 import { bytes, duration, sessions, share } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
@@ -67,7 +67,7 @@ export const MachinePage = ({ server, search }: Props) => {
 const Processes = ({ machine }: { readonly machine: Schemas["MachineOut"] | undefined }) =>
   machine && machine.processes_at !== null ? (
     <section className="text-[13px]">
-      <h2 className="font-semibold">Busiest processes at {clock(machine.processes_at)}</h2>
+      <h2 className="font-semibold">Busiest processes at {stamp(machine.processes_at)}</h2>
       <table className="font-condensed w-full">
         <tbody>
           {machine.processes.map((one) => (

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { type Schemas, ask, client } from "../../api/client";
 import { windowQuery } from "../../api/window";
 import { isKind, kindFill, KIND_WORDS } from "../../charts/kinds";
-import { clock, present } from "../../lib/time";
+import { stamp, present } from "../../lib/time";
 import { bytes, duration } from "../../lib/units";
 import { follows, type Base, type WindowSpec, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
@@ -129,7 +129,7 @@ export const SamplesPage = ({ server, search }: Props) => {
 
 const SampleRow = ({ row }: { readonly row: Schemas["SampleOut"] }) => (
   <tr className="border-line border-b whitespace-nowrap">
-    <td className="pr-3">{clock(row.at)}</td>
+    <td className="pr-3">{stamp(row.at)}</td>
     <td className="pr-3">{row.pid}</td>
     <td className="pr-3">
       {isKind(row.kind) ? (

@@ -1,7 +1,7 @@
 import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
-import { clock } from "../../lib/time";
+import { stamp } from "../../lib/time";
 import { bytes, duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { runnable } from "./executions";
@@ -78,7 +78,7 @@ const Row = ({ one, open, showStatement, kept, onOpen, onAsk }: RowProps) => {
       <tr className="border-line hover:bg-raised border-b">
         <td className="whitespace-nowrap">
           <button type="button" className="hover:text-accent" aria-expanded={open} onClick={onOpen}>
-            {open ? "▾" : "▸"} {clock(one.started, true)}
+            {open ? "▾" : "▸"} {stamp(one.started, true)}
           </button>
         </td>
         <td className="text-right font-semibold whitespace-nowrap">{duration(one.took_ms)}</td>

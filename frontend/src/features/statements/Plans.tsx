@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
-import { clock, when } from "../../lib/time";
+import { stamp, when } from "../../lib/time";
 import { duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
@@ -120,7 +120,7 @@ interface InForceProps {
 /** When executions used a plan, on the axis of the window. */
 const InForce = ({ plan, start, end }: InForceProps) => {
   const share = (at: number): number => (100 * (Math.min(Math.max(at, start), end) - start)) / (end - start);
-  const words = plan.spans.map((span) => `${clock(span.start)} to ${clock(span.end)}`).join(", ");
+  const words = plan.spans.map((span) => `${stamp(span.start)} to ${stamp(span.end)}`).join(", ");
   return (
     <svg width="100%" height="10" role="img" aria-label={words || "not seen in this window"}>
       <title>{words || "not seen in this window"}</title>

@@ -1,6 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
 
 import { follows, windowOf } from "../../lib/view";
 import { Conditions } from "./Conditions";
@@ -9,6 +8,7 @@ import { rankingQuery, usualTimesQuery } from "./queries";
 import { Coverage, Uncounted } from "./RankingNotes";
 import { RankingTable } from "./RankingTable";
 import { AnswerState } from "../../ui/Answer";
+import { SearchField } from "../../ui/SearchField";
 import type { RankingSearch } from "./statements.route";
 
 const NONE: string[] = [];
@@ -21,7 +21,6 @@ interface Props {
 /** Statements of the window, ranked by any measure. A click on a heading ranks by it. */
 export const RankingPage = ({ server, search, onSearch }: Props) => {
   const sort: Measure = isMeasure(search.sort) ? search.sort : "total_ms";
-  const [text, setText] = useState(search.containing ?? "");
   const spec = windowOf(search);
   const where = search.where ?? NONE;
   const given = {
@@ -48,21 +47,13 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
       <div className="mb-2 flex items-center justify-between gap-4">
         <h1 className="text-base font-semibold">Statements by {MEASURES[sort].title}</h1>
         <div className="flex items-center gap-3 text-sm">
-          <form
-            onSubmit={(event) => {
-              event.preventDefault();
-              onSearch({ containing: text });
-            }}
-          >
-            <input
-              type="search"
-              aria-label="only statements that contain"
-              placeholder="contains …"
-              value={text}
-              onChange={(event) => setText(event.target.value)}
-              className="bg-raised border-line w-52 border px-2 py-0.5"
-            />
-          </form>
+          <SearchField
+            label="only statements that contain"
+            placeholder="contains …"
+            value={search.containing ?? ""}
+            onChange={(containing) => onSearch({ containing })}
+            className="w-52"
+          />
           <a
             className="text-accent hover:underline"
             href={`/api/v1/servers/${server}/statements/export?${query}&format=csv`}

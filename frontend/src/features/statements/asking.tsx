@@ -1,6 +1,6 @@
 // Getting at plans: those a server used, put under a link, and those it is asked for.
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { useNavigate } from "@tanstack/react-router";
+import { useNavigate, useRouter } from "@tanstack/react-router";
 
 import { ask, client, type Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
@@ -11,22 +11,39 @@ import { Failure } from "../../ui/Failure";
 import { Dialog } from "../../ui/Dialog";
 import { runnable } from "./executions";
 
+/** Whether one is still at the place where something was asked: an answer that comes late pulls nobody away. */
+function useStillHere(): () => () => boolean {
+  const router = useRouter();
+  return () => {
+    const at = router.state.location.pathname;
+    return () => router.state.location.pathname === at;
+  };
+}
+
 /** Goes to a captured plan. */
 export function useOpenPlan(server: number) {
   const navigate = useNavigate();
+  const stillHere = useStillHere();
   return useMutation({
+    onMutate: stillHere,
     mutationFn: (plan: number) => linkTo(server, plan),
-    onSuccess: (key) => void navigate({ to: "/plans/$key", params: { key } }),
+    onSuccess: (key, _, here) => {
+      if (here()) void navigate({ to: "/plans/$key", params: { key } });
+    },
   });
 }
 
 /** Goes to two captured plans beside each other. */
 export function useComparePlans(server: number) {
   const navigate = useNavigate();
+  const stillHere = useStillHere();
   return useMutation({
+    onMutate: stillHere,
     mutationFn: (plans: { readonly before: number; readonly after: number }) =>
       Promise.all([linkTo(server, plans.before), linkTo(server, plans.after)]),
-    onSuccess: ([key, other]) => void navigate({ to: "/plans/$key/against/$other", params: { key, other } }),
+    onSuccess: ([key, other], _, here) => {
+      if (here()) void navigate({ to: "/plans/$key/against/$other", params: { key, other } });
+    },
   });
 }
 
@@ -40,7 +57,9 @@ async function linkTo(server: number, plan: number): Promise<string> {
 /** Asks the watched server for a plan and goes to it. */
 export function useAsk(server: number) {
   const navigate = useNavigate();
+  const stillHere = useStillHere();
   return useMutation({
+    onMutate: stillHere,
     mutationFn: (body: Partial<Schemas["AskBody"]>) =>
       ask(
         client.POST("/api/v1/servers/{server_id}/ask", {
@@ -48,7 +67,9 @@ export function useAsk(server: number) {
           body: { query_id: null, text: "", execution: "", run: false, confirmed: false, ...body },
         }),
       ),
-    onSuccess: (found) => void navigate({ to: "/plans/$key", params: { key: found.key } }),
+    onSuccess: (found, _, here) => {
+      if (here()) void navigate({ to: "/plans/$key", params: { key: found.key } });
+    },
   });
 }
 

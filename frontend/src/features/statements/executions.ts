@@ -1,7 +1,7 @@
 // What of executions is asked for, and words for it. Pure.
 import type { Schemas } from "../../api/client";
 import type { Region } from "../../charts/geometry/density";
-import { clock } from "../../lib/time";
+import { clock, stamp } from "../../lib/time";
 import { bytes, count, duration } from "../../lib/units";
 
 export const PIVOT_BY = [
@@ -101,7 +101,7 @@ export function distributionSentence(found: Schemas["DistributionOut"]): string 
 }
 
 export const regionWords = (region: Region): string =>
-  `${clock(region.from, true)} to ${clock(region.to, true)}, ${duration(region.leastMs)} to ${duration(region.mostMs)}`;
+  `${stamp(region.from)} to ${stamp(region.to)}, ${duration(region.leastMs)} to ${duration(region.mostMs)}`;
 
 export const BY_WORDS: Readonly<Record<string, string>> = {
   program: "program",

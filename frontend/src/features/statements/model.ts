@@ -1,8 +1,8 @@
 // Measures of the ranking, and the sentence on top of a statement's page.
 import type { Schemas } from "../../api/client";
 import { KIND_WORDS, isKind } from "../../charts/kinds";
-import { clock } from "../../lib/time";
-import { PAGE_BYTES, bytes, count, duration, sessions, share } from "../../lib/units";
+import { stamp } from "../../lib/time";
+import { PAGE_BYTES, bytes, count, counted, duration, sessions, share } from "../../lib/units";
 
 export type Measure =
   | "total_ms"
@@ -76,9 +76,9 @@ export const isMeasure = (text: string | undefined): text is Measure => text !==
 export function dearerWords(dearer: Schemas["StatementOut"]["dearer"]): string {
   if (!dearer) return "";
   const until = dearer.until === null ? "since" : "from";
-  const span = dearer.until === null ? "" : ` to ${clock(dearer.until)}`;
+  const span = dearer.until === null ? "" : ` to ${stamp(dearer.until)}`;
   const why = dearer.switch === null ? "" : ", when its plan changed";
-  return `${Number(dearer.times.toPrecision(2))} times its usual cost per call ${until} ${clock(dearer.since)}${span}${why}`;
+  return `${Number(dearer.times.toPrecision(2))} times its usual cost per call ${until} ${stamp(dearer.since)}${span}${why}`;
 }
 
 /** The plans on both sides of the switch that is blamed for dearer calls, else of the newest one; by number. */
@@ -113,7 +113,8 @@ export function statementSentence(statement: Schemas["StatementOut"]): string {
   const dear = dearerWords(statement.dearer);
   if (dear) parts.splice(1, 0, dear);
   const totals = statement.totals;
-  if (totals && totals.mean_ms !== null) parts.push(`${count(totals.calls)} calls of ${duration(totals.mean_ms)} each`);
+  if (totals && totals.mean_ms !== null)
+    parts.push(`${counted(totals.calls, "call")} of ${duration(totals.mean_ms)} each`);
   return `${parts.join("; ")}.`;
 }
 
