@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from ninja import Query, Router
 
 from faena.api.out import Out
-from faena.api.parameters import WindowIn, now_ms
+from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.api.sessions import (
     EdgeOut,
     LiveSessionOut,
@@ -107,18 +107,22 @@ def _held(one: blocking.Held, tick_s: float) -> HeldOut:
 
 
 @router.get("/servers/{server_id}/blocking", response=BlockingOut, operation_id="blocking_get")
-def get_blocking(request: HttpRequest, server_id: int, window_in: Query[WindowIn]) -> BlockingOut:
-    """All lock waiting of a window, and whose it is."""
+def get_blocking(
+    request: HttpRequest, server_id: int, window_in: Query[WindowIn], trail_in: Query[TrailIn]
+) -> BlockingOut:
+    """All lock waiting of a window by those inside the trail, and whose it is."""
     server, window = servers.server(server_id), window_in.window(now_ms())
     tick_s = max(server.period_ms, blocking.GRID_MS) / 1000
-    found = blocking.blocking(server_id, window, tick_s)
+    found = blocking.blocking(server_id, window, tick_s, trail_in.trail())
     ids = {int(one.session.query_id) for one in found.episodes if one.session and one.session.query_id}
     ids |= {int(party.query_id) for one in found.episodes for party in one.parties if party.query_id}
     ids |= {i for key, _ in found.by["statement"] if (i := whole_number(key)) is not None}
     texts = texts_of(server_id, ids)
 
     def lost(name: str) -> list[LostOut]:
-        return [LostOut(key=key, label=_label(name, key, texts), lost_s=n * tick_s) for key, n in found.by[name]]
+        return [
+            LostOut(key=key, label=_label(name, key, texts), lost_s=n * tick_s) for key, n in found.by.get(name, ())
+        ]
 
     return BlockingOut(
         start=window.start,

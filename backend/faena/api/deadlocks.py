@@ -7,7 +7,7 @@ from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
 from faena.api.out import Out
-from faena.api.parameters import WindowIn, now_ms
+from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.api.sessions import texts_of
 from faena.apps.accounts.policy import permit
 from faena.apps.locks import deadlocks
@@ -293,6 +293,7 @@ def list_events(
     request: HttpRequest,
     server_id: int,
     window_in: Query[WindowIn],
+    trail_in: Query[TrailIn],
     kind: Annotated[list[str], Query(description="only these kinds; may be repeated")] = [],  # noqa: B006  # read only
     containing: Annotated[str, Query(max_length=200)] = "",
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
@@ -300,10 +301,10 @@ def list_events(
     """Lock waits, timeouts, cancelled statements, refused connections and other errors of the log."""
     server = servers.server(server_id)
     window = window_in.window(now_ms())
-    kinds = events.read_kinds(kind)
+    asked = events.Asked(kinds=events.read_kinds(kind), containing=containing, trail=trail_in.trail())
     cells = cut(window, at_most=SERIES, period_ms=1000)
-    groups, total = events.shapes(server_id, window, kinds, containing, cells)
-    newest = events.newest(server_id, window, kinds, containing, limit)
+    groups, total = events.shapes(server_id, window, asked, cells)
+    newest = events.newest(server_id, window, asked, limit)
     ids = {one.query_id for one in newest if one.query_id} | {g.last.query_id for g in groups if g.last.query_id}
     texts, allowed = texts_of(server_id, {int(i) for i in ids}), permit(request.user)
     return EventsOut(

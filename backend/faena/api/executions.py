@@ -20,6 +20,7 @@ from faena.apps.statements.models import Execution
 from faena.core.logged import Execution as Run
 from faena.core.numbers import whole_number
 from faena.core.privacy import Normalised, Permit, shown
+from faena.core.sampling.trail import read_trail
 from faena.core.series.window import cut
 from faena.core.sql.texts import gist
 from faena.core.statements.density import density, quantiles
@@ -38,6 +39,13 @@ class OnlyIn(Schema):
     """`only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement."""
 
     only: list[str] = Field(default_factory=list, description="dimension:value; may be repeated")
+    pick: list[str] = Field(
+        default_factory=list, description="the trail, as of the sieve; what executions do not tell is ignored"
+    )
+
+    def filters(self) -> executions.Filters:
+        """Raises BadInput and BadPick."""
+        return executions.read_filters(self.only, read_trail(self.pick))
 
 
 class PointOut(Out):
@@ -140,7 +148,7 @@ def distribution(
 ) -> DistributionOut:
     """Executions of a window over time and duration, and whose they are. `least_ms` and `most_ms` narrow to a region."""
     server, window = servers.server(server_id), window_in.window(now_ms())
-    found, known = executions.runs(server_id, window, executions.read_filters(only.only))
+    found, known = executions.runs(server_id, window, only.filters())
     found = [one for one in found if least_ms <= one.took_ms < most_ms]
     cells = cut(window, at_most=buckets, period_ms=server.period_ms)
     picture = density(found, cells)
@@ -227,7 +235,7 @@ def _listed(
     request: HttpRequest, server_id: int, window_in: WindowIn, only: OnlyIn, least_ms: float, most_ms: float, limit: int
 ) -> list[ExecutionOut]:
     servers.server(server_id)
-    window, filters = window_in.window(now_ms()), executions.read_filters(only.only)
+    window, filters = window_in.window(now_ms()), only.filters()
     rows = executions.region(server_id, window, filters, least_ms, most_ms, limit)
     texts = statements.texts(server_id, {row.query_id for row in rows if row.query_id is not None})
     labels = {i: gist(text.text, 120) for i, text in texts.items()}
@@ -268,7 +276,7 @@ def pivot_executions(
 ) -> PivotOut:
     """Captured executions as a table."""
     servers.server(server_id)
-    found, known = executions.runs(server_id, window_in.window(now_ms()), executions.read_filters(only.only))
+    found, known = executions.runs(server_id, window_in.window(now_ms()), only.filters())
     table = pivot(found, LABELS, rows, columns, measure, aggregate)
     ids = [QueryId(i) for one in (*table.rows, *table.columns) if (i := whole_number(one)) is not None]
     texts = {str(i): gist(text.text, 100) for i, text in statements.texts(server_id, ids).items()}

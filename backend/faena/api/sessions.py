@@ -10,7 +10,7 @@ from pydantic import Field
 from faena.api.figures import wait_label
 from faena.api.load import GapOut
 from faena.api.out import Out
-from faena.api.parameters import WindowIn, now_ms
+from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.apps.accounts.policy import permit
 from faena.apps.locks import ending, recording, sessions
 from faena.apps.locks.blocking import Moment
@@ -234,12 +234,15 @@ def live(server_id: int, found: Moment) -> list[LiveSessionOut]:
 
 
 @router.get("/servers/{server_id}/sessions/now", response=NowOut, operation_id="sessions_now")
-def sessions_now(request: HttpRequest, server_id: int) -> NowOut:
-    """Everybody at the newest tick."""
+def sessions_now(request: HttpRequest, server_id: int, trail_in: Query[TrailIn]) -> NowOut:
+    """Everybody at the newest tick, inside the trail."""
     stale_ms = STALE_MS + 2 * servers.server(server_id).period_ms
     found, now = sessions.now(server_id), now_ms()
     return NowOut(
-        at=found.at, now=now, stale=found.at is None or now - found.at > stale_ms, sessions=live(server_id, found)
+        at=found.at,
+        now=now,
+        stale=found.at is None or now - found.at > stale_ms,
+        sessions=live(server_id, sessions.inside(found, server_id, trail_in.trail())),
     )
 
 
@@ -248,12 +251,13 @@ def find_sessions(
     request: HttpRequest,
     server_id: int,
     window_in: Query[WindowIn],
+    trail_in: Query[TrailIn],
     containing: Annotated[str, Query(max_length=200)] = "",
     errors: Annotated[bool, Query(description="only those of which the log tells errors")] = False,
 ) -> FoundOut:
     """Sessions of a window by pid, program, user, client, a piece of a statement or of an error."""
     servers.server(server_id)
-    found, total = sessions.find(server_id, window_in.window(now_ms()), containing, errors)
+    found, total = sessions.find(server_id, window_in.window(now_ms()), containing, errors, trail_in.trail())
     texts = texts_of(server_id, {one.session.query_id for one in found if one.session.query_id})
     return FoundOut(
         total=total,

@@ -20,7 +20,7 @@ from faena.apps.statements.models import Text
 from faena.core.numbers import whole_number
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.sampling.dimensions import Dimension
-from faena.core.sampling.trail import Pick
+from faena.core.sampling.trail import Pick, read_trail
 from faena.core.series.window import Window
 from faena.core.sql.texts import gist
 from faena.core.statements.conditions import Condition, NameCondition, NumberCondition, read_conditions
@@ -145,17 +145,23 @@ class RankingIn(Schema):
     where: list[str] = Field(default_factory=list, description="a condition; may be repeated, and all must hold")
     tools: bool = Field(False, description="also statements of tools and of the system")
     starred: bool = Field(False, description="only those the user has starred")
+    pick: list[str] = Field(
+        default_factory=list, description="the trail; counters know statement, user, database, tables"
+    )
 
 
 def _ranking(request: HttpRequest, server: Server, window: Window, given: RankingIn, limit: int) -> RankingOut:
     """Without what Faena's own account ran: the watching must not pose as load of the application."""
     conditions = read_conditions(given.where)
-    narrowing = selectors.Narrowing(containing=given.containing, without_user=server.username, conditions=conditions)
+    trail = read_trail(given.pick)
+    narrowing = selectors.Narrowing(
+        containing=given.containing, without_user=server.username, conditions=conditions, trail=trail
+    )
     counted = selectors.figures(server.id, window, **narrowing)
-    picks = _picks(conditions)
+    picks = [*_picks(conditions), *trail]
     sampled = _seen(server, window, picks)
     moved = samples.bytes_by_statement(server.id, window, picks)
-    whole = not (given.containing or conditions or given.starred)
+    whole = not (given.containing or conditions or given.starred or trail)
     found = [*counted, *_not_counted(counted, sampled)] if whole else counted
     hidden = set() if given.tools else selectors.tools(server.id, [one.query_id for one in found])
     found = [one for one in found if one.query_id not in hidden]

@@ -93,6 +93,44 @@ def test_blocking_of_a_window_adds_up_and_names_its_root(server: Server) -> None
     assert found["most"] == 2
 
 
+def test_the_trail_narrows_blocking_sessions_and_the_log(server: Server, tmp_path: Path) -> None:
+    entry = LogEvent(at=EpochMs(START), kind=EventKind.TIMEOUT, pid=Pid(11), place=1, severity="ERROR", sqlstate="57014", message="canceling statement", program="web", query_id=QueryId(80))  # fmt: skip
+    other = entry._replace(place=2, program="gate", query_id=None)
+    reading = LogReading(position=LogPosition("a", 5), events=(entry, other))
+    DjangoStore(tmp_path).deliver([Logged(server_id=server.id, reading=reading)])
+    client = signed_in(Role.VIEWER)
+
+    def ask(path: str, *picks: str) -> Any:
+        query = "".join(f"&pick={pick}" for pick in picks)
+        answer = client.get(f"/api/v1/servers/{server.id}/{path}?{WINDOW}{query}")
+        assert answer.status_code == 200, answer.content
+        return answer.json()
+
+    assert ask("blocking", "program:gate")["lost_s"] == 10
+    assert ask("blocking", "program:gate")["by_program"][0]["lost_s"] == 10
+    assert ask("blocking", "program:gate")["by_table"] == [], "what was waited for is counted of all waiters"
+    assert ask("blocking", "program:web", "program:gate")["lost_s"] == 25
+    assert ask("blocking", "!program:gate")["lost_s"] == 15
+    assert ask("blocking", "held_by:ops-console")["lost_s"] == 25
+    assert ask("blocking", "program:report")["episodes"] == []
+
+    now = lambda *picks: sorted(one["program"] for one in ask("sessions/now", *picks)["sessions"])  # noqa: E731
+    assert now("kind:lock") == ["gate", "web"]
+    assert now("!held_by:ops-console") == ["ops-console", "report"]
+    assert now("statement:80", "program:web") == ["web"]
+    assert now("tables:sailing") == ["gate", "ops-console", "web"]
+    assert next(iter(ask("sessions/now", "program:web")["sessions"]))["blocks"] == 1, "chains stay whole"
+    found = lambda *picks: sorted(one["program"] for one in ask("sessions", *picks)["sessions"])  # noqa: E731
+    assert found("kind:lock") == ["gate", "web"]
+    assert found("statement:70") == ["ops-console"]
+
+    assert ask("events", "program:web")["total"] == 1
+    assert ask("events", "statement:none")["total"] == 1
+    assert ask("events", "!statement:80")["total"] == 1
+    assert ask("events", "kind:lock")["total"] == 2, "the log does not tell of waits as samples do"
+    assert client.get(f"/api/v1/servers/{server.id}/events?{WINDOW}&pick=nonsense").status_code == 400
+
+
 def test_what_the_roots_transaction_ran_before_comes_from_samples_and_the_log(server: Server, tmp_path: Path) -> None:
     """Its transaction began five seconds before each sample, as these samples tell."""
     at = START + 12_000

@@ -108,6 +108,28 @@ def test_ranking_hides_tools_and_keeps_conditions(ask: Callable[..., dict[str, o
     assert ask("statements", "where=calls > 100")["unfit"] == 1
 
 
+def test_the_trail_narrows_ranking_and_executions_as_far_as_they_know(
+    store: DjangoStore, server: Server, ask: Callable[..., dict[str, Any]]
+) -> None:
+    deliver(store, server, run(301, 50, program="report"), run(302, 70, 8, program="web", user="app"))
+
+    def ids(*picks: str) -> list[str]:
+        return [row["query_id"] for row in ask("statements", "&".join(f"pick={pick}" for pick in picks))["rows"]]
+
+    assert ids("statement:8") == ["8"]
+    assert ids("!statement:8") == ["7"]
+    assert ids("tables:booking") == ["7"]
+    assert ids("user:nobody") == []
+    assert ids("program:report") == ["7", "8"], "the server counts by user and database, not by program"
+    count = lambda *picks: ask("executions", "&".join(f"pick={pick}" for pick in picks))["captured"]  # noqa: E731
+    assert [count("program:report"), count("!program:report"), count("tables:deck_slot"), count("wait:IO:X")] == [
+        1,
+        1,
+        1,
+        2,
+    ]
+
+
 def test_sessions_stand_beside_the_counters_also_of_calls_that_did_not_end(
     store: DjangoStore, server: Server, ask: Callable[..., dict[str, Any]]
 ) -> None:

@@ -449,7 +449,7 @@ export interface paths {
         };
         /**
          * Get Blocking
-         * @description All lock waiting of a window, and whose it is.
+         * @description All lock waiting of a window by those inside the trail, and whose it is.
          */
         get: operations["blocking_get"];
         put?: never;
@@ -1081,7 +1081,7 @@ export interface paths {
         };
         /**
          * Sessions Now
-         * @description Everybody at the newest tick.
+         * @description Everybody at the newest tick, inside the trail.
          */
         get: operations["sessions_now"];
         put?: never;
@@ -3152,6 +3152,11 @@ export interface components {
              * @description dimension:value; may be repeated
              */
             only?: string[];
+            /**
+             * Pick
+             * @description the trail, as of the sieve; what executions do not tell is ignored
+             */
+            pick?: string[];
         };
         /** OwnPasswordBody */
         OwnPasswordBody: {
@@ -3643,6 +3648,11 @@ export interface components {
              * @default
              */
             containing: string;
+            /**
+             * Pick
+             * @description the trail; counters know statement, user, database, tables
+             */
+            pick?: string[];
             /** @default total_ms */
             sort: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu" | "disk_read_rate" | "disk_write_rate";
             /**
@@ -5556,6 +5566,8 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
+                /** @description dimension:value or !dimension:value; may be repeated */
+                pick?: string[];
             };
             header?: never;
             path: {
@@ -6012,6 +6024,8 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
+                /** @description dimension:value or !dimension:value; may be repeated */
+                pick?: string[];
                 /** @description only these kinds; may be repeated */
                 kind?: string[];
                 containing?: string;
@@ -6047,6 +6061,8 @@ export interface operations {
                 to?: number | null;
                 /** @description dimension:value; may be repeated */
                 only?: string[];
+                /** @description the trail, as of the sieve; what executions do not tell is ignored */
+                pick?: string[];
                 least_ms?: number;
                 most_ms?: number;
                 buckets?: number;
@@ -6081,6 +6097,8 @@ export interface operations {
                 to?: number | null;
                 /** @description dimension:value; may be repeated */
                 only?: string[];
+                /** @description the trail, as of the sieve; what executions do not tell is ignored */
+                pick?: string[];
                 least_ms?: number;
                 most_ms?: number;
                 format?: "csv" | "jsonl";
@@ -6113,6 +6131,8 @@ export interface operations {
                 to?: number | null;
                 /** @description dimension:value; may be repeated */
                 only?: string[];
+                /** @description the trail, as of the sieve; what executions do not tell is ignored */
+                pick?: string[];
                 least_ms?: number;
                 most_ms?: number;
                 limit?: number;
@@ -6147,6 +6167,8 @@ export interface operations {
                 to?: number | null;
                 /** @description dimension:value; may be repeated */
                 only?: string[];
+                /** @description the trail, as of the sieve; what executions do not tell is ignored */
+                pick?: string[];
                 rows?: "statement" | "program" | "user" | "database" | "client" | "plan" | "hour" | "duration";
                 columns?: components["schemas"]["PivotBy"] | null;
                 measure?: "took_ms" | "parse_ms" | "bind_ms" | "execute_ms" | "temp_bytes";
@@ -6492,6 +6514,8 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
+                /** @description dimension:value or !dimension:value; may be repeated */
+                pick?: string[];
                 containing?: string;
                 /** @description only those of which the log tells errors */
                 errors?: boolean;
@@ -6517,7 +6541,10 @@ export interface operations {
     };
     sessions_now: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description dimension:value or !dimension:value; may be repeated */
+                pick?: string[];
+            };
             header?: never;
             path: {
                 server_id: number;
@@ -6708,6 +6735,8 @@ export interface operations {
                 tools?: boolean;
                 /** @description only those the user has starred */
                 starred?: boolean;
+                /** @description the trail; counters know statement, user, database, tables */
+                pick?: string[];
                 limit?: number;
             };
             header?: never;
@@ -6747,6 +6776,8 @@ export interface operations {
                 tools?: boolean;
                 /** @description only those the user has starred */
                 starred?: boolean;
+                /** @description the trail; counters know statement, user, database, tables */
+                pick?: string[];
                 format?: "csv" | "jsonl";
             };
             header?: never;

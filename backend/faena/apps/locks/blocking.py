@@ -29,6 +29,7 @@ from faena.core.locks.tape import Stretch, stretches
 from faena.core.readings import PREPARED, LockEdge, LockFact, SessionSample, waits_behind_sessions
 from faena.core.sampling.dimensions import Dictionary, Dimension
 from faena.core.sampling.rollup import unit_for
+from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.window import Window
 from faena.core.units import EpochMs, Pid
 
@@ -85,8 +86,11 @@ class Blocking:
     objects: Sequence[Held]
 
 
-def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
-    """All lock waiting of a window, and whose it is."""
+def blocking(server_id: int, window: Window, tick_s: float, trail: Sequence[Pick] = ()) -> Blocking:
+    """All lock waiting of a window whose waiters are inside the trail, and whose it is.
+
+    Inside a trail it is not told what was waited for by table and mode, which are counted of all waiters.
+    """
     dictionary = read_dictionary(server_id)
     waiting = _lock_codes(dictionary)
     frame = read_waiting(server_id, window, waiting).on_grid(GRID_MS)
@@ -94,12 +98,11 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
     counts = np.bincount(all_samples.code, weights=all_samples.seen, minlength=len(waiting))
     known = frame.code < len(waiting)
     waits = np.zeros(len(frame.code), dtype=np.bool_)
-    waits[known] = waiting[frame.code[known]]
+    waits[known] = (waiting & narrow(dictionary, trail))[frame.code[known]]
     roots = roots_of(frame)
     found, count = dearest(frame, roots, waits, int(3000 * tick_s), MOST_EPISODES)
     per_tick = np.bincount(frame.tick[waits]) if waits.any() else np.zeros(1, dtype=np.int64)
     kinds = _kinds(server_id)
-    rows = _waits(server_id, window)
     shares, logged = _shares(dictionary, counts), _logged_in(server_id, frame, found)
     return Blocking(
         ticks=all_samples.ticks,
@@ -114,9 +117,9 @@ def blocking(server_id: int, window: Window, tick_s: float) -> Blocking:
         by={
             "statement": _by_root(dictionary, Dimension.STATEMENT, frame, roots, waits),
             "program": _by_root(dictionary, Dimension.PROGRAM, frame, roots, waits),
-            **_by_kind(rows, kinds, int(waits.sum())),
+            **({} if trail else _by_kind(_waits(server_id, window), kinds, int(waits.sum()))),
         },
-        objects=_objects(server_id, window, kinds),
+        objects=[] if trail else _objects(server_id, window, kinds),
     )
 
 

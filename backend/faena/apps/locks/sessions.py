@@ -2,24 +2,28 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from faena.apps.locks.blocking import GRID_MS, Moment, moment, session_at
 from faena.apps.locks.models import Deadlock
-from faena.apps.samples.dictionary import read_dictionary
+from faena.apps.samples.dictionary import NO_TABLES, read_dictionary
 from faena.apps.samples.models import Tick
 from faena.apps.samples.sessions import read_sessions, sessions_of
 from faena.apps.statements.models import Execution, LogEvent, Text
+from faena.apps.statements.selectors import tables_by_statement
 from faena.core.errors import NotFound
 from faena.core.locks.history import SessionFrame
 from faena.core.locks.tape import Ran, Stretch, WaitSum, statements_run, stretches, wait_sums
 from faena.core.numbers import whole_number
-from faena.core.readings import SessionSample
-from faena.core.sampling.dimensions import Dictionary, Dimension
+from faena.core.readings import SessionSample, labels
+from faena.core.sampling.dimensions import Dictionary, Dimension, combination_of
+from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.ticks import Gap, gaps
 from faena.core.series.window import Window
+from faena.core.waits.catalogue import kind_of
+from faena.core.waits.kinds import WaitKind
 
 MOST_FOUND = 200
 FINE_MS = 120_000  # up to this length a tape shows every sample, and beyond it those of full seconds
@@ -44,8 +48,25 @@ class Seen:
     errors: int
 
 
-def find(server_id: int, window: Window, containing: str, errors_only: bool = False) -> tuple[list[Seen], int]:
+def inside(found: Moment, server_id: int, trail: Sequence[Pick]) -> Moment:
+    """A moment with only those sessions that are inside the trail; chains stay whole."""
+    if not trail:
+        return found
+    present = labels(found.sessions)
+    combinations = [combination_of(one, present) for one in found.sessions]
+    kinds = [kind_of(one.wait_type, one.wait_event) if one.active else WaitKind.SLEEP for one in combinations]
+    tables = tables_by_statement(server_id)
+    dictionary = Dictionary(combinations, kinds, [tables.get(one.query_id or 0, NO_TABLES) for one in combinations])
+    keep = narrow(dictionary, trail).tolist()
+    return replace(found, sessions=tuple(one for one, kept in zip(found.sessions, keep, strict=True) if kept))
+
+
+def find(
+    server_id: int, window: Window, containing: str, errors_only: bool = False, trail: Sequence[Pick] = ()
+) -> tuple[list[Seen], int]:
     """Sessions of a window by pid, program, user, client, a piece of a statement or of an error; and how many there are.
+
+    Inside the trail is one that was seen so at any tick.
 
     Those with errors come first, then those that waited longest for locks.
     """
@@ -67,7 +88,8 @@ def find(server_id: int, window: Window, containing: str, errors_only: bool = Fa
     wanted = _matching(server_id, window, dictionary, frame, of_row, containing, len(counts))
     pids = frame.pid[last]
     errors = np.array([failed.get(int(pid), 0) for pid in pids], dtype=np.int64)
-    chosen = np.flatnonzero(wanted & ((errors > 0) | (not errors_only)))
+    seen_inside = np.bincount(of_row, weights=narrow(dictionary, trail)[frame.code], minlength=len(counts)) > 0
+    chosen = np.flatnonzero(wanted & seen_inside & ((errors > 0) | (not errors_only)))
     order = sorted(chosen.tolist(), key=lambda i: (-errors[i], -locked[i], -counts[i], int(pids[i])))
     found = [
         Seen(

@@ -7,8 +7,10 @@ import numpy as np
 from django.db.models import QuerySet
 
 from faena.apps.statements.models import LogEvent
+from faena.apps.statements.trails import BY_LOG, narrowed
 from faena.core.errors import BadInput
 from faena.core.logged import EventKind
+from faena.core.sampling.trail import Pick
 from faena.core.series.window import Buckets, Window
 from faena.core.sql.texts import normalise
 
@@ -38,18 +40,27 @@ def read_kinds(written: Sequence[str]) -> list[str]:
     return list(written)
 
 
-def _events(server_id: int, window: Window, kinds: Sequence[str], containing: str) -> QuerySet[LogEvent]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """Which entries: of these kinds (none: of all), with these words, inside the trail."""
+
+    kinds: Sequence[str] = ()
+    containing: str = ""
+    trail: Sequence[Pick] = ()
+
+
+def _events(server_id: int, window: Window, asked: Asked) -> QuerySet[LogEvent]:
+    kinds, containing = asked.kinds, asked.containing
     rows = LogEvent.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
+    rows = narrowed(rows, server_id, asked.trail, BY_LOG)
     if kinds:
         rows = rows.filter(kind__in=kinds)
     return rows.filter(message__icontains=containing) if containing else rows
 
 
-def shapes(
-    server_id: int, window: Window, kinds: Sequence[str], containing: str, cells: Buckets
-) -> tuple[list[EventShape], int]:
+def shapes(server_id: int, window: Window, asked: Asked, cells: Buckets) -> tuple[list[EventShape], int]:
     """Grouped, those that came most often first; and how many entries there are, of which the newest MOST_READ are grouped."""
-    rows = _events(server_id, window, kinds, containing)
+    rows = _events(server_id, window, asked)
     total = rows.count()
     groups: dict[tuple[str, str], list[LogEvent]] = {}
     for one in rows.order_by("-at_ms", "place")[:MOST_READ]:
@@ -72,9 +83,9 @@ def shape_of(message: str) -> str:
     return normalise(message.replace('"', "'"))[:300]
 
 
-def newest(server_id: int, window: Window, kinds: Sequence[str], containing: str, limit: int) -> list[LogEvent]:
+def newest(server_id: int, window: Window, asked: Asked, limit: int) -> list[LogEvent]:
     """Single entries, newest first."""
-    return list(_events(server_id, window, kinds, containing).order_by("-at_ms", "place")[:limit])
+    return list(_events(server_id, window, asked).order_by("-at_ms", "place")[:limit])
 
 
 def marks(server_id: int, window: Window, limit: int = 400) -> list[tuple[int, str]]:

@@ -1,7 +1,8 @@
 """Reading single executions and other entries of logs."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from django.db.models import Avg, Count, ExpressionWrapper, F, FloatField, Func, Max, Q, QuerySet, Sum, TextField, Value
 from django.db.models import Window as Over
@@ -9,11 +10,13 @@ from django.db.models.expressions import Combinable
 from django.db.models.functions import Cast, Coalesce, Lag, Lead, RowNumber
 
 from faena.apps.statements.models import Execution, LogEvent
+from faena.apps.statements.trails import BY_EXECUTIONS, narrowed
 from faena.core import logged
 from faena.core.errors import BadInput
 from faena.core.logged import EventKind
 from faena.core.numbers import whole_number
 from faena.core.plans.history import Run
+from faena.core.sampling.trail import Pick
 from faena.core.series.window import Window
 from faena.core.units import EpochMs, QueryId
 
@@ -23,7 +26,14 @@ FILTERS = ("program", "user", "database", "client", "plan", "statement")
 FAILURES = tuple(k.value for k in EventKind if k not in (EventKind.LOCK_WAIT, EventKind.TEMP_FILE))
 
 
-def read_filters(written: Iterable[str]) -> dict[str, str]:
+class Filters(NamedTuple):
+    """Executions that have these values, and are inside the trail as far as single executions tell."""
+
+    named: Mapping[str, str]
+    trail: Sequence[Pick] = ()
+
+
+def read_filters(written: Iterable[str], trail: Sequence[Pick] = ()) -> Filters:
     """From "program:gate-scan". Raises BadInput."""
     found = {}
     for one in written:
@@ -35,21 +45,22 @@ def read_filters(written: Iterable[str]) -> dict[str, str]:
         if name in ("plan", "statement") and whole_number(value) is None:
             raise BadInput(f"{value!r:.40} is no number of a {name}", field="only")
         found[name] = value
-    return found
+    return Filters(found, trail)
 
 
-def _runs(server_id: int, window: Window, filters: Mapping[str, str]) -> QuerySet[Execution]:
+def _runs(server_id: int, window: Window, filters: Filters) -> QuerySet[Execution]:
     """Executions that ran at some time in the window, whenever they ended."""
     rows = Execution.objects.filter(
         server_id=server_id, ended_ms__gt=window.start, ended_ms__lte=window.end + LONGEST_MS
     )
     started = ExpressionWrapper(F("ended_ms") - F("took_ms"), output_field=FloatField())
     rows = rows.annotate(started=started).filter(started__lt=window.end)
-    named = {name: value for name, value in filters.items() if name not in ("plan", "statement")}
+    rows = narrowed(rows, server_id, filters.trail, BY_EXECUTIONS)
+    named = {name: value for name, value in filters.named.items() if name not in ("plan", "statement")}
     rows = rows.filter(**named)
-    if "plan" in filters:
-        rows = rows.filter(plan_id=int(filters["plan"]))
-    return rows.filter(query_id=int(filters["statement"])) if "statement" in filters else rows
+    if "plan" in filters.named:
+        rows = rows.filter(plan_id=int(filters.named["plan"]))
+    return rows.filter(query_id=int(filters.named["statement"])) if "statement" in filters.named else rows
 
 
 # What a record's fields are read from; texts stay where they are, since figures of many need none.
@@ -60,7 +71,7 @@ _SOURCES: dict[str, str | Combinable] = {
 _COLUMNS = [_SOURCES.get(name, name) for name in logged.Execution._fields]
 
 
-def runs(server_id: int, window: Window, filters: Mapping[str, str]) -> tuple[list[logged.Execution], int]:
+def runs(server_id: int, window: Window, filters: Filters) -> tuple[list[logged.Execution], int]:
     """The newest MAX_RUNS as records, without texts (`plan` holds the shape), and how many there are."""
     found = _runs(server_id, window, filters)
     records = list(map(logged.Execution._make, found.order_by("-ended_ms").values_list(*_COLUMNS)[:MAX_RUNS]))
@@ -68,7 +79,7 @@ def runs(server_id: int, window: Window, filters: Mapping[str, str]) -> tuple[li
 
 
 def region(
-    server_id: int, window: Window, filters: Mapping[str, str], least_ms: float, most_ms: float, limit: int
+    server_id: int, window: Window, filters: Filters, least_ms: float, most_ms: float, limit: int
 ) -> list[Execution]:
     """Executions of a region of the picture, longest first."""
     rows = _runs(server_id, window, filters).filter(took_ms__gte=least_ms, took_ms__lt=most_ms)

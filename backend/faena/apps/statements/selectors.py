@@ -14,7 +14,9 @@ from django.db.models.functions import Cast
 from faena.apps.servers.models import Server
 from faena.apps.statements import hours
 from faena.apps.statements.models import CountSpan, SummedHour, Text, Work, WorkHour
+from faena.apps.statements.trails import BY_COUNTERS, narrowed
 from faena.core.readings import COUNTER_FIELDS
+from faena.core.sampling.trail import Pick
 from faena.core.series.calendar import IN_UTC, Calendar
 from faena.core.series.window import Buckets, Window
 from faena.core.sql.names import reindexed
@@ -68,13 +70,14 @@ def _summed(server_id: int, window: Window) -> list[QuerySet[Any, Any]]:
 class Narrowing(TypedDict, total=False):
     """Which work counts: of statements that contain a text or of one alone, and not of one user.
 
-    Of `conditions` those on names; those on figures are for whoever has the figures.
+    Of `conditions` those on names; those on figures are for whoever has the figures. Of the trail what counters tell.
     """
 
     containing: str
     without_user: str
     query_id: int
     conditions: Sequence[Condition]
+    trail: Sequence[Pick]
 
 
 def figures(server_id: int, window: Window, **narrowing: Unpack[Narrowing]) -> list[StatementFigures]:
@@ -105,6 +108,7 @@ def _added(
             rows = rows.filter(**{f"{field}__in": wanted}) if wanted else rows
             rows = rows.exclude(**{f"{field}__in": unwanted}) if unwanted else rows
         rows = _touching_tables(rows, server_id, conditions)
+        rows = narrowed(rows, server_id, narrowing.get("trail", ()), BY_COUNTERS)
         if "query_id" in narrowing:
             rows = rows.filter(query_id=narrowing["query_id"])
         if containing := narrowing.get("containing"):
