@@ -173,3 +173,24 @@ def test_figures_on_screen_are_those_of_the_api(page: Page) -> None:
     query = page.url.split("?")[1]
     sentence = api(page, f"/servers/1/load?{query}")["sentence"]
     expect(page.get_by_role("heading", level=1)).to_contain_text(sentence)
+
+
+def test_a_trail_narrows_other_views_and_says_where_it_cannot(page: Page) -> None:
+    page.goto("/servers/1/load?last=300")
+    program = (
+        page.get_by_role("region", name="Program", exact=True).get_by_role("button").filter(has_text="booking-web")
+    )
+    program.first.click()
+    page.wait_for_url("**pick=program*")
+    page.get_by_role("link", name="Sessions", exact=True).click()
+    page.get_by_role("link", name="in this window").click()
+    trail = page.get_by_role("navigation", name="Trail")
+    expect(trail).to_contain_text("program: booking-web")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("of this window")
+    cells = page.get_by_role("row").filter(has=page.get_by_role("link"))
+    expect(cells.first).to_contain_text("booking-web")
+    expect(cells.filter(has_text="gate-scan")).to_have_count(0)
+    page.get_by_role("link", name="Statements", exact=True).click()
+    expect(trail).to_contain_text("not here")
+    page.get_by_role("button", name="remove program: booking-web").click()
+    expect(trail).to_have_count(0)

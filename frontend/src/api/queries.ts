@@ -88,3 +88,27 @@ export const marksQuery = (server: number, spec: WindowSpec) =>
     refetchInterval: MARKS_EVERY_MS,
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
+
+/** The sieve's columns inside a trail. */
+export const sieveQuery = (
+  server: number,
+  spec: WindowSpec,
+  pick: readonly string[],
+  columns: readonly DimensionName[],
+  rows: number,
+) =>
+  queryOptions({
+    queryKey: ["sieve", server, spec, pick, columns, rows],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/sieve", {
+          params: {
+            path: { server_id: server },
+            query: { ...windowQuery(spec), pick: [...pick], dimension: [...columns], rows },
+          },
+          signal,
+        }),
+      ),
+    refetchInterval: refreshMs(spec),
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });

@@ -17,4 +17,6 @@ export type DimensionName = keyof typeof DIMENSIONS;
 
 export const isDimension = (name: string): name is DimensionName => name in DIMENSIONS;
 
+export const ALL_DIMENSIONS = Object.keys(DIMENSIONS) as DimensionName[];
+
 export const DEFAULT_COLUMNS: readonly DimensionName[] = ["wait", "statement", "program", "held_by", "tables"];

@@ -9,6 +9,8 @@ import { DEFAULT_RAIL_S, type Base, type WindowSpec, around, bounds, follows, wi
 import { Choice } from "../ui/Choice";
 import { RAIL_LENGTHS_S, railLength } from "./railLength";
 import { type LeadingMark, eventMarks, noteMarks } from "./railMarks";
+import { FrameTrail } from "./FrameTrail";
+import { useHere } from "./places";
 import { useChange } from "./screen";
 import { useWindowKeys } from "./windowKeys";
 import { WindowPicker } from "./WindowPicker";
@@ -28,6 +30,7 @@ interface Props {
 export const ServerFrame = ({ server, search, children }: Props) => {
   const navigate = useNavigate();
   const spec = windowOf(search);
+  const here = useHere();
   const day = useQuery({ ...loadQuery(server, DAY, NO_PICKS, 360), enabled: search.rail === undefined });
   const now = useNow(follows(spec));
   const railSpec = { last: search.rail ?? railLength(day.data, bounds(spec, now).from, now) };
@@ -89,6 +92,9 @@ export const ServerFrame = ({ server, search, children }: Props) => {
           </div>
         </div>
       </div>
+      {here.narrows === "itself" ? null : (
+        <FrameTrail server={server} search={search} narrows={here.narrows} onTrail={(pick) => change({ pick })} />
+      )}
       <div className="min-h-0 grow">{children}</div>
     </div>
   );

@@ -38,10 +38,22 @@ export function useViews(): View[] {
 }
 
 /** Where one is: the screen's title, its place, and its view where it is one of the navigation. */
-export function useHere(): { readonly title: string; readonly place: string; readonly to: string } {
+export interface Here {
+  readonly title: string;
+  readonly place: string;
+  readonly to: string;
+  readonly narrows: readonly string[] | "itself"; // as staticData has it
+}
+
+export function useHere(): Here {
   const last = useMatches().at(-1);
   const told = last?.staticData;
-  return { title: told?.title ?? "", place: told?.nav?.place ?? told?.place ?? "", to: last?.fullPath ?? "" };
+  return {
+    title: told?.title ?? "",
+    place: told?.nav?.place ?? told?.place ?? "",
+    to: last?.fullPath ?? "",
+    narrows: told?.narrows ?? [],
+  };
 }
 
 /** "g, then l load, s statements, …" for the list of keys. */

@@ -2,6 +2,7 @@
 import { useNavigate, useParams, useRouteContext, useSearch } from "@tanstack/react-router";
 import type { ComponentType } from "react";
 
+import type { DimensionName } from "../lib/dimensions";
 import { type Readers, type SearchOf, readWith } from "../lib/search";
 import { type Base, isBase, mergeSearch, readBase } from "../lib/view";
 
@@ -19,7 +20,8 @@ declare module "@tanstack/react-router" {
     readonly title?: string;
     readonly nav?: Nav;
     readonly place?: string; // of a screen that one gets to from another of that place
-    readonly own?: readonly string[]; // names of its parameters
+    /** Dimensions of the trail that narrow it, or "itself" where it shows the trail by itself. Nothing: none does. */
+    readonly narrows?: readonly DimensionName[] | "itself";
   }
 }
 

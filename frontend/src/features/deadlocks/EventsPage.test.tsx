@@ -51,7 +51,7 @@ const search = { from: found.start, to: found.end };
 
 const view = (what: Partial<Schemas["EventsOut"]> = {}, onSearch = vi.fn()) =>
   shown(<EventsPage server={4} search={search} onSearch={onSearch} />, [
-    [eventsQuery(4, search, [], "").queryKey, { ...found, ...what }],
+    [eventsQuery(4, search, [], "", []).queryKey, { ...found, ...what }],
   ]);
 
 describe("the log", () => {

@@ -22,7 +22,7 @@ interface Props {
 /** What the server's log tells beside executions: grouped by shape, and one by one. */
 export const EventsPage = ({ server, search, onSearch }: Props) => {
   const kinds = (search.kinds ?? []).filter((one) => one in EVENTS);
-  const events = useQuery(eventsQuery(server, windowOf(search), kinds, search.text ?? ""));
+  const events = useQuery(eventsQuery(server, windowOf(search), kinds, search.text ?? "", search.pick ?? []));
   const found = events.data;
   const toggle = (kind: string): void =>
     onSearch({ kinds: kinds.includes(kind) ? kinds.filter((one) => one !== kind) : [...kinds, kind] });

@@ -43,7 +43,11 @@ export const logRoute = createRoute({
   getParentRoute: () => server,
   path: "events",
   ...own(LOG),
-  staticData: { title: "Log", nav: { place: "Sessions", label: "log", key: "w", words: "the log" } },
+  staticData: {
+    title: "Log",
+    narrows: ["statement", "user", "database", "tables", "program", "client"],
+    nav: { place: "Sessions", label: "log", key: "w", words: "the log" },
+  },
   component: showing(
     lazyRouteComponent(() => import("./EventsPage"), "EventsPage"),
     () => ({ server: useServer().server, search: useView(LOG), onSearch: useChange<LogSearch>() }),

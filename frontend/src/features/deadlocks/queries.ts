@@ -40,13 +40,22 @@ export const patternQuery = (server: number, pattern: string, spec: WindowSpec) 
   });
 
 /** What the log tells beside executions. */
-export const eventsQuery = (server: number, spec: WindowSpec, kinds: readonly string[], containing: string) =>
+export const eventsQuery = (
+  server: number,
+  spec: WindowSpec,
+  kinds: readonly string[],
+  containing: string,
+  pick: readonly string[],
+) =>
   queryOptions({
-    queryKey: ["events", server, spec, kinds, containing],
+    queryKey: ["events", server, spec, kinds, containing, pick],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/events", {
-          params: { path: { server_id: server }, query: { ...windowQuery(spec), kind: [...kinds], containing } },
+          params: {
+            path: { server_id: server },
+            query: { ...windowQuery(spec), kind: [...kinds], containing, pick: [...pick] },
+          },
           signal,
         }),
       ),

@@ -4,7 +4,7 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
-import { loadQuery } from "../../api/queries";
+import { loadQuery, sieveQuery } from "../../api/queries";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { useSize } from "../../charts/useSize";
 import { Waterline } from "../../charts/Waterline";
@@ -35,10 +35,10 @@ import {
   sieveTable,
   waitToExplain,
 } from "./model";
-import { bytesQuery, sieveQuery, waitQuery } from "./queries";
+import { bytesQuery, waitQuery } from "./queries";
 import { Sieve } from "./Sieve";
 import { TotalView } from "./TotalView";
-import { Trail } from "./Trail";
+import { Trail } from "../../shell/Trail";
 import { UnderLoad } from "./UnderLoad";
 import { ViewChoices } from "./ViewChoices";
 import type { LoadSearch } from "./load.route";

@@ -27,7 +27,7 @@ export const loadRoute = createRoute({
   getParentRoute: () => server,
   path: "load",
   ...own(OWN),
-  staticData: { title: "Load", nav: { place: "Load", label: "over time", key: "l", words: "load" } },
+  staticData: { title: "Load", narrows: "itself", nav: { place: "Load", label: "over time", key: "l", words: "load" } },
   component: showing(LoadPage, () => ({ ...useLoad(), total: false })),
 });
 
@@ -35,6 +35,10 @@ export const totalRoute = createRoute({
   getParentRoute: () => server,
   path: "load/total",
   ...own(OWN),
-  staticData: { title: "Load in total", nav: { place: "Load", label: "in total", key: "a", words: "load in total" } },
+  staticData: {
+    title: "Load in total",
+    narrows: "itself",
+    nav: { place: "Load", label: "in total", key: "a", words: "load in total" },
+  },
   component: showing(LoadPage, () => ({ ...useLoad(), total: true })),
 });

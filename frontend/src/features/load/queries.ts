@@ -5,30 +5,6 @@ import { refreshMs, windowQuery } from "../../api/window";
 import type { DimensionName } from "../../lib/dimensions";
 import type { WindowSpec } from "../../lib/view";
 
-/** The sieve's columns inside a trail. */
-export const sieveQuery = (
-  server: number,
-  spec: WindowSpec,
-  pick: readonly string[],
-  columns: readonly DimensionName[],
-  rows: number,
-) =>
-  queryOptions({
-    queryKey: ["sieve", server, spec, pick, columns, rows],
-    queryFn: ({ signal }) =>
-      ask(
-        client.GET("/api/v1/servers/{server_id}/sieve", {
-          params: {
-            path: { server_id: server },
-            query: { ...windowQuery(spec), pick: [...pick], dimension: [...columns], rows },
-          },
-          signal,
-        }),
-      ),
-    refetchInterval: refreshMs(spec),
-    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
-  });
-
 /** Columns ranked by the bytes that processes moved, inside a trail. */
 export const bytesQuery = (
   server: number,

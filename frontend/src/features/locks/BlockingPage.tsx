@@ -39,7 +39,7 @@ const PAD_MS = 8_000; // before and after an episode, so that its beginning and 
 
 /** Who held up whom in the window: chains, lanes, time lost. */
 export const BlockingPage = ({ server, search, onSearch }: Props) => {
-  const blocking = useQuery(blockingQuery(server, windowOf(search)));
+  const blocking = useQuery(blockingQuery(server, windowOf(search), search.pick ?? []));
   const found = blocking.data;
   if (!found)
     return (
@@ -343,22 +343,30 @@ const Lost = ({ found }: { readonly found: Schemas["BlockingOut"] }) => (
         ["table", found.by_table],
         ["mode wanted", found.by_mode],
       ] as const
-    ).map(([name, rows]) => (
-      <div key={name} className="mt-1">
-        <h3 className="text-muted text-sm">{name}</h3>
-        {rows.slice(0, 5).map((one) => (
-          <div key={one.key} className="font-condensed flex items-center gap-2" title={one.label}>
-            <span className="w-1/2 truncate">{one.label}</span>
-            <span
-              className="bg-lock h-2"
-              style={{ width: `${found.lost_s ? (30 * one.lost_s) / found.lost_s : 0}%` }}
-            />
-            <span className="ml-auto whitespace-nowrap">{duration(1000 * one.lost_s)}</span>
-          </div>
-        ))}
-      </div>
-    ))}
-    <h3 className="text-muted mt-2 text-sm">hot objects</h3>
+    )
+      .filter(([, rows]) => rows.length > 0)
+      .map(([name, rows]) => (
+        <div key={name} className="mt-1">
+          <h3 className="text-muted text-sm">{name}</h3>
+          {rows.slice(0, 5).map((one) => (
+            <div key={one.key} className="font-condensed flex items-center gap-2" title={one.label}>
+              <span className="w-1/2 truncate">{one.label}</span>
+              <span
+                className="bg-lock h-2"
+                style={{ width: `${found.lost_s ? (30 * one.lost_s) / found.lost_s : 0}%` }}
+              />
+              <span className="ml-auto whitespace-nowrap">{duration(1000 * one.lost_s)}</span>
+            </div>
+          ))}
+        </div>
+      ))}
+    {found.by_program.length > 0 && found.by_table.length === 0 ? (
+      <p className="text-muted mt-2 text-sm">
+        By table, mode and object it is counted of all waiters, so it is not told inside a trail.
+      </p>
+    ) : (
+      <h3 className="text-muted mt-2 text-sm">hot objects</h3>
+    )}
     {found.objects.slice(0, 6).map((one) => (
       <div key={`${one.object}-${one.which}-${one.mode_wanted}-${one.via}`} className="font-condensed flex gap-2">
         <span className="grow truncate">

@@ -51,7 +51,7 @@ const answering = (sessions: Schemas["LiveSessionOut"][], outcome: object = {}) 
 
 async function page(role = "operator") {
   return shown(<SessionsPage server={3} past={false} search={{}} role={role} onSearch={() => undefined} />, [
-    [["sessions-now", 3], now([blocker])],
+    [["sessions-now", 3, []], now([blocker])],
     [["ended", 3], []],
     [["recordings", 3], []],
   ]);

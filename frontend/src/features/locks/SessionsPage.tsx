@@ -64,7 +64,7 @@ interface NowProps {
 }
 
 const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
-  const now = useQuery(nowQuery(server));
+  const now = useQuery(nowQuery(server, search.pick));
   const [followed, setFollowed] = useState<string | null>(null);
   const [ending, setEnding] = useState<Schemas["LiveSessionOut"] | null>(null);
   const sort = isSort(search.order) ? search.order : "blocks";
@@ -269,7 +269,7 @@ export const StatementLink = ({
 
 const Past = ({ server, search, onSearch }: Omit<NowProps, "words" | "canEnd">) => {
   const errors = search.failed === "only";
-  const found = useQuery(findQuery(server, windowOf(search), search.find ?? "", errors));
+  const found = useQuery(findQuery(server, windowOf(search), search.find ?? "", errors, search.pick ?? []));
   const data = found.data;
   if (!data) return <AnswerState of={found} what="the sessions of this window" />;
   return (

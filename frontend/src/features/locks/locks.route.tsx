@@ -1,5 +1,6 @@
 import { createRoute, lazyRouteComponent } from "@tanstack/react-router";
 
+import { ALL_DIMENSIONS } from "../../lib/dimensions";
 import { word, type SearchOf } from "../../lib/search";
 import type { Base } from "../../lib/view";
 import { server } from "../../shell/routes";
@@ -24,7 +25,11 @@ export const sessionsRoute = createRoute({
   getParentRoute: () => server,
   path: "sessions",
   ...own(SESSIONS),
-  staticData: { title: "Sessions now", nav: { place: "Sessions", label: "now", key: "n", words: "sessions now" } },
+  staticData: {
+    title: "Sessions now",
+    narrows: ALL_DIMENSIONS,
+    nav: { place: "Sessions", label: "now", key: "n", words: "sessions now" },
+  },
   component: showing(SessionsPage, () => ({ ...useSessions(), past: false })),
 });
 
@@ -34,6 +39,7 @@ export const pastSessionsRoute = createRoute({
   ...own(SESSIONS),
   staticData: {
     title: "Sessions of the window",
+    narrows: ALL_DIMENSIONS,
     nav: { place: "Sessions", label: "in this window", key: "p", words: "sessions of the window" },
   },
   component: showing(SessionsPage, () => ({ ...useSessions(), past: true })),
@@ -55,7 +61,7 @@ export const blockingRoute = createRoute({
   getParentRoute: () => server,
   path: "blocking",
   ...own(BLOCKING),
-  staticData: { title: "Blocking", nav: { place: "Sessions", label: "blocking", key: "b" } },
+  staticData: { title: "Blocking", narrows: ALL_DIMENSIONS, nav: { place: "Sessions", label: "blocking", key: "b" } },
   component: showing(
     lazyRouteComponent(() => import("./BlockingPage"), "BlockingPage"),
     () => ({ server: useServer().server, search: useView(BLOCKING), onSearch: useChange<BlockingSearch>() }),

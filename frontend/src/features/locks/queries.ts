@@ -7,23 +7,34 @@ import type { WindowSpec } from "../../lib/view";
 const LIVE_MS = 1000; // as often as servers are sampled
 
 /** Everybody at the newest tick. */
-export const nowQuery = (server: number) =>
+export const nowQuery = (server: number, pick: readonly string[] = []) =>
   queryOptions({
-    queryKey: ["sessions-now", server],
+    queryKey: ["sessions-now", server, pick],
     queryFn: ({ signal }) =>
-      ask(client.GET("/api/v1/servers/{server_id}/sessions/now", { params: { path: { server_id: server } }, signal })),
+      ask(
+        client.GET("/api/v1/servers/{server_id}/sessions/now", {
+          params: { path: { server_id: server }, query: { pick: [...pick] } },
+          signal,
+        }),
+      ),
     refetchInterval: LIVE_MS,
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
 /** Sessions of a window that match. */
-export const findQuery = (server: number, spec: WindowSpec, containing: string, errors: boolean) =>
+export const findQuery = (
+  server: number,
+  spec: WindowSpec,
+  containing: string,
+  errors: boolean,
+  pick: readonly string[],
+) =>
   queryOptions({
-    queryKey: ["sessions", server, spec, containing, errors],
+    queryKey: ["sessions", server, spec, containing, errors, pick],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/sessions", {
-          params: { path: { server_id: server }, query: { ...windowQuery(spec), containing, errors } },
+          params: { path: { server_id: server }, query: { ...windowQuery(spec), containing, errors, pick: [...pick] } },
           signal,
         }),
       ),
@@ -65,13 +76,13 @@ export const beforeQuery = (server: number, pid: number, started: number, at: nu
   });
 
 /** All lock waiting of a window. */
-export const blockingQuery = (server: number, spec: WindowSpec) =>
+export const blockingQuery = (server: number, spec: WindowSpec, pick: readonly string[]) =>
   queryOptions({
-    queryKey: ["blocking", server, spec],
+    queryKey: ["blocking", server, spec, pick],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/blocking", {
-          params: { path: { server_id: server }, query: windowQuery(spec) },
+          params: { path: { server_id: server }, query: { ...windowQuery(spec), pick: [...pick] } },
           signal,
         }),
       ),

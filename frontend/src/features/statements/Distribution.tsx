@@ -17,6 +17,7 @@ interface Props {
   readonly server: number;
   readonly spec: WindowSpec;
   readonly only: string[];
+  readonly trail: readonly string[];
   readonly marks: readonly { readonly at: number; readonly label: string }[];
   readonly onOnly: (only: string[]) => void;
   readonly onAsk: (execution: Schemas["ExecutionOut"], run: boolean) => void;
@@ -25,11 +26,11 @@ interface Props {
 
 /** Single executions over time and duration; a region of them, whose they are, and each with what it was run with. */
 export const Distribution = (props: Props) => {
-  const { server, spec, only, marks, onOnly } = props;
+  const { server, spec, only, trail, marks, onOnly } = props;
   const [region, setRegion] = useState<Region | null>(null);
-  const whole = useQuery(distributionQuery(server, spec, only, null));
-  const part = useQuery({ ...distributionQuery(server, spec, only, region), enabled: region !== null });
-  const list = useQuery(executionsQuery(server, spec, only, region));
+  const whole = useQuery(distributionQuery(server, spec, only, trail, null));
+  const part = useQuery({ ...distributionQuery(server, spec, only, trail, region), enabled: region !== null });
+  const list = useQuery(executionsQuery(server, spec, only, trail, region));
   const found = whole.data;
   if (!found) return <AnswerState of={whole} what="executions" />;
   const shown = region && part.data && !part.isPlaceholderData ? part.data : found;

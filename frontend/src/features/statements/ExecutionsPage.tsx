@@ -29,6 +29,7 @@ export const ExecutionsPage = ({ server, search, onSearch }: Props) => {
         server={server}
         spec={windowOf(search)}
         only={only}
+        trail={search.pick ?? NONE}
         marks={NO_MARKS}
         onOnly={(next) => onSearch({ only: next })}
         onAsk={(execution, run) => {

@@ -35,7 +35,7 @@ const found = (change: Partial<Schemas["PivotOut"]> = {}): Schemas["PivotOut"] =
 const SEARCH: ExecutionsSearch = { last: 900, rows: "statement" };
 const view = (search: ExecutionsSearch, data = found(), onSearch = vi.fn()) =>
   shown(<PivotTable server={3} search={search} onSearch={onSearch} />, [
-    [["pivot", 3, { last: 900 }, [], readPivot(search)], data],
+    [["pivot", 3, { last: 900 }, [], [], readPivot(search)], data],
   ]);
 
 describe("a table of executions", () => {

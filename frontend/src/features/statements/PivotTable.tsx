@@ -36,7 +36,7 @@ const options = <T extends string>(all: readonly (readonly [T, string])[]) =>
 /** Executions cut as one likes, as figures or as bars. */
 export const PivotTable = ({ server, search, onSearch }: Props) => {
   const spec = readPivot(search);
-  const pivot = useQuery(pivotQuery(server, windowOf(search), search.only ?? NONE, spec));
+  const pivot = useQuery(pivotQuery(server, windowOf(search), search.only ?? NONE, search.pick ?? NONE, spec));
   const found = pivot.data;
   const drawn = search.drawn === "chart";
   return (

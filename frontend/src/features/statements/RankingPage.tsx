@@ -29,6 +29,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
     where,
     tools: search.tools === "shown",
     starred: search.starred === "only",
+    pick: search.pick ?? NONE,
   };
   const ranking = useQuery(rankingQuery(server, spec, given));
   const found = ranking.data;
@@ -42,6 +43,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
     ...(follows(spec) ? { last: String(spec.last) } : { from: String(spec.from), to: String(spec.to) }),
   });
   for (const one of where) query.append("where", one);
+  for (const one of given.pick) query.append("pick", one);
   return (
     <div className="flex h-full flex-col px-6 pt-2">
       <div className="mb-2 flex items-center justify-between gap-4">

@@ -25,6 +25,8 @@ import type { StatementSearch } from "./statements.route";
 import { Tables } from "./Tables";
 import { AnswerState } from "../../ui/Answer";
 
+const NO_TRAIL: readonly string[] = [];
+
 interface Props {
   readonly server: number;
   readonly query: string;
@@ -100,6 +102,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
           server={server}
           spec={windowOf(search)}
           only={only}
+          trail={NO_TRAIL}
           marks={marks}
           onOnly={(next) => onSearch({ only: next.filter((one) => !one.startsWith("statement:")) })}
           onAsk={(execution, run) => {

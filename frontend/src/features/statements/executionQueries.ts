@@ -10,13 +10,22 @@ const SLOWER_MS = 5000;
 const refetch = (spec: WindowSpec): number | false => (refreshMs(spec) === false ? false : SLOWER_MS);
 
 /** Executions of a window over time and duration. A region narrows durations; its time is the spec. */
-export const distributionQuery = (server: number, spec: WindowSpec, only: string[], region: Region | null) =>
+export const distributionQuery = (
+  server: number,
+  spec: WindowSpec,
+  only: string[],
+  pick: readonly string[],
+  region: Region | null,
+) =>
   queryOptions({
-    queryKey: ["executions", server, spec, only, region],
+    queryKey: ["executions", server, spec, only, pick, region],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/executions", {
-          params: { path: { server_id: server }, query: { ...regionQuery(spec, region), only, buckets: 160 } },
+          params: {
+            path: { server_id: server },
+            query: { ...regionQuery(spec, region), only, pick: [...pick], buckets: 160 },
+          },
           signal,
         }),
       ),
@@ -25,13 +34,22 @@ export const distributionQuery = (server: number, spec: WindowSpec, only: string
   });
 
 /** The longest executions of a window or a region of it. */
-export const executionsQuery = (server: number, spec: WindowSpec, only: string[], region: Region | null) =>
+export const executionsQuery = (
+  server: number,
+  spec: WindowSpec,
+  only: string[],
+  pick: readonly string[],
+  region: Region | null,
+) =>
   queryOptions({
-    queryKey: ["execution-list", server, spec, only, region],
+    queryKey: ["execution-list", server, spec, only, pick, region],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/executions/list", {
-          params: { path: { server_id: server }, query: { ...regionQuery(spec, region), only, limit: 50 } },
+          params: {
+            path: { server_id: server },
+            query: { ...regionQuery(spec, region), only, pick: [...pick], limit: 50 },
+          },
           signal,
         }),
       ),
@@ -45,9 +63,15 @@ const regionQuery = (spec: WindowSpec, region: Region | null) =>
     : { from: region.from, to: region.to, least_ms: region.leastMs, most_ms: region.mostMs };
 
 /** Captured executions as a table. */
-export const pivotQuery = (server: number, spec: WindowSpec, only: string[], pivot: PivotSpec) =>
+export const pivotQuery = (
+  server: number,
+  spec: WindowSpec,
+  only: string[],
+  pick: readonly string[],
+  pivot: PivotSpec,
+) =>
   queryOptions({
-    queryKey: ["pivot", server, spec, only, pivot],
+    queryKey: ["pivot", server, spec, only, pick, pivot],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/executions/pivot", {
@@ -56,6 +80,7 @@ export const pivotQuery = (server: number, spec: WindowSpec, only: string[], piv
             query: {
               ...windowQuery(spec),
               only,
+              pick: [...pick],
               rows: pivot.rows,
               measure: pivot.measure,
               aggregate: pivot.aggregate,

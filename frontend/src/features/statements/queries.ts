@@ -20,6 +20,7 @@ export interface RankingSpec {
   readonly where: string[];
   readonly tools: boolean;
   readonly starred: boolean;
+  readonly pick: string[];
 }
 
 /** Statements of a window, ranked. */

@@ -19,7 +19,11 @@ export const rankingRoute = createRoute({
   getParentRoute: () => server,
   path: "statements",
   ...own(RANKING),
-  staticData: { title: "Statements", nav: { place: "Statements", label: "ranking", key: "s", words: "statements" } },
+  staticData: {
+    title: "Statements",
+    narrows: ["statement", "user", "database", "tables"],
+    nav: { place: "Statements", label: "ranking", key: "s", words: "statements" },
+  },
   component: showing(
     lazyRouteComponent(() => import("./RankingPage"), "RankingPage"),
     () => ({
@@ -34,7 +38,11 @@ export const executionsRoute = createRoute({
   getParentRoute: () => server,
   path: "executions",
   ...own(EXECUTIONS),
-  staticData: { title: "Executions", nav: { place: "Statements", label: "executions", key: "e" } },
+  staticData: {
+    title: "Executions",
+    narrows: ["statement", "user", "database", "tables", "program", "client"],
+    nav: { place: "Statements", label: "executions", key: "e" },
+  },
   component: showing(
     lazyRouteComponent(() => import("./ExecutionsPage"), "ExecutionsPage"),
     () => ({

@@ -23,4 +23,17 @@ describe("Trail", () => {
     await userEvent.click(screen.getByRole("button", { name: "all load" }));
     expect(onTrail).toHaveBeenLastCalledWith([]);
   });
+
+  it("says which steps cannot narrow the view that is shown", () => {
+    render(
+      <Trail
+        trail={["program:gate-scan", "user:web"]}
+        words={(_, value) => value}
+        onTrail={() => undefined}
+        narrows={["user", "database"]}
+      />,
+    );
+    expect(screen.getByText("program: gate-scan").parentElement?.textContent).toContain("not here");
+    expect(screen.getByText("user: web").parentElement?.textContent).not.toContain("not here");
+  });
 });

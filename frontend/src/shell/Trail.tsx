@@ -1,16 +1,17 @@
 import { X } from "lucide-react";
 
-import { DIMENSIONS, isDimension } from "../../lib/dimensions";
-import { readPick } from "../../lib/trail";
+import { DIMENSIONS, isDimension } from "../lib/dimensions";
+import { readPick } from "../lib/trail";
 
 interface Props {
   readonly trail: readonly string[];
   readonly words: (dimension: string, value: string) => string;
   readonly onTrail: (trail: string[]) => void;
+  readonly narrows?: readonly string[] | undefined; // dimensions that narrow the view shown; none given: all
 }
 
-/** The picks made so far; each can be taken back. */
-export const Trail = ({ trail, words, onTrail }: Props) => (
+/** The picks made so far; each can be taken back. Those that cannot narrow the view that is shown say so. */
+export const Trail = ({ trail, words, onTrail, narrows }: Props) => (
   <nav aria-label="Trail" className="flex min-h-6 flex-wrap items-center gap-1 text-sm">
     <span className="text-muted mr-1">Trail</span>
     {trail.length === 0 ? (
@@ -23,14 +24,19 @@ export const Trail = ({ trail, words, onTrail }: Props) => (
     {trail.map((text) => {
       const pick = readPick(text);
       const dimension = isDimension(pick.dimension) ? DIMENSIONS[pick.dimension].toLowerCase() : pick.dimension;
+      const applies = narrows === undefined || narrows.includes(pick.dimension);
       const name = `${dimension}${pick.exclude ? " is not" : ""}: ${words(pick.dimension, pick.value)}`;
       return (
         <span key={text} className="flex items-center gap-1">
           <span className="text-muted" aria-hidden="true">
             ›
           </span>
-          <span className="bg-line flex max-w-96 items-center gap-1 rounded-sm px-1.5">
-            <span className="truncate">{name}</span>
+          <span
+            className="bg-line flex max-w-96 items-center gap-1 rounded-sm px-1.5"
+            title={applies ? undefined : "what this view tells has no such part; it is told as if this were not picked"}
+          >
+            <span className={`truncate ${applies ? "" : "text-muted line-through"}`}>{name}</span>
+            {applies ? null : <span className="text-muted shrink-0">not here</span>}
             <button
               type="button"
               aria-label={`remove ${name}`}
