@@ -19,6 +19,7 @@ from faena.api import (
     people,
     plans,
     problems,
+    search,
     servers,
     session,
     sessions,
@@ -42,6 +43,7 @@ problems.install(api)
 api.add_router("/session", session.router)
 api.add_router("/servers", servers.router)
 api.add_router("", load.router)
+api.add_router("", search.router)
 api.add_router("", disk.router)
 api.add_router("", statements.router)
 api.add_router("", statement_page.router)

@@ -273,6 +273,27 @@ def test_a_table_of_executions(store: DjangoStore, server: Server, ask: Callable
     assert ask("executions/pivot", "rows=program&aggregate=count")["row_totals"] == [2, 1, 1]
 
 
+def test_search_finds_statements_of_any_time_names_and_sessions(server: Server, store: DjangoStore) -> None:
+    seen = session(
+        4411, program="gate-scan", user="gates", query_id=QueryId(8), wait_type="IO", wait_event="DataFileRead"
+    )
+    store.deliver([Sampled(server_id=server.id, reading=reading(5, seen), missed=0)])
+    client = signed_in(Role.VIEWER)
+
+    def hits(words: str) -> list[tuple[str, str]]:
+        answer = client.get(f"/api/v1/servers/{server.id}/search", {"words": words})
+        assert answer.status_code == 200, answer.content
+        return [(one["kind"], one["value"]) for one in answer.json()["hits"]]
+
+    assert hits("booking") == [("statement", "7")], "it ran years ago"
+    assert hits("GATE") == [("program", "gate-scan"), ("user", "gates")]
+    assert hits("deck_slot") == [("tables", "deck_slot"), ("statement", "8")]
+    assert hits("datafile") == [("wait", "IO:DataFileRead")]
+    assert hits("4411")[0] == ("session", "4411")
+    assert hits("nowhere at all") == []
+    assert client.get(f"/api/v1/servers/{server.id}/search", {"words": "a"}).status_code in (400, 422)
+
+
 def test_stars_and_filters_are_kept_for_each_user(server: Server) -> None:
     one, other = signed_in(Role.VIEWER), signed_in(Role.OPERATOR)
     assert one.put(f"/api/v1/servers/{server.id}/stars/7?on=true").json() == ["7"]

@@ -1052,6 +1052,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search
+         * @description What contains the words. Statements that took most in the last day come first, then all others that are known.
+         */
+        get: operations["search_server"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/sessions": {
         parameters: {
             query?: never;
@@ -2616,6 +2636,23 @@ export interface components {
             which: string;
         };
         /**
+         * HitOut
+         * @description `kind` is statement, session, or a dimension, whose `value` can be picked. `ms` is what a statement took in the last day.
+         */
+        HitOut: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "statement" | "session" | "program" | "tables" | "user" | "client" | "database" | "wait";
+            /** Label */
+            label: string;
+            /** Ms */
+            ms: number | null;
+            /** Value */
+            value: string;
+        };
+        /**
          * ImportOut
          * @description `ticks_known` were stored before and left as they are. `faults` are the first of `refused` rows.
          */
@@ -3918,6 +3955,16 @@ export interface components {
             offset: number;
             /** Rows */
             rows: components["schemas"]["SampleOut"][];
+        };
+        /**
+         * SearchOut
+         * @description `more`: there are statements beyond those listed.
+         */
+        SearchOut: {
+            /** Hits */
+            hits: components["schemas"]["HitOut"][];
+            /** More */
+            more: boolean;
         };
         /**
          * SeenOut
@@ -6502,6 +6549,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    search_server: {
+        parameters: {
+            query: {
+                /** @description any part of a name or a text */
+                words: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"];
+                };
             };
         };
     };

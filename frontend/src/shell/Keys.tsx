@@ -5,7 +5,7 @@ const keys = (views: string): readonly (readonly [string, string])[] => [
   ["[  ]", "step the window back and forth by half its length"],
   ["-  =", "make the window wider, narrower"],
   ["0", "follow now"],
-  ["/", "search statements"],
+  ["/", "search statements, sessions, programs, users, tables, waits"],
   ["g", `and then a letter goes to a view: ${views}`],
   ["arrows", "walk the sieve; in the waterline, read bucket by bucket"],
   ["Enter", "pick the value; Shift adds it, Alt leaves it out"],

@@ -1,25 +1,28 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 
-import { ask, client } from "../api/client";
-import { count, duration } from "../lib/units";
+import { ask, client, type Schemas } from "../api/client";
+import { DIMENSIONS } from "../lib/dimensions";
+import { duration } from "../lib/units";
 import { AnswerState } from "../ui/Answer";
 import { Dialog } from "../ui/Dialog";
 
-const DAY_S = 86_400;
+const TYPED_MS = 200; // without a further letter, before it is asked
+const LEAST_LETTERS = 2;
 
-const foundQuery = (server: number, containing: string) =>
+type Hit = Schemas["HitOut"];
+
+const foundQuery = (server: number, words: string) =>
   queryOptions({
-    queryKey: ["search", server, containing],
+    queryKey: ["search", server, words],
     queryFn: ({ signal }) =>
       ask(
-        client.GET("/api/v1/servers/{server_id}/statements", {
-          params: { path: { server_id: server }, query: { last: DAY_S, containing, limit: 20 } },
+        client.GET("/api/v1/servers/{server_id}/search", {
+          params: { path: { server_id: server }, query: { words } },
           signal,
         }),
       ),
-    placeholderData: (old) => old,
   });
 
 interface Props {
@@ -28,59 +31,93 @@ interface Props {
   readonly onClose: () => void;
 }
 
-/** Statements of the last day by any part of their text. */
+/** Anything a server was seen to have, by any part of it: statements, sessions, programs, users, tables, waits. */
 export const Search = ({ server, open, onClose }: Props) => {
   const [text, setText] = useState("");
-  const navigate = useNavigate();
-  const found = useQuery({ ...foundQuery(server, text), enabled: open && text.length > 1 });
-  const go = (query: string): void => {
-    onClose();
-    void navigate({
-      to: "/servers/$server/statements/$query",
-      params: { server: String(server), query },
-    });
-  };
+  const words = useSettled(text.trim());
+  const asked = words.length >= LEAST_LETTERS;
+  const found = useQuery({ ...foundQuery(server, words), enabled: open && asked });
+  const go = useGo(server, onClose);
+  const hits = asked ? (found.data?.hits ?? []) : [];
   return (
-    <Dialog title="Search statements of the last day" open={open} onClose={onClose}>
+    <Dialog title="Search this server" open={open} onClose={onClose}>
       <form
         onSubmit={(event) => {
           event.preventDefault();
-          const first = found.data?.rows[0];
-          if (first) go(first.query_id);
+          // Only what was found for these very words: not a hit of those that stood here before.
+          const first = words === text.trim() ? hits[0] : undefined;
+          if (first) go(first);
         }}
       >
         <input
           type="search"
           autoFocus
-          aria-label="part of a statement's text"
-          placeholder="a table, a column, any part of the text"
+          aria-label="words to search for"
+          placeholder="part of a statement, a program, user, table, wait, or a pid"
           value={text}
           onChange={(event) => setText(event.target.value)}
           className="bg-raised border-strong w-full border px-2 py-1"
         />
       </form>
-      {text.length > 1 ? <AnswerState of={found} what="statements of the last day" /> : null}
-      <ul className="mt-2">
-        {text.length > 1
-          ? found.data?.rows.map((row) => (
-              <li key={row.query_id} className="border-line border-t">
-                <button
-                  type="button"
-                  onClick={() => go(row.query_id)}
-                  className="hover:bg-raised block w-full px-1 py-1 text-left"
-                >
-                  <span className="block truncate font-mono text-xs">{row.label}</span>
-                  <span className="text-muted text-sm">
-                    {count(row.calls)} calls, {duration(row.total_ms)} in all
-                  </span>
-                </button>
-              </li>
-            ))
-          : null}
+      {asked ? <AnswerState of={found} what="what contains this" /> : null}
+      <ul className="mt-2" aria-label="found">
+        {hits.map((hit) => (
+          <li key={`${hit.kind}:${hit.value}`} className="border-line border-t">
+            <button
+              type="button"
+              onClick={() => go(hit)}
+              className="hover:bg-raised flex w-full items-baseline gap-3 px-1 py-1 text-left"
+            >
+              <span className="text-muted w-24 shrink-0 text-sm">{kindWords(hit)}</span>
+              <span className={`min-w-0 grow truncate ${hit.kind === "statement" ? "font-mono text-xs" : ""}`}>
+                {hit.label}
+              </span>
+              <span className="text-muted shrink-0 text-sm">
+                {hit.kind !== "statement"
+                  ? ""
+                  : hit.ms === null
+                    ? "not in the last day"
+                    : `${duration(hit.ms)} in the last day`}
+              </span>
+            </button>
+          </li>
+        ))}
       </ul>
-      {text.length > 1 && found.data?.rows.length === 0 ? (
-        <p className="text-muted mt-2">No statement of the last day contains this.</p>
+      {asked && found.data?.hits.length === 0 ? (
+        <p className="text-muted mt-2">Nothing that was seen of this server contains this.</p>
+      ) : null}
+      {asked && found.data?.more ? (
+        <p className="text-muted mt-2 text-sm">There are more statements; add a word.</p>
       ) : null}
     </Dialog>
   );
 };
+
+const kindWords = ({ kind }: Hit): string =>
+  kind === "statement" ? "statement" : kind === "session" ? "sessions" : DIMENSIONS[kind].toLowerCase();
+
+/** The text once no further letter has come for a moment. */
+function useSettled(text: string): string {
+  const [settled, setSettled] = useState(text);
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(text), TYPED_MS);
+    return () => {
+      clearTimeout(timer);
+    };
+  }, [text]);
+  return settled;
+}
+
+/** To the page of a statement, to sessions with a pid, or to the load of what was found. */
+function useGo(server: number, onClose: () => void): (hit: Hit) => void {
+  const navigate = useNavigate();
+  const params = { server: String(server) };
+  return (hit) => {
+    onClose();
+    if (hit.kind === "statement")
+      void navigate({ to: "/servers/$server/statements/$query", params: { ...params, query: hit.value } });
+    else if (hit.kind === "session")
+      void navigate({ to: "/servers/$server/sessions/window", params, search: { find: hit.value } });
+    else void navigate({ to: "/servers/$server/load", params, search: { pick: [`${hit.kind}:${hit.value}`] } });
+  };
+}

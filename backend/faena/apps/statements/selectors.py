@@ -43,6 +43,12 @@ def texts(server_id: int, query_ids: Iterable[int]) -> dict[int, Text]:
     return {text.query_id: text for text in Text.objects.filter(server_id=server_id, query_id__in=list(query_ids))}
 
 
+def containing(server_id: int, words: str, *, at_most: int) -> dict[int, Text]:
+    """Statements whose text contains the words, whenever they ran."""
+    rows = Text.objects.filter(server_id=server_id, text__icontains=words)[:at_most]
+    return {text.query_id: text for text in rows}
+
+
 def tools(server_id: int, query_ids: Iterable[int]) -> set[int]:
     """Of these statements, those of tools and of the system."""
     rows = Text.objects.filter(server_id=server_id, tool=True, query_id__in=list(query_ids))

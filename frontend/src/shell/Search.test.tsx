@@ -1,0 +1,63 @@
+import { cleanup, screen } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import type { Schemas } from "../api/client";
+import { shown } from "../testing/shown";
+import { Search } from "./Search";
+
+const asked: string[] = [];
+const answers = (found: Record<string, Schemas["HitOut"][]>, delayMs = 0) =>
+  vi.stubGlobal(
+    "fetch",
+    vi.fn(async (request: Request) => {
+      const words = new URL(request.url).searchParams.get("words") ?? "";
+      asked.push(words);
+      await new Promise((done) => setTimeout(done, delayMs));
+      return new Response(JSON.stringify({ hits: found[words] ?? [], more: false }), {
+        headers: { "Content-Type": "application/json" },
+      });
+    }),
+  );
+const statement = (value: string, label: string): Schemas["HitOut"] => ({ kind: "statement", value, label, ms: 1500 });
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+  asked.length = 0;
+});
+
+describe("search", () => {
+  it("asks once the words stand, and lists what contains them by kind", async () => {
+    answers({
+      berth: [{ kind: "program", value: "berth-plan", label: "berth-plan", ms: null }, statement("7", "SELECT berth")],
+    });
+    await shown(<Search server={3} open onClose={() => undefined} />);
+    await userEvent.type(screen.getByRole("searchbox"), "berth");
+    expect(await screen.findByRole("button", { name: /statement ?SELECT berth ?1\.5 s in the last day/ })).toBeTruthy();
+    expect(screen.getByRole("button", { name: /program ?berth-plan/ })).toBeTruthy();
+    expect(asked).toEqual(["berth"]);
+  });
+
+  it("does not open a hit of earlier words", async () => {
+    answers({ be: [statement("1", "of be")], berth: [statement("2", "of berth")] });
+    const onClose = vi.fn();
+    await shown(<Search server={3} open onClose={onClose} />);
+    await userEvent.type(screen.getByRole("searchbox"), "be");
+    await screen.findByText("of be");
+    await userEvent.type(screen.getByRole("searchbox"), "rth{Enter}");
+    expect(onClose).not.toHaveBeenCalled();
+    await screen.findByText("of berth");
+    await userEvent.type(screen.getByRole("searchbox"), "{Enter}");
+    expect(onClose).toHaveBeenCalledOnce();
+  });
+
+  it("says that nothing contains it only once that was answered", async () => {
+    answers({}, 300);
+    await shown(<Search server={3} open onClose={() => undefined} />);
+    await userEvent.type(screen.getByRole("searchbox"), "nowhere");
+    expect(await screen.findByText(/Reading what contains this/)).toBeTruthy();
+    expect(screen.queryByText(/Nothing that was seen/)).toBeNull();
+    expect(await screen.findByText(/Nothing that was seen/)).toBeTruthy();
+  });
+});
