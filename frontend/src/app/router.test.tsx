@@ -27,7 +27,7 @@ function namesRead(validate: unknown): string[] {
   return names;
 }
 
-const SHARED = ["only"]; // executions that are left, of all statements or of one: the same meaning
+const SHARED = ["only", "region"]; // of executions, of all statements or of one: the same meaning
 
 describe("the screens", () => {
   beforeAll(() => {

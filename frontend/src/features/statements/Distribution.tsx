@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { Density } from "../../charts/Density";
@@ -10,7 +9,7 @@ import type { WindowSpec } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { ExecutionList } from "./ExecutionList";
 import { distributionQuery, executionsQuery } from "./executionQueries";
-import { BY_WORDS, distributionSentence, regionWords } from "./executions";
+import { BY_WORDS, distributionSentence, readRegion, regionWords, writeRegion } from "./executions";
 import { AnswerState } from "../../ui/Answer";
 
 interface Props {
@@ -18,6 +17,8 @@ interface Props {
   readonly spec: WindowSpec;
   readonly only: string[];
   readonly trail: readonly string[];
+  readonly region: string | undefined; // as the address holds it
+  readonly onRegion: (region: string) => void;
   readonly marks: readonly { readonly at: number; readonly label: string }[];
   readonly onOnly: (only: string[]) => void;
   readonly onAsk: (execution: Schemas["ExecutionOut"], run: boolean) => void;
@@ -27,8 +28,9 @@ interface Props {
 /** Single executions over time and duration; a region of them, whose they are, and each with what it was run with. */
 export const Distribution = (props: Props) => {
   const { server, spec, only, trail, marks, onOnly } = props;
-  const [region, setRegion] = useState<Region | null>(null);
   const whole = useQuery(distributionQuery(server, spec, only, trail, null));
+  const region = whole.data ? readRegion(props.region, whole.data) : null;
+  const setRegion = (next: Region | null): void => props.onRegion(writeRegion(next));
   const part = useQuery({ ...distributionQuery(server, spec, only, trail, region), enabled: region !== null });
   const list = useQuery(executionsQuery(server, spec, only, trail, region));
   const found = whole.data;

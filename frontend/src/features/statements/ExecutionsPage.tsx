@@ -30,6 +30,8 @@ export const ExecutionsPage = ({ server, search, onSearch }: Props) => {
         spec={windowOf(search)}
         only={only}
         trail={search.pick ?? NONE}
+        region={search.region}
+        onRegion={(region) => onSearch({ region })}
         marks={NO_MARKS}
         onOnly={(next) => onSearch({ only: next })}
         onAsk={(execution, run) => {

@@ -103,6 +103,8 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
           spec={windowOf(search)}
           only={only}
           trail={NO_TRAIL}
+          region={search.region}
+          onRegion={(region) => onSearch({ region })}
           marks={marks}
           onOnly={(next) => onSearch({ only: next.filter((one) => !one.startsWith("statement:")) })}
           onAsk={(execution, run) => {

@@ -1,7 +1,16 @@
 import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import { addsUp, cellWords, distributionSentence, pivotTitle, readPivot, runnable } from "./executions";
+import {
+  addsUp,
+  cellWords,
+  distributionSentence,
+  pivotTitle,
+  readPivot,
+  readRegion,
+  runnable,
+  writeRegion,
+} from "./executions";
 
 const found = (change: Partial<Schemas["DistributionOut"]>): Schemas["DistributionOut"] =>
   ({
@@ -67,5 +76,21 @@ describe("a table of executions as a chart", () => {
       false,
       false,
     ]);
+  });
+});
+
+describe("a region in the address", () => {
+  const window = { start: 1000, end: 9000 };
+  const region = { from: 2000, to: 3000, leastMs: 0.1, mostMs: 250.5 };
+
+  it("reads back what it writes", () => {
+    expect(readRegion(writeRegion(region), window)).toEqual(region);
+    expect(writeRegion(null)).toBe("");
+  });
+
+  it("does not outlive its window, and nonsense is none", () => {
+    expect(readRegion(writeRegion(region), { start: 2500, end: 9000 })).toBeNull();
+    for (const text of [undefined, "", "1~2", "a~b~c~d", "3000~2000~1~2", "2000~3000~5~1"])
+      expect(readRegion(text, window)).toBeNull();
   });
 });

@@ -45,6 +45,25 @@ export interface PivotSpec {
 const among = <T extends string>(all: readonly (readonly [T, string])[], text: string | undefined, usual: T): T =>
   all.find(([name]) => name === text)?.[0] ?? usual;
 
+/** A region as the address holds it: "from~to~least~most", in milliseconds. */
+export const writeRegion = (region: Region | null): string =>
+  region === null
+    ? ""
+    : [region.from, region.to, region.leastMs, region.mostMs].map((n) => Number(n.toPrecision(15))).join("~");
+
+/** The region of an address; null where it is none, or does not lie in the window that is shown. */
+export function readRegion(
+  text: string | undefined,
+  window: { readonly start: number; readonly end: number },
+): Region | null {
+  const parts = (text ?? "").split("~").map(Number);
+  const [from, to, leastMs, mostMs] = parts;
+  if (parts.length !== 4 || parts.some((n) => !Number.isFinite(n) || n < 0)) return null;
+  if (from === undefined || to === undefined || leastMs === undefined || mostMs === undefined) return null;
+  const inside = from >= window.start && to <= window.end && from < to && leastMs < mostMs;
+  return inside ? { from, to, leastMs, mostMs } : null;
+}
+
 /** From the URL; nonsense falls back to the usual. */
 export function readPivot(search: { rows?: string; cells?: string; measure?: string; aggregate?: string }): PivotSpec {
   return {

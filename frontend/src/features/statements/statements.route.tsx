@@ -6,9 +6,9 @@ import { server } from "../../shell/routes";
 import { own, showing, useChange, useParam, useServer, useView } from "../../shell/screen";
 
 export const RANKING = { sort: word, containing: word, where: words, tools: word, starred: word };
-const EXECUTIONS = { only: words, rows: word, cells: word, measure: word, aggregate: word, drawn: word };
+const EXECUTIONS = { only: words, region: word, rows: word, cells: word, measure: word, aggregate: word, drawn: word };
 const SPLIT = { against: word };
-const STATEMENT = { only: words };
+const STATEMENT = { only: words, region: word };
 
 export type RankingSearch = Base & SearchOf<typeof RANKING>;
 export type ExecutionsSearch = Base & SearchOf<typeof EXECUTIONS>;
