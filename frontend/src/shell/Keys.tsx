@@ -1,4 +1,7 @@
+import { useState } from "react";
+
 import { Dialog } from "../ui/Dialog";
+import { shortcutsOn, switchShortcuts } from "../ui/useShortcuts";
 import { goWords, useViews } from "./places";
 
 const keys = (views: string): readonly (readonly [string, string])[] => [
@@ -15,17 +18,31 @@ const keys = (views: string): readonly (readonly [string, string])[] => [
 ];
 
 /** All shortcuts. None of them fires while typing. */
-export const Keys = ({ open, onClose }: { readonly open: boolean; readonly onClose: () => void }) => (
-  <Dialog title="Keys" open={open} onClose={onClose}>
-    <table className="w-full">
-      <tbody>
-        {keys(goWords(useViews())).map(([key, act]) => (
-          <tr key={key} className="border-line border-t">
-            <th className="w-32 py-1 text-left font-mono font-normal">{key}</th>
-            <td>{act}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
-  </Dialog>
-);
+export const Keys = ({ open, onClose }: { readonly open: boolean; readonly onClose: () => void }) => {
+  const [on, setOn] = useState(shortcutsOn);
+  return (
+    <Dialog title="Keys" open={open} onClose={onClose}>
+      <table className="w-full">
+        <tbody>
+          {keys(goWords(useViews())).map(([key, act]) => (
+            <tr key={key} className="border-line border-t">
+              <th className="w-32 py-1 text-left font-mono font-normal">{key}</th>
+              <td>{act}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <label className="mt-3 block text-sm">
+        <input
+          type="checkbox"
+          checked={on}
+          onChange={(event) => {
+            switchShortcuts(event.target.checked);
+            setOn(event.target.checked);
+          }}
+        />{" "}
+        single keys act in this browser
+      </label>
+    </Dialog>
+  );
+};

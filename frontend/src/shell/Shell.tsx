@@ -147,8 +147,9 @@ function useGoKeys(views: readonly View[], server: string | undefined): void {
   const navigate = useNavigate();
   const pressed = useRef(0);
   const go = (to: string) => () => {
-    if (server !== undefined && present() - pressed.current < GO_WITHIN_MS)
-      void navigate({ to: to as "/servers/$server/load", params: { server }, search: true });
+    if (server === undefined || present() - pressed.current >= GO_WITHIN_MS) return;
+    pressed.current = 0; // one letter goes with one g
+    void navigate({ to: to as "/servers/$server/load", params: { server }, search: true });
   };
   useShortcuts({
     g: () => {

@@ -1,6 +1,20 @@
 import { useEffect, useRef } from "react";
 
-/** Keys to acts. None fires while typing, with a modifier, or while a dialog or list is open. */
+const OFF = "faena-shortcuts"; // "off" in the browser's own memory
+
+/** Whether single keys act in this browser. Whoever speaks to the machine, or trembles, switches them off. */
+export const shortcutsOn = (): boolean => localStorage.getItem(OFF) !== "off";
+
+export const switchShortcuts = (on: boolean): void => {
+  if (on) localStorage.removeItem(OFF);
+  else localStorage.setItem(OFF, "off");
+};
+
+/** On some layouts [ ] and others need AltGr, which the browser tells as Ctrl and Alt together. */
+const isCommand = (event: KeyboardEvent): boolean =>
+  event.metaKey || ((event.ctrlKey || event.altKey) && !event.getModifierState("AltGraph"));
+
+/** Keys to acts. None fires while typing, with a modifier, while a dialog or list is open, or where they are switched off. */
 export function useShortcuts(acts: Readonly<Record<string, () => void>>): void {
   const latest = useRef(acts);
   useEffect(() => {
@@ -8,7 +22,7 @@ export function useShortcuts(acts: Readonly<Record<string, () => void>>): void {
   });
   useEffect(() => {
     const onKey = (event: KeyboardEvent): void => {
-      if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
+      if (isCommand(event) || event.defaultPrevented || !shortcutsOn()) return;
       const target = event.target instanceof HTMLElement ? event.target : null;
       if (target?.closest("input, textarea, select, [contenteditable], [role=listbox], [role=menu], [role=dialog]"))
         return;

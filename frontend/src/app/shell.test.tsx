@@ -1,0 +1,82 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { RouterProvider, createMemoryHistory } from "@tanstack/react-router";
+import { cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import { serversQuery, sessionQuery } from "../api/queries";
+import { makeRouter } from "./router";
+
+async function opened(at: string, role = "operator") {
+  vi.stubGlobal("scrollTo", () => undefined);
+  vi.stubGlobal(
+    "fetch",
+    vi.fn(() => new Promise<Response>(() => undefined)),
+  );
+  const queries = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } });
+  queries.setQueryData(sessionQuery.queryKey, { username: "ada", role, csrf: "", demo: false } as never);
+  const servers = [
+    { id: 3, name: "harbour" },
+    { id: 4, name: "pier" },
+  ];
+  queries.setQueryData(serversQuery.queryKey, { servers } as never);
+  const router = makeRouter(queries);
+  router.update({ history: createMemoryHistory({ initialEntries: [at] }) } as never);
+  await router.load();
+  render(
+    <QueryClientProvider client={queries}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>,
+  );
+  return () => `${router.state.location.pathname}${router.state.location.searchStr}`;
+}
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+describe("around every view", () => {
+  it("are the places of a server, the views of the one shown, and a title", async () => {
+    await opened("/servers/3/blocking?last=600");
+    const places = screen.getByRole("navigation", { name: "Places" });
+    expect(
+      within(places)
+        .getAllByRole("link")
+        .map((one) => one.textContent),
+    ).toEqual(["Load", "Statements", "Sessions", "Machine", "Settings"]);
+    expect(within(places).getByRole("link", { name: "Sessions" }).getAttribute("aria-current")).toBe("page");
+    const views = screen.getByRole("navigation", { name: "Views of Sessions" });
+    expect(within(views).getByRole("link", { name: "blocking" }).getAttribute("aria-current")).toBe("page");
+    expect(within(views).getByRole("link", { name: "deadlocks" }).getAttribute("href")).toBe(
+      "/servers/3/deadlocks?last=600",
+    );
+    await waitFor(() => expect(document.title).toBe("Blocking · harbour · faena"));
+    expect(screen.getByRole("link", { name: "to the content" }).getAttribute("href")).toBe("#content");
+  });
+
+  it("is the choice of server, which keeps the view and the window and drops the trail", async () => {
+    const at = await opened("/servers/3/blocking?last=600&pick=program%3Aa&root=7-5-1");
+    await userEvent.click(await screen.findByRole("button", { name: "server: harbour" }));
+    await userEvent.click(screen.getByRole("option", { name: "pier" }));
+    await waitFor(() => expect(at()).toBe("/servers/4/blocking?last=600"));
+  });
+
+  it("lead g and a letter to each view", async () => {
+    const at = await opened("/servers/3/load?last=600");
+    fireEvent.keyDown(window, { key: "g" });
+    fireEvent.keyDown(window, { key: "d" });
+    await waitFor(() => expect(at()).toBe("/servers/3/deadlocks?last=600"));
+    fireEvent.keyDown(window, { key: "s" });
+    await new Promise((done) => setTimeout(done, 50));
+    expect(at()).toBe("/servers/3/deadlocks?last=600");
+  });
+
+  it("are what admins look after, for admins alone", async () => {
+    await opened("/plans", "viewer");
+    expect(screen.queryByRole("link", { name: "People" })).toBeNull();
+    cleanup();
+    await opened("/plans", "admin");
+    expect(screen.getByRole("link", { name: "People" })).toBeTruthy();
+  });
+});
