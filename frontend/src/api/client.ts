@@ -2,6 +2,7 @@
 import createClient from "openapi-fetch";
 
 import { idleSeconds } from "../lib/idle";
+import { learnTime } from "../lib/time";
 import { ApiError, toApiError } from "./problem";
 import type { components, paths } from "./schema";
 
@@ -27,6 +28,10 @@ client.use({
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrf);
     request.headers.set("X-Idle-Seconds", String(idleSeconds()));
     return request;
+  },
+  onResponse({ response }) {
+    const date = response.headers.get("Date");
+    if (date) learnTime(Date.parse(date));
   },
 });
 

@@ -79,4 +79,16 @@ describe("around every view", () => {
     await opened("/plans", "admin");
     expect(screen.getByRole("link", { name: "People" })).toBeTruthy();
   });
+
+  it("says that one is still signed in when signing out failed", async () => {
+    const at = await opened("/plans");
+    vi.stubGlobal(
+      "fetch",
+      vi.fn(() => Promise.reject(new TypeError("Failed to fetch"))),
+    );
+    await userEvent.click(screen.getByRole("button", { name: "signed in as ada, operator" }));
+    await userEvent.click(screen.getByRole("menuitem", { name: /^sign out/ }));
+    expect(await screen.findByText("You are still signed in")).toBeTruthy();
+    expect(at()).toBe("/plans");
+  });
 });

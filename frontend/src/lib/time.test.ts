@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
-import { day, daysBefore, readMoment, span, stamp, writeMoment } from "./time";
+import { day, daysBefore, learnTime, present, readMoment, span, stamp, writeMoment } from "./time";
 
 const NOW = new Date(2026, 10, 23, 14, 5, 9).getTime();
 
@@ -51,5 +51,16 @@ describe("moments", () => {
       const before = new Date(daysBefore(at, 7));
       expect([before.getHours(), before.getMinutes()]).toEqual([9, 20]);
     }
+  });
+});
+
+describe("the present", () => {
+  it("is Faena's where this machine's clock is wrong, and this machine's where they agree", () => {
+    learnTime(Date.now() + 20 * 60_000);
+    expect(present() - Date.now()).toBeGreaterThan(19 * 60_000);
+    learnTime(Date.now() - 900);
+    expect(Math.abs(present() - Date.now())).toBeLessThan(50);
+    learnTime(Number.NaN);
+    expect(Math.abs(present() - Date.now())).toBeLessThan(50);
   });
 });

@@ -1,7 +1,16 @@
 // Moments as text, in the reader's own time zone, which the screen names.
 
-/** The present moment in milliseconds since 1970; the one place where the screen reads the clock. */
-export const present = (): number => Date.now();
+const NOTICED_MS = 5000; // what Faena's clock may differ from this machine's before it matters
+let ahead = 0;
+
+/** Learns what time it is for Faena: windows are told in its time, and this machine's clock may be wrong. */
+export function learnTime(theirs: number): void {
+  const by = theirs - Date.now();
+  if (Number.isFinite(by)) ahead = Math.abs(by) >= NOTICED_MS ? by : 0;
+}
+
+/** The present moment in milliseconds since 1970, by Faena's clock; the one place where the screen reads the time. */
+export const present = (): number => Date.now() + ahead;
 
 const two = (n: number): string => n.toString().padStart(2, "0");
 
