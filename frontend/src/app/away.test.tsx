@@ -33,6 +33,8 @@ const SCREENS = [
     "deadlocks/abc",
     "events",
     "machine",
+    "plans/abc",
+    "plans/abc/against/def",
     "settings",
   ].map((view) => `/servers/3/${view}`),
 ];

@@ -11,7 +11,13 @@ import { blockingRoute, pastSessionsRoute, sessionsRoute, tapeRoute } from "../f
 import { machineRoute } from "../features/machine/machine.route";
 import { groupRoute, indicatorsRoute } from "../features/overview/overview.route";
 import { accountRoute, peopleRoute, recordRoute } from "../features/people/people.route";
-import { planRoute, plansComparedRoute, plansRoute } from "../features/plans/plans.route";
+import {
+  planRoute,
+  plansComparedRoute,
+  plansRoute,
+  serverPlanRoute,
+  serverPlansComparedRoute,
+} from "../features/plans/plans.route";
 import { samplesRoute } from "../features/samples/samples.route";
 import { serversRoute, settingsRoute } from "../features/servers/servers.route";
 import { executionsRoute, rankingRoute, splitRoute, statementRoute } from "../features/statements/statements.route";
@@ -46,6 +52,8 @@ const tree = root.addChildren([
       blockingRoute,
       deadlocksRoute,
       logRoute,
+      serverPlanRoute,
+      serverPlansComparedRoute,
       tapeRoute,
       deadlockRoute,
       machineRoute,

@@ -7,8 +7,14 @@ import { executedWords, planSentence } from "./model";
 import { comparisonQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
 
+interface Props {
+  readonly planKey: string;
+  readonly other: string;
+  readonly server: string; // inside whose frame they are shown; empty: none
+}
+
 /** Two plans, matched step by step, with what differs under each row. */
-export const ComparePage = ({ planKey, other }: { readonly planKey: string; readonly other: string }) => {
+export const ComparePage = ({ planKey, other, server }: Props) => {
   const found = useQuery(comparisonQuery(planKey, other));
   if (!found.data)
     return (
@@ -35,7 +41,12 @@ export const ComparePage = ({ planKey, other }: { readonly planKey: string; read
       ).map(([label, plan, side]) => (
         <section key={side} className="mt-3">
           <h2 className="text-muted">
-            <Link to="/plans/$key" params={{ key: plan.key }} className="text-accent underline">
+            <Link
+              {...(server
+                ? { to: "/servers/$server/plans/$key", params: { server, key: plan.key } }
+                : { to: "/plans/$key", params: { key: plan.key } })}
+              className="text-accent underline"
+            >
               {label}
               {plan.title ? `: ${plan.title}` : ""}
             </Link>{" "}

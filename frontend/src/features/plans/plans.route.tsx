@@ -1,6 +1,6 @@
 import { createRoute, lazyRouteComponent, useNavigate } from "@tanstack/react-router";
 
-import { inside } from "../../shell/routes";
+import { inside, server } from "../../shell/routes";
 import { own, showing, useParam } from "../../shell/screen";
 
 export const plansRoute = createRoute({
@@ -17,24 +17,37 @@ export const plansRoute = createRoute({
   ),
 });
 
+// A plan stands by itself under its link, and inside the frame of the server that it was opened from.
+const Plan = showing(
+  lazyRouteComponent(() => import("./PlanPage"), "PlanPage"),
+  () => {
+    const [planKey, of] = [useParam("key"), useParam("server")];
+    const navigate = useNavigate();
+    return {
+      planKey,
+      onAgainst: (other: string) =>
+        of
+          ? void navigate({
+              to: "/servers/$server/plans/$key/against/$other",
+              params: { server: of, key: planKey, other },
+            })
+          : void navigate({ to: "/plans/$key/against/$other", params: { key: planKey, other } }),
+    };
+  },
+  () => useParam("key"),
+);
+
+const Compared = showing(
+  lazyRouteComponent(() => import("./ComparePage"), "ComparePage"),
+  () => ({ planKey: useParam("key"), other: useParam("other"), server: useParam("server") }),
+);
+
 export const planRoute = createRoute({
   getParentRoute: () => inside,
   path: "/plans/$key",
   ...own({}),
   staticData: { title: "Plan" },
-  component: showing(
-    lazyRouteComponent(() => import("./PlanPage"), "PlanPage"),
-    () => {
-      const planKey = useParam("key");
-      const navigate = useNavigate();
-      return {
-        planKey,
-        onAgainst: (other: string) =>
-          void navigate({ to: "/plans/$key/against/$other", params: { key: planKey, other } }),
-      };
-    },
-    () => useParam("key"),
-  ),
+  component: Plan,
 });
 
 export const plansComparedRoute = createRoute({
@@ -42,10 +55,21 @@ export const plansComparedRoute = createRoute({
   path: "/plans/$key/against/$other",
   ...own({}),
   staticData: { title: "Two plans" },
-  component: showing(
-    lazyRouteComponent(() => import("./ComparePage"), "ComparePage"),
-    () => {
-      return { planKey: useParam("key"), other: useParam("other") };
-    },
-  ),
+  component: Compared,
+});
+
+export const serverPlanRoute = createRoute({
+  getParentRoute: () => server,
+  path: "plans/$key",
+  ...own({}),
+  staticData: { title: "Plan", place: "Statements" },
+  component: Plan,
+});
+
+export const serverPlansComparedRoute = createRoute({
+  getParentRoute: () => server,
+  path: "plans/$key/against/$other",
+  ...own({}),
+  staticData: { title: "Two plans", place: "Statements" },
+  component: Compared,
 });

@@ -28,7 +28,7 @@ export function useOpenPlan(server: number) {
     onMutate: stillHere,
     mutationFn: (plan: number) => linkTo(server, plan),
     onSuccess: (key, _, here) => {
-      if (here()) void navigate({ to: "/plans/$key", params: { key } });
+      if (here()) void navigate({ to: "/servers/$server/plans/$key", params: { server: String(server), key } });
     },
   });
 }
@@ -42,7 +42,10 @@ export function useComparePlans(server: number) {
     mutationFn: (plans: { readonly before: number; readonly after: number }) =>
       Promise.all([linkTo(server, plans.before), linkTo(server, plans.after)]),
     onSuccess: ([key, other], _, here) => {
-      if (here()) void navigate({ to: "/plans/$key/against/$other", params: { key, other } });
+      if (here()) {
+        const params = { server: String(server), key, other };
+        void navigate({ to: "/servers/$server/plans/$key/against/$other", params });
+      }
     },
   });
 }
@@ -68,7 +71,8 @@ export function useAsk(server: number) {
         }),
       ),
     onSuccess: (found, _, here) => {
-      if (here()) void navigate({ to: "/plans/$key", params: { key: found.key } });
+      if (here())
+        void navigate({ to: "/servers/$server/plans/$key", params: { server: String(server), key: found.key } });
     },
   });
 }
