@@ -191,6 +191,6 @@ def test_a_trail_narrows_other_views_and_says_where_it_cannot(page: Page) -> Non
     expect(cells.first).to_contain_text("booking-web")
     expect(cells.filter(has_text="gate-scan")).to_have_count(0)
     page.get_by_role("link", name="Statements", exact=True).click()
-    expect(trail).to_contain_text("not here")
+    expect(trail).to_contain_text("does not apply")
     page.get_by_role("button", name="remove program: booking-web").click()
     expect(trail).to_have_count(0)

@@ -33,7 +33,7 @@ describe("Trail", () => {
         narrows={["user", "database"]}
       />,
     );
-    expect(screen.getByText("program: gate-scan").parentElement?.textContent).toContain("not here");
-    expect(screen.getByText("user: web").parentElement?.textContent).not.toContain("not here");
+    expect(screen.getByText("program: gate-scan").parentElement?.textContent).toContain("does not apply");
+    expect(screen.getByText("user: web").parentElement?.textContent).not.toContain("does not apply");
   });
 });

@@ -36,7 +36,7 @@ export const Trail = ({ trail, words, onTrail, narrows }: Props) => (
             title={applies ? undefined : "what this view tells has no such part; it is told as if this were not picked"}
           >
             <span className={`truncate ${applies ? "" : "text-muted line-through"}`}>{name}</span>
-            {applies ? null : <span className="text-muted shrink-0">not here</span>}
+            {applies ? null : <span className="text-muted shrink-0">does not apply</span>}
             <button
               type="button"
               aria-label={`remove ${name}`}

@@ -296,9 +296,9 @@ const Episodes = ({
           <th className="pr-3 font-normal">root</th>
           <th className="pr-3 font-normal">state</th>
           <th className="pr-3 text-right font-normal">time lost</th>
-          <th className="pr-3 text-right font-normal">sessions</th>
-          <th className="pr-3 text-right font-normal">layers</th>
-          <th className="font-normal">over</th>
+          <th className="pr-3 text-right font-normal">blocked</th>
+          <th className="pr-3 text-right font-normal">depth</th>
+          <th className="font-normal">lock on</th>
         </tr>
       </thead>
       <tbody>
@@ -365,7 +365,7 @@ const Lost = ({ found }: { readonly found: Schemas["BlockingOut"] }) => (
         By table, mode and object it is counted of all waiters, so it is not told inside a trail.
       </p>
     ) : (
-      <h3 className="text-muted mt-2 text-sm">hot objects</h3>
+      <h3 className="text-muted mt-2 text-sm">most contended objects</h3>
     )}
     {found.objects.slice(0, 6).map((one) => (
       <div key={`${one.object}-${one.which}-${one.mode_wanted}-${one.via}`} className="font-condensed flex gap-2">

@@ -131,8 +131,8 @@ const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
             <th className="font-normal">doing</th>
             {head("transaction open", "transaction", true)}
             {head("statement runs", "statement", true)}
-            <th className="pr-3 text-right font-normal">behind</th>
-            {head("blocks", "blocks", true)}
+            <th className="pr-3 text-right font-normal">blocked by</th>
+            {head("blocking", "blocks", true)}
             <th className="font-normal">statement</th>
             <th aria-label="end it" />
           </tr>
@@ -298,7 +298,7 @@ const Past = ({ server, search, onSearch }: Omit<NowProps, "words" | "canEnd">) 
             <th className="pr-3 font-normal">client</th>
             <th className="pr-3 font-normal">seen</th>
             <th className="pr-3 text-right font-normal">seconds</th>
-            <th className="pr-3 text-right font-normal">behind locks</th>
+            <th className="pr-3 text-right font-normal">waited for locks</th>
             <th className="pr-3 text-right font-normal">errors</th>
             <th className="pr-3 font-normal">mostly</th>
             <th className="font-normal">last statement</th>

@@ -27,11 +27,11 @@ export const CostCharts = ({ statement, marks, axis }: Props) => {
     { title: "calls per second", values: statement.calls_per_s, say: perSecond, usual: statement.usual_calls_per_s },
     { title: "time per call", values: cost.total_ms, say: duration, usual: usual.total_ms },
     { title: "rows per call", values: cost.rows, say: few, usual: usual.rows },
-    { title: "read per call", values: cost.blocks_read, say: pages, usual: usual.blocks_read },
-    { title: "from memory per call", values: cost.blocks_hit, say: pages, usual: usual.blocks_hit },
+    { title: "blocks read per call", values: cost.blocks_read, say: pages, usual: usual.blocks_read },
+    { title: "buffer hits per call", values: cost.blocks_hit, say: pages, usual: usual.blocks_hit },
     { title: "temp written per call", values: cost.temp_written, say: pages, usual: usual.temp_written },
-    { title: "log per call", values: cost.wal_bytes, say: bytes, usual: usual.wal_bytes },
-    { title: "planning per call", values: cost.plan_ms, say: duration, usual: usual.plan_ms },
+    { title: "WAL per call", values: cost.wal_bytes, say: bytes, usual: usual.wal_bytes },
+    { title: "plan time per call", values: cost.plan_ms, say: duration, usual: usual.plan_ms },
   ];
   const there = (values: Series): boolean => values.some((value) => (value ?? 0) > 0);
   const shown = charts.filter((chart, i) => i < 2 || there(chart.values) || there(chart.usual));

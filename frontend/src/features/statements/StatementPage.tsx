@@ -159,17 +159,17 @@ const Totals = ({ statement }: { readonly statement: Schemas["StatementOut"] }) 
   const rows: readonly (readonly [string, string, string])[] = [
     ["calls", count(t.calls), ""],
     ["execution", duration(t.total_ms), t.mean_ms === null ? "" : `${duration(t.mean_ms)} per call`],
-    ["spread", t.stddev_ms === null ? "–" : duration(t.stddev_ms), "standard deviation here"],
-    ["planning", duration(t.plan_ms), `${duration(perCall(t.plan_ms))} per call`],
+    ["standard deviation", t.stddev_ms === null ? "–" : duration(t.stddev_ms), "of single calls"],
+    ["plan time", duration(t.plan_ms), `${duration(perCall(t.plan_ms))} per call`],
     ["rows", count(t.rows), `${count(Number(perCall(t.rows).toPrecision(3)))} per call`],
-    ["from memory", bytes(t.blocks_hit * PAGE_BYTES), `${bytes(perCall(t.blocks_hit) * PAGE_BYTES)} per call`],
-    ["read", bytes(t.blocks_read * PAGE_BYTES), t.read_ms ? `${duration(t.read_ms)} waited for it` : ""],
+    ["buffer hits", bytes(t.blocks_hit * PAGE_BYTES), `${bytes(perCall(t.blocks_hit) * PAGE_BYTES)} per call`],
+    ["blocks read", bytes(t.blocks_read * PAGE_BYTES), t.read_ms ? `${duration(t.read_ms)} waited for it` : ""],
     [
       "temp written",
       bytes(t.temp_written * PAGE_BYTES),
       t.temp_written ? `${bytes(perCall(t.temp_written) * PAGE_BYTES)} per call` : "",
     ],
-    ["log", bytes(t.wal_bytes), ""],
+    ["WAL", bytes(t.wal_bytes), ""],
     ["errors", statement.errors ? count(statement.errors) : "none", "as the server's log told"],
   ];
   return (
