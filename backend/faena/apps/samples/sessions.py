@@ -82,7 +82,7 @@ def read_waiting(server_id: int, window: Window, waiting: npt.NDArray[np.bool_])
                 continue  # nothing was sampled
             frame = waiting_in(read_hour(server_id, part, np.flatnonzero(waiting).tolist()), waiting)
         if len(frame.tick_ms):
-            frames.append(frame.within(part.start, part.end))
+            frames.append(frame if part.length_ms == MS_PER_HOUR else frame.within(part.start, part.end))
     return joined(frames)
 
 

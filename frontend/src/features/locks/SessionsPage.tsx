@@ -131,7 +131,7 @@ const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
             <th className="font-normal">doing</th>
             {head("transaction open", "transaction", true)}
             {head("statement runs", "statement", true)}
-            <th className="pr-3 text-right font-normal">blocked by</th>
+            <th className="pr-3 text-right font-normal whitespace-nowrap">blocked by</th>
             {head("blocking", "blocks", true)}
             <th className="font-normal">statement</th>
             <th aria-label="end it" />
@@ -217,7 +217,7 @@ const LiveRow = ({ one, server, followed, onFollow, onEnd }: RowProps) => (
     <td className="max-w-0 w-2/5 truncate font-mono text-xs" title={one.statement}>
       <StatementLink server={server} one={one} />
     </td>
-    <td className="pl-2">
+    <td className="pl-2 whitespace-nowrap">
       {onEnd ? (
         <button
           type="button"
