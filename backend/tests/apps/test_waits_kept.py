@@ -5,6 +5,7 @@ from dataclasses import fields
 import numpy as np
 import pytest
 from faena.apps.locks.blocking import blocking
+from faena.apps.samples import sessions
 from faena.apps.samples.actions import Codebook, store_ticks
 from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
 from faena.apps.samples.hours import forget_caches
@@ -37,7 +38,15 @@ def server() -> Server:
 
 
 def told(server: Server, window: Window) -> tuple[object, ...]:
+    """Read from the store, and once more from what is kept of it in memory."""
     forget_caches()
+    sessions.forget_caches()
+    fresh = told_now(server, window)
+    assert told_now(server, window) == fresh
+    return fresh
+
+
+def told_now(server: Server, window: Window) -> tuple[object, ...]:
     found = blocking(server.id, window, 1.0)
     episodes = [
         (
@@ -105,3 +114,21 @@ def test_a_damaged_copy_costs_nothing_and_retention_takes_it_with_its_hour(serve
     assert told(server, WHOLE) == before
     forget_before(server.id, WHOLE.end + 2 * MS_PER_HOUR, 0)
     assert not WaitHour.objects.exists()
+
+
+def test_what_is_kept_in_memory_is_bounded_and_given_up_when_an_hour_is_rewritten(server: Server) -> None:
+    close_hours(server.id, WHOLE.end + MS_PER_HOUR)
+    before = blocking(server.id, WHOLE, 1.0).lost
+    late = [
+        session(70, state="idle in transaction"),
+        session(71, wait_type="Lock", wait_event="tuple", blocked_by=(Pid(70),)),
+    ]
+    store_ticks(server.id, [(reading(4001, *late), 0)], Codebook(server.id))
+    close_hours(server.id, WHOLE.end + MS_PER_HOUR)
+    assert blocking(server.id, WHOLE, 1.0).lost == before + 1
+    frame = read_waiting(server.id, WHOLE, np.ones(1, dtype=np.bool_))
+    small = sessions._WaitCache(max_bytes=3 * sessions._size(frame))
+    for hour in range(10):
+        small.keep(1, hour, 5, frame)
+    assert set(small.of(1, range(10), 5)) == {7, 8, 9}
+    assert small.of(1, range(10), 6) == {}

@@ -1,7 +1,9 @@
 """Samples with their sessions, for questions that are about who and not how many."""
 
 import logging
+from collections import OrderedDict
 from collections.abc import Iterator, Sequence
+from threading import Lock
 
 import numpy as np
 import numpy.typing as npt
@@ -11,11 +13,13 @@ from django.db.models.functions import Cast
 from faena.apps.samples import packing
 from faena.apps.samples.models import Chunk, Tick, WaitHour
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out, copy_waiting
+from faena.apps.servers import holdings
 from faena.core.locks.history import EMPTY, Ints, SessionFrame, behind_others, joined
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 log = logging.getLogger(__name__)
+MAX_WAIT_BYTES = 64 * 1024 * 1024
 KEPT = ("tick", "pid", "blocker", "code", "started_s", "transaction_ms", "statement_ms")  # order in WaitHour.columns
 _COLUMNS = ("pid", "blocker", "code", "started_s", "transaction_ms", "statement_ms")
 
@@ -102,16 +106,65 @@ def _kept_hours(server_id: int, hours: Sequence[int]) -> tuple[dict[int, Session
         hour * MS_PER_HOUR for hour in reopened.annotate(hour=cell).values_list("hour", flat=True).distinct().order_by()
     }
     closed = Chunk.objects.filter(server_id=server_id, hour_ms__gte=hours[0], hour_ms__lte=hours[-1])
-    rows = WaitHour.objects.filter(server_id=server_id, hour_ms__gte=hours[0], hour_ms__lte=hours[-1])
-    found = {}
+    rewrites = holdings.read(server_id).rewrites
+    found = {hour: frame for hour, frame in _waits.of(server_id, hours, rewrites).items() if hour not in late}
+    rows = WaitHour.objects.filter(server_id=server_id, hour_ms__in=[hour for hour in hours if hour not in found])
     for hour, samples, tick_ms, columns in rows.values_list("hour_ms", "samples", "tick_ms", "columns"):
         if hour in late:
             continue
         try:
-            found[hour] = EMPTY if not samples else _kept(packing.unpack(tick_ms), packing.unpack(columns), samples)
+            frame = EMPTY if not samples else _kept(packing.unpack(tick_ms), packing.unpack(columns), samples)
         except packing.BadColumn as error:
             log.error("what is kept of the lock waits of an hour is damaged; they are told from its samples: %s", error)
+            continue
+        found[hour] = frame
+        _waits.keep(server_id, hour, rewrites, frame)
     return found, late | set(closed.values_list("hour_ms", flat=True))
+
+
+class _WaitCache:
+    """Unpacked lock waits of closed hours, the least recently used thrown out first. Safe for threads.
+
+    Each is good while nothing closed was written anew since (`rewrites` of the server's holdings).
+    """
+
+    def __init__(self, max_bytes: int = MAX_WAIT_BYTES) -> None:
+        self._max_bytes, self._bytes = max_bytes, 0
+        self._frames: OrderedDict[tuple[int, int], tuple[int, SessionFrame]] = OrderedDict()
+        self._lock = Lock()
+
+    def of(self, server_id: int, hours: Sequence[int], rewrites: int) -> dict[int, SessionFrame]:
+        """Those of these hours that are here."""
+        with self._lock:
+            found = {}
+            for hour in hours:
+                kept = self._frames.get((server_id, hour))
+                if kept is not None and kept[0] == rewrites:
+                    self._frames.move_to_end((server_id, hour))
+                    found[hour] = kept[1]
+            return found
+
+    def keep(self, server_id: int, hour: int, rewrites: int, frame: SessionFrame) -> None:
+        with self._lock:
+            before = self._frames.pop((server_id, hour), None)
+            self._bytes += _size(frame) - (_size(before[1]) if before else 0)
+            self._frames[server_id, hour] = rewrites, frame
+            while self._bytes > self._max_bytes and len(self._frames) > 1:
+                self._bytes -= _size(self._frames.popitem(last=False)[1][1])
+
+
+def _size(frame: SessionFrame) -> int:
+    """Bytes in memory, with what an entry costs by itself."""
+    return 1000 + sum(int(getattr(frame, name).nbytes) for name in SessionFrame.__dataclass_fields__)
+
+
+_waits = _WaitCache()
+
+
+def forget_caches() -> None:
+    """For tests that empty the store between them."""
+    global _waits
+    _waits = _WaitCache()
 
 
 def _kept(tick_ms: Ints, columns: Ints, samples: int) -> SessionFrame:
