@@ -176,7 +176,7 @@ class ByStatement(NamedTuple):
 
 
 def bytes_by_statement(server_id: int, window: Window, trail: Sequence[Pick]) -> ByStatement | None:
-    """Of every statement that moved any; None where nothing was counted in the window."""
+    """Bytes a second of every statement that moved any; None where nothing was counted in the window."""
     frame = read_bytes(server_id, window, _unit_for(window))
     if not frame.seconds:
         return None

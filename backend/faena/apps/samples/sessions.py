@@ -125,7 +125,7 @@ def _kept_hours(server_id: int, hours: Sequence[int]) -> tuple[dict[int, Session
 class _WaitCache:
     """Unpacked lock waits of closed hours, the least recently used thrown out first. Safe for threads.
 
-    Each is good while nothing closed was written anew since (`rewrites` of the server's holdings).
+    An entry is valid until a closed hour of its server is rewritten (`rewrites` of the server's holdings).
     """
 
     def __init__(self, max_bytes: int = MAX_WAIT_BYTES) -> None:

@@ -1,4 +1,4 @@
-"""The trail on what is told by rows: counters, executions, entries of the log. Each knows some dimensions and not others."""
+"""Narrows rows by the trail: counters, executions, entries of the log. Each has some of the dimensions."""
 
 from collections.abc import Collection, Iterable
 from typing import Any, Final

@@ -1,6 +1,6 @@
 """Bytes that a server's processes read from the disks and wrote to them, told by what their sessions were seen doing.
 
-The server's machine counts bytes for each process, so their sum is exact. Whom they are put down to is told by the sample
+The server's machine counts bytes for each process, so their sum is exact. They are assigned by the sample
 at the end of the time they were counted over: exact for the process, its user, program and client, and an estimate for
 statements that take less time than lies between two samples.
 """
