@@ -84,8 +84,8 @@ def test_the_store_stops_for_two_minutes(page: Page, installation: Installation)
     assert store
     installation.register.stop(store)
     # The screen says so and keeps its picture.
-    alert = page.get_by_role("alert")
-    expect(alert).to_contain_text("The store is away", timeout=30_000)
+    alert = page.get_by_role("alert").filter(has_text="The store is away").first
+    expect(alert).to_be_visible(timeout=30_000)
     expect(page.get_by_role("figure", name="Waterline")).to_be_visible()
     expect(alert).to_contain_text("keeps", timeout=60_000)
     time.sleep(max(0.0, 120 - (now_ms() - begun) / 1000))

@@ -68,6 +68,8 @@ async function opened(at: string, answer: () => Promise<Response>): Promise<void
   );
 }
 
+const alerts = () => screen.getAllByRole("alert").map((alert) => alert.textContent);
+
 afterEach(() => {
   cleanup();
   vi.unstubAllGlobals();
@@ -77,9 +79,10 @@ describe.each(SCREENS)("%s", (at) => {
   it.each(Object.keys(WAYS))("says so when the API %s, and claims nothing", async (way) => {
     await opened(at, WAYS[way] as () => Promise<Response>);
     await waitFor(() => expect(screen.queryAllByRole("alert").length).toBeGreaterThan(0), { timeout: 3000 });
+    await waitFor(() => expect(screen.getByRole("main").textContent).not.toMatch(/Reading /), { timeout: 3000 });
     const main = screen.getByRole("main");
+    expect(new Set(alerts()).size, "each cause is told once").toBe(alerts().length);
     expect(main.textContent).not.toMatch(CLAIMS);
-    expect(main.textContent).not.toMatch(/Reading /);
   });
 
   it("waits without claiming anything", async () => {

@@ -63,7 +63,8 @@ export const ServerFrame = ({ server, search, children }: Props) => {
       <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b px-6 pt-1.5">
         <div>
           {rail.error ? (
-            <p role="alert" className="text-danger self-center text-sm">
+            // No alert: the page below tells the cause, and one cause is announced once.
+            <p role="note" className="text-danger self-center text-sm">
               The rail {rail.data ? `is as of ${clock(rail.dataUpdatedAt)}` : "cannot be read"}: {rail.error.message}
             </p>
           ) : null}
