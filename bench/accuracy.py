@@ -14,9 +14,9 @@ from random import Random
 import numpy as np
 import psycopg
 from faena.core.answers.dearer import dearer_since
+from faena.core.engines.postgres.indexes.fromplan import facts_of
+from faena.core.engines.postgres.indexes.proposals import propose
 from faena.core.hosts.whatif import in_system, what_if
-from faena.core.plans.indexes.fromplan import facts_of
-from faena.core.plans.indexes.proposals import propose
 from faena.core.series.calendar import MS_PER_DAY
 from faena.core.series.certainty import sessions_margin, share_margin, spread
 from faena.core.series.usual import departures, usual

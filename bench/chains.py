@@ -3,9 +3,9 @@
 import random
 
 import numpy as np
+from faena.core.engines.postgres.locks.table import LockedThing, LockRow, Names, edges_of
 from faena.core.locks.chains import chains_at
 from faena.core.locks.history import SessionFrame, episodes, roots_of
-from faena.core.locks.table import LockedThing, LockRow, Names, edges_of
 from faena.core.readings import SessionSample
 from faena.core.units import Pid
 from reporting import report, timed

@@ -25,13 +25,13 @@ from faena.core.deadlocks.cause import judge, sentence
 from faena.core.deadlocks.pattern import pattern_of
 from faena.core.deadlocks.report import BadReport, read_report
 from faena.core.discreet import bare_event, without_literals
+from faena.core.engines.postgres.plans.guard import explainable, parameter_values
+from faena.core.engines.postgres.plans.reader import read_plan
+from faena.core.engines.postgres.plans.suspicions import examine
 from faena.core.errors import BadInput
 from faena.core.logged import EventKind, LogEvent
-from faena.core.plans.guard import explainable, parameter_values
 from faena.core.plans.memory import memory_of
-from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import shape
-from faena.core.plans.suspicions import examine
 from faena.core.sql.names import tables_of, target_of
 from faena.core.sql.texts import conceal, fingerprint, gist
 from faena.core.units import EpochMs, Pid

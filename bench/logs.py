@@ -12,7 +12,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
-from faena.core.plans.reader import read_plan
+from faena.core.engines.postgres.plans.reader import read_plan
 from faena.sources.logs.reading import Summary, read_stream
 from reporting import report, timed
 

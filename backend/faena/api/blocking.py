@@ -20,8 +20,9 @@ from faena.api.sessions import (
 )
 from faena.apps.locks import before, blocking
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.engines import profile_of
+from faena.core.engines.profile import EngineProfile
 from faena.core.locks.chains import RootState
-from faena.core.locks.modes import holds, wants
 from faena.core.numbers import whole_number
 
 router = Router(tags=["blocking"])
@@ -97,12 +98,12 @@ class BlockingOut(Out):
     objects: list[HeldOut]
 
 
-def _held(one: blocking.Held, tick_s: float) -> HeldOut:
+def _held(one: blocking.Held, tick_s: float, engine: EngineProfile) -> HeldOut:
     fact = one.fact
     return HeldOut(
         object=fact.object, which=one.which, table=fact.table, lock_type=fact.lock_type, mode_wanted=fact.mode_wanted,
-        mode_held=fact.mode_held, via=str(fact.via), wants=wants(fact.lock_type, fact.mode_wanted),
-        holds=holds(fact.lock_type, fact.mode_held), lost_s=one.lost * tick_s, waiters=one.waiters,
+        mode_held=fact.mode_held, via=str(fact.via), wants=engine.locks.wants(fact.lock_type, fact.mode_wanted),
+        holds=engine.locks.holds(fact.lock_type, fact.mode_held), lost_s=one.lost * tick_s, waiters=one.waiters,
     )  # fmt: skip
 
 
@@ -112,7 +113,7 @@ def get_blocking(
 ) -> BlockingOut:
     """All lock waiting of a window by those inside the trail, and whose it is."""
     server, window = servers.server(server_id), window_in.window(now_ms())
-    tick_s = max(server.period_ms, blocking.GRID_MS) / 1000
+    tick_s, engine = max(server.period_ms, blocking.GRID_MS) / 1000, profile_of(server)
     found = blocking.blocking(server_id, window, tick_s, trail_in.trail())
     ids = {int(one.session.query_id) for one in found.episodes if one.session and one.session.query_id}
     ids |= {int(party.query_id) for one in found.episodes for party in one.parties if party.query_id}
@@ -131,13 +132,13 @@ def get_blocking(
         tick_s=tick_s,
         lost_s=found.lost * tick_s,
         most=found.most,
-        episodes=[_episode(one, texts, tick_s) for one in found.episodes],
+        episodes=[_episode(one, texts, tick_s, engine) for one in found.episodes],
         more=found.more,
         by_statement=lost("statement"),
         by_program=lost("program"),
         by_table=lost("table"),
         by_mode=lost("mode"),
-        objects=[_held(one, tick_s) for one in found.objects],
+        objects=[_held(one, tick_s, engine) for one in found.objects],
     )
 
 
@@ -147,15 +148,15 @@ def _label(name: str, key: str, texts: Mapping[int, str]) -> str:
     return "no statement" if name == "statement" and key == "none" else key
 
 
-def _episode(told: blocking.Told, texts: Mapping[int, str], tick_s: float) -> EpisodeOut:
+def _episode(told: blocking.Told, texts: Mapping[int, str], tick_s: float, engine: EngineProfile) -> EpisodeOut:
     one = told.episode
     return EpisodeOut(
         pid=one.pid, started_s=one.started_s,
-        session=WatchedSessionOut(**session_fields(told.session, texts)) if told.session else None,
+        session=WatchedSessionOut(**session_fields(told.session, texts, engine.waits)) if told.session else None,
         state=str(told.state), gid=told.gid, start=told.start, end=told.end, worst=told.worst, lost_s=one.lost * tick_s,
-        most=one.most, waiters=one.waiters, depth=one.depth, held=_held(told.held, tick_s) if told.held else None,
+        most=one.most, waiters=one.waiters, depth=one.depth, held=_held(told.held, tick_s, engine) if told.held else None,
         share=told.share, outside=told.state is RootState.PREPARED or (told.share is not None and told.share < RARE),
-        parties=[WatchedSessionOut(**session_fields(one, texts)) for one in told.parties],
+        parties=[WatchedSessionOut(**session_fields(one, texts, engine.waits)) for one in told.parties],
         pattern=told.deadlock.pattern.pattern if told.deadlock else None,
     )  # fmt: skip
 
@@ -191,7 +192,7 @@ class ChainsOut(Out):
 @router.get("/servers/{server_id}/blocking/chains", response=ChainsOut, operation_id="blocking_chains")
 def get_chains(request: HttpRequest, server_id: int, at: int) -> ChainsOut:
     """Who stands behind whom at a moment, in milliseconds since 1970."""
-    servers.server(server_id)
+    engine = profile_of(servers.server(server_id))
     found = blocking.moment(server_id, at)
     texts = texts_of(server_id, {one.query_id for one in found.sessions if one.query_id})
     return ChainsOut(
@@ -203,17 +204,17 @@ def get_chains(request: HttpRequest, server_id: int, at: int) -> ChainsOut:
                 links=[
                     LinkOut(
                         pid=link.pid, depth=link.depth, behind=link.behind,
-                        session=WatchedSessionOut(**session_fields(link.session, texts)) if link.session else None,
+                        session=WatchedSessionOut(**session_fields(link.session, texts, engine.waits)) if link.session else None,
                         edge=edge_out(link.edge) if link.edge else None,
-                        wants=wants(link.edge.fact.lock_type, link.edge.fact.mode_wanted) if link.edge else "",
-                        holds=holds(link.edge.fact.lock_type, link.edge.fact.mode_held) if link.edge else "",
+                        wants=engine.locks.wants(link.edge.fact.lock_type, link.edge.fact.mode_wanted) if link.edge else "",
+                        holds=engine.locks.holds(link.edge.fact.lock_type, link.edge.fact.mode_held) if link.edge else "",
                     )
                     for link in chain.links
                 ],
             )
             for chain in found.chains
         ],
-        sessions=live(server_id, found),
+        sessions=live(server_id, found, engine.waits),
     )  # fmt: skip
 
 
@@ -281,6 +282,7 @@ class LanesOut(Out):
 def get_lanes(request: HttpRequest, server_id: int, window_in: Query[WindowIn], pid: int, started: int) -> LanesOut:
     """The root and all who stood behind it in the window, each as a lane."""
     server, window = servers.server(server_id), window_in.window(now_ms())
+    engine = profile_of(server)
     found = blocking.lanes(server_id, window, pid, started)
     tick_s = max(server.period_ms, blocking.GRID_MS) / 1000
     labels = found.dictionary.combinations
@@ -294,13 +296,13 @@ def get_lanes(request: HttpRequest, server_id: int, window_in: Query[WindowIn], 
         ticks=len(found.tick_ms),
         lanes=[
             LaneOut(
-                session=WatchedSessionOut(**session_fields(one.session, texts)),
+                session=WatchedSessionOut(**session_fields(one.session, texts, engine.waits)),
                 depth=one.depth,
                 waited_s=one.waited * tick_s,
                 stretches=[
                     StretchOut(
                         first=found.tick_ms[part.first], last=found.tick_ms[part.last], ticks=part.last - part.first + 1,
-                        blocker=part.blocker, **code_fields(found.dictionary, part.code),
+                        blocker=part.blocker, **code_fields(found.dictionary, part.code, engine.waits),
                     )
                     for part in one.stretches
                 ],

@@ -14,12 +14,13 @@ from faena.apps.collecting.imports import ImportReport, import_samples, imported
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import capture
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.engines import profile_of
 from faena.apps.servers.models import Server
 from faena.apps.statements import logged
 from faena.apps.statements import selectors as statements
+from faena.core.engines.inquiry import LogNeed
 from faena.core.logged import CaptureRules
 from faena.core.series.window import Window
-from faena.core.statements.logneeds import LogNeed, log_needs
 from faena.core.units import EpochMs
 
 router = Router(tags=["capture"])
@@ -77,11 +78,13 @@ class LogStateOut(Out):
 class CaptureOut(CaptureSettings):
     """`sample_ms` is how long the server takes to answer one sample, null while nothing was measured.
 
+    `engine` in words; `can` names what can be done with it: sample, reach, explain, end, schema, log_needs, files.
     `cost_share` of a core is what sampling costs at most; above `dear_share` a choice wants a second yes.
     """
 
     name: str
     engine: str
+    can: list[str]
     address: str
     sample_ms: float | None
     cost_share: float | None
@@ -129,7 +132,8 @@ def _out(server: Server) -> CaptureOut:
     names = CaptureSettings.model_fields
     return CaptureOut(
         name=server.name,
-        engine=server.engine,
+        engine=profile_of(server).title,
+        can=sorted(profile_of(server).capabilities),
         address=f"{server.host}:{server.port}",
         sample_ms=took,
         cost_share=capture.cost_share(took, server.period_ms),
@@ -145,8 +149,8 @@ def _out(server: Server) -> CaptureOut:
 
 def _needs(server: Server, now: int) -> list[LogNeed]:
     """Of a real server that was connected once; others log as they are made to."""
-    facts = server.facts
-    if server.engine != Server.Engine.POSTGRESQL or "settings" not in facts:
+    facts, log_needs = server.facts, profile_of(server).log_needs
+    if log_needs is None or "settings" not in facts:
         return []
     window = Window(start=EpochMs(now - MEASURED_MS), end=EpochMs(now))
     calls, covered = statements.calls_in(server.id, window)

@@ -1,4 +1,4 @@
-"""Figures and names as they are shown: arrays rounded, null where there is nothing; waits in words."""
+"""Figures as they are shown: arrays rounded, null where there is nothing."""
 
 from math import isnan
 from typing import Any
@@ -8,9 +8,6 @@ import numpy.typing as npt
 import orjson
 from django.http import HttpRequest
 from ninja.renderers import BaseRenderer
-
-from faena.core.sampling.dimensions import NOT_WAITING
-from faena.core.waits.catalogue import explain
 
 
 def rounded(row: npt.NDArray[np.float64], digits: int = 4) -> list[float | None]:
@@ -33,11 +30,3 @@ class FastJson(BaseRenderer):
 
     def render(self, request: HttpRequest, data: Any, *, response_status: int) -> bytes:
         return orjson.dumps(data, option=orjson.OPT_NON_STR_KEYS)
-
-
-def wait_label(value: str) -> tuple[str, str]:
-    """Short words and the meaning of a wait as "type:event", or of NOT_WAITING."""
-    if value == NOT_WAITING:
-        return ("running, no wait", explain("", "").meaning)
-    wait_type, _, event = value.partition(":")
-    return (f"{wait_type}: {event}", explain(wait_type, event).meaning)

@@ -10,8 +10,8 @@ from faena.api.parameters import WindowIn, now_ms
 from faena.apps.plans import proposals
 from faena.apps.plans import selectors as plans
 from faena.apps.servers import selectors as servers
-from faena.core.plans.indexes.health import HealthFinding
-from faena.core.plans.indexes.proposals import IndexProposal, Refusal
+from faena.core.findings import Finding
+from faena.core.plans.proposal import IndexProposal, Refusal
 
 router = Router(tags=["indexes"])
 
@@ -119,14 +119,14 @@ def _refusal(one: Refusal) -> RefusalOut:
     return RefusalOut(step=one.step, table=one.table, sentence=one.sentence)
 
 
-def _health(one: HealthFinding) -> HealthOut:
+def _health(one: Finding) -> HealthOut:
     return HealthOut(
-        kind=one.kind.value,
-        table=one.table,
-        index=one.index,
+        kind=one.kind,
+        table=one.named("table"),
+        index=one.named("index"),
         sentence=one.sentence,
         next_step=one.next_step,
-        bytes=one.bytes,
+        bytes=one.at_stake_bytes,
     )
 
 

@@ -9,13 +9,14 @@ from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Query, Router, Schema, Status
 
 from faena.api.exports import Format, export
-from faena.api.figures import rounded, wait_label
+from faena.api.figures import rounded
 from faena.api.out import Out
 from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.apps.samples import selectors
 from faena.apps.samples.models import UnusualSpan
 from faena.apps.samples.usual import mark, marked_spans, unmark, usual_for
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.engines import profile_by_id, profile_of
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.answers.headline import headline
@@ -27,7 +28,6 @@ from faena.core.series.usual import MIN_DAYS
 from faena.core.series.window import Window
 from faena.core.sql.texts import gist
 from faena.core.units import EpochMs
-from faena.core.waits.catalogue import explain
 from faena.core.waits.kinds import LABELS, WaitKind
 
 router = Router(tags=["load"])
@@ -366,7 +366,8 @@ def labels_of(server_id: int, dimension: Dimension, values: list[str]) -> dict[s
             fallback = {v: (f"statement {v}", "Its text is not known (yet).") for v in values}
             return {**fallback, **known, NO_STATEMENT: none, "others": ("others", "all other statements")}
         case Dimension.WAIT:
-            return {v: wait_label(v) for v in values}
+            waits = profile_by_id(server_id).waits
+            return {v: waits.label(v) for v in values}
         case Dimension.HELD_BY:
             return {v: ("not blocked", "waits for no other session") if v == NOBODY else (v, v) for v in values}
         case _:
@@ -431,13 +432,14 @@ def export_samples(
     return export(request, rows, list(SampleOut.model_fields), format, f"samples-{server.name}")
 
 
-@router.get("/waits", response=WaitOut, operation_id="waits_explain")
+@router.get("/servers/{server_id}/waits", response=WaitOut, operation_id="waits_explain")
 def explain_wait(
     request: HttpRequest,
+    server_id: int,
     wait: Annotated[str, Query(max_length=200, description="type:event as in the sieve, or `running`")],
 ) -> WaitOut:
-    """What a wait means, what causes it, what to look at next, what it rules out."""
+    """What a wait of this server means, what causes it, what to look at next, what it rules out."""
     wait_type, _, event = ("", "", "") if wait == NOT_WAITING else wait.partition(":")
-    found = explain(wait_type, event)
+    found = profile_of(servers.server(server_id)).waits.explain(wait_type, event)
     fields = {name: getattr(found, name) for name in WaitOut.model_fields if name != "kind_label"}
     return WaitOut(kind_label=LABELS[found.kind], **fields)

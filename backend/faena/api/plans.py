@@ -1,5 +1,6 @@
 """Plans: read, kept under a link, compared."""
 
+from collections.abc import Sequence
 from datetime import datetime
 
 from django.http import HttpRequest
@@ -11,15 +12,15 @@ from faena.apps.accounts.policy import permit
 from faena.apps.plans import actions, selectors
 from faena.apps.plans.models import BroughtPlan
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.engines import plans_of
+from faena.apps.servers.models import Server
 from faena.apps.statements import executions
 from faena.apps.statements import selectors as statements
 from faena.core.errors import NotFound
 from faena.core.numbers import whole_number
 from faena.core.plans.compare import Executed, compare, executed_words
-from faena.core.plans.guard import parameter_values
-from faena.core.plans.ledger import Row, ledger
+from faena.core.plans.ledger import Row
 from faena.core.plans.model import Plan
-from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import shape
 from faena.core.privacy import Permit
 
@@ -199,7 +200,7 @@ def _text_of(kept: BroughtPlan) -> str:
 
 
 def _plan(kept: BroughtPlan, written: str, plan: Plan) -> PlanOut:
-    found = ledger(plan)
+    found = plans_of(kept.server).ledger(plan)
     executed = _executed(kept, plan)
     return PlanOut(
         key=kept.key,
@@ -218,7 +219,7 @@ def _plan(kept: BroughtPlan, written: str, plan: Plan) -> PlanOut:
         rows=[_step(row) for row in found.rows],
         findings=[
             FindingOut(
-                code=one.code,
+                code=one.kind,
                 step=one.step,
                 at_stake_ms=one.at_stake_ms,
                 share=one.share,
@@ -246,7 +247,7 @@ def bring_plan(request: HttpRequest, body: PlanBody) -> Status[PlanOut]:
     """Read a plan and keep it under a link for 90 days."""
     kept = actions.bring(body.plan, body.title, by=request.user)
     written = selectors.as_shown(kept, request.user)
-    return Status(201, _plan(kept, written, read_plan(written)))
+    return Status(201, _plan(kept, written, plans_of(kept.server).read(written)))
 
 
 @router.get("/plans/{key}", response=PlanOut, operation_id="plans_get")
@@ -254,7 +255,7 @@ def get_plan(request: HttpRequest, key: str) -> PlanOut:
     """A plan as a ledger, with what is suspected."""
     kept = selectors.brought(key)
     written = selectors.as_shown(kept, request.user)
-    return _plan(kept, written, read_plan(written))
+    return _plan(kept, written, plans_of(kept.server).read(written))
 
 
 @router.get("/plans/{key}/against/{other}", response=ComparisonOut, operation_id="plans_compare")
@@ -262,7 +263,7 @@ def compare_plans(request: HttpRequest, key: str, other: str) -> ComparisonOut:
     """Two plans, matched step by step."""
     kept = [selectors.brought(one) for one in (key, other)]
     written = [selectors.as_shown(one, request.user) for one in kept]
-    first, second = map(read_plan, written)
+    first, second = (plans_of(one.server).read(text) for one, text in zip(kept, written, strict=True))
     found = compare(first, second)
     costs = first.root.cost_total, second.root.cost_total
     told = executed_words(_executed(kept[0], first), _executed(kept[1], second), costs)
@@ -301,9 +302,10 @@ def ask_for_plan(request: HttpRequest, server_id: int, body: AskBody) -> PlanKey
     """Ask the watched server for a plan, in a transaction that is rolled back and limited in time."""
     server = servers.server(server_id)
     query_id = whole_number(body.query_id or "")
-    statement, database, values = body.text, "", None
+    statement, database = body.text, ""
+    values: Sequence[str | None] | None = None
     if body.execution:
-        statement, database, values = _as_run(server_id, body.execution, permit(request.user))
+        statement, database, values = _as_run(server, body.execution, permit(request.user))
     if query_id is not None:
         found = statements.texts(server_id, [query_id]).get(query_id)
         statement = statement or (found.text if found else "")
@@ -314,14 +316,14 @@ def ask_for_plan(request: HttpRequest, server_id: int, body: AskBody) -> PlanKey
     return _key(actions.ask(server, query_id, question, now_ms(), by=request.user))
 
 
-def _as_run(server_id: int, key: str, allowed: Permit | None) -> tuple[str, str, list[str | None] | None]:
+def _as_run(server: Server, key: str, allowed: Permit | None) -> tuple[str, str, Sequence[str | None] | None]:
     """Statement, database and values of a captured execution; values None where it had no parameters.
 
     Raises NotFound, also for who may not see what it was run with.
     """
     numbers = [i for one in key.split()[:4] if (i := whole_number(one)) is not None]
-    run = executions.one(server_id, *numbers) if len(numbers) == 3 else None
+    run = executions.one(server.pk, *numbers) if len(numbers) == 3 else None
     if run is None or run.statement is None or allowed is None:
         raise NotFound("this execution is not known, or was captured without its parameters")
-    values = parameter_values(run.parameters.open(allowed)) if run.parameters else None
+    values = plans_of(server).values(run.parameters.open(allowed)) if run.parameters else None
     return run.statement.open(allowed), run.database, values

@@ -7,11 +7,11 @@ from typing import Annotated, Literal
 from django.http import HttpRequest
 from ninja import Query, Router
 
-from faena.api.figures import wait_label
 from faena.api.out import Out
 from faena.api.parameters import now_ms
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.engines import profile_by_id
 from faena.apps.statements import selectors as statements
 from faena.core.numbers import whole_number
 from faena.core.sampling.dimensions import Dimension
@@ -66,10 +66,10 @@ def search(
 
 def _names(server_id: int, words: str) -> Iterator[HitOut]:
     """Values of dimensions, those first that begin with the words."""
-    dictionary = read_dictionary(server_id)
+    dictionary, waits = read_dictionary(server_id), profile_by_id(server_id).waits
     for dimension, kind in SEARCHED.items():
         names = [name for name in dictionary.encoded(dimension).names if name not in _NOT_NAMES]
-        labels = {name: wait_label(name)[0] if dimension is Dimension.WAIT else name for name in names}
+        labels = {name: waits.label(name)[0] if dimension is Dimension.WAIT else name for name in names}
         hits = [name for name in names if words in f"{name} {labels[name]}".lower()]
         hits.sort(key=lambda name: (not name.lower().startswith(words), len(name), name))
         for name in hits[:MOST_OF_A_KIND]:

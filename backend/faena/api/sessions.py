@@ -7,7 +7,6 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
-from faena.api.figures import wait_label
 from faena.api.load import GapOut
 from faena.api.out import Out
 from faena.api.parameters import TrailIn, WindowIn, now_ms
@@ -17,8 +16,11 @@ from faena.apps.locks.blocking import Moment
 from faena.apps.locks.models import EndedSession, Recording
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.engines import profile_of
 from faena.apps.statements import selectors as statements
 from faena.apps.statements.models import LogEvent
+from faena.core.engines.inquiry import Ending
+from faena.core.engines.profile import Waits
 from faena.core.errors import NotFound
 from faena.core.locks.tape import WaitSum
 from faena.core.privacy import Normalised, Permit, shown
@@ -27,9 +29,7 @@ from faena.core.sampling.dimensions import Dictionary
 from faena.core.series.window import Window
 from faena.core.sql.texts import gist
 from faena.core.units import EpochMs
-from faena.core.waits.catalogue import explain, kind_of
 from faena.core.waits.kinds import WaitKind
-from faena.sources.postgres.ending import What
 
 router = Router(tags=["sessions"])
 STALE_MS = 30_000
@@ -193,13 +193,13 @@ def texts_of(server_id: int, query_ids: set[int]) -> dict[int, Normalised]:
     return {i: gist(text.text, 200) for i, text in statements.texts(server_id, query_ids).items()}
 
 
-def session_fields(one: SessionSample, texts: Mapping[int, str]) -> dict[str, Any]:
+def session_fields(one: SessionSample, texts: Mapping[int, str], waits: Waits) -> dict[str, Any]:
     """What WatchedSessionOut and its kin share."""
     wait = f"{one.wait_type}:{one.wait_event}" if one.wait_type else ""
     return {
         "pid": one.pid, "started_s": one.started_s, "state": one.state, "active": one.is_active,
-        "kind": str(kind_of(one.wait_type, one.wait_event) if one.is_active else WaitKind.SLEEP),
-        "wait": wait, "wait_label": wait_label(wait or "running")[0] if one.is_active else one.state,
+        "kind": str(waits.kind_of(one.wait_type, one.wait_event) if one.is_active else WaitKind.SLEEP),
+        "wait": wait, "wait_label": waits.label(wait or "running")[0] if one.is_active else one.state,
         "query_id": None if one.query_id is None else str(one.query_id),
         "statement": texts.get(one.query_id or 0, ""), "database": one.database, "user": one.user,
         "program": one.program, "client": one.client, "backend": one.backend,
@@ -217,17 +217,17 @@ def edge_out(edge: LockEdge) -> EdgeOut:
     )  # fmt: skip
 
 
-def live(server_id: int, found: Moment) -> list[LiveSessionOut]:
+def live(server_id: int, found: Moment, waits: Waits) -> list[LiveSessionOut]:
     """Sessions of a moment with who blocks them and how many they block."""
     texts = texts_of(server_id, {one.query_id for one in found.sessions if one.query_id})
     blocks = {link.pid: link.behind for chain in found.chains for link in chain.links}
-    waits = {link.pid: link.edge for chain in found.chains for link in chain.links if link.edge}
+    behind = {link.pid: link.edge for chain in found.chains for link in chain.links if link.edge}
     return [
         LiveSessionOut(
-            **session_fields(one, texts),
+            **session_fields(one, texts, waits),
             blocked_by=list(one.blocked_by),
             blocks=blocks.get(one.pid, 0),
-            waits_for=edge_out(edge) if (edge := waits.get(one.pid)) else None,
+            waits_for=edge_out(edge) if (edge := behind.get(one.pid)) else None,
         )
         for one in found.sessions
     ]
@@ -236,13 +236,14 @@ def live(server_id: int, found: Moment) -> list[LiveSessionOut]:
 @router.get("/servers/{server_id}/sessions/now", response=NowOut, operation_id="sessions_now")
 def sessions_now(request: HttpRequest, server_id: int, trail_in: Query[TrailIn]) -> NowOut:
     """Everybody at the newest tick, inside the trail."""
-    stale_ms = STALE_MS + 2 * servers.server(server_id).period_ms
+    server = servers.server(server_id)
+    stale_ms = STALE_MS + 2 * server.period_ms
     found, now = sessions.now(server_id), now_ms()
     return NowOut(
         at=found.at,
         now=now,
         stale=found.at is None or now - found.at > stale_ms,
-        sessions=live(server_id, sessions.inside(found, server_id, trail_in.trail())),
+        sessions=live(server_id, sessions.inside(found, server_id, trail_in.trail()), profile_of(server).waits),
     )
 
 
@@ -256,15 +257,15 @@ def find_sessions(
     errors: Annotated[bool, Query(description="only those of which the log tells errors")] = False,
 ) -> FoundOut:
     """Sessions of a window by pid, program, user, client, a piece of a statement or of an error."""
-    servers.server(server_id)
+    waits = profile_of(servers.server(server_id)).waits
     found, total = sessions.find(server_id, window_in.window(now_ms()), containing, errors, trail_in.trail())
     texts = texts_of(server_id, {one.session.query_id for one in found if one.session.query_id})
     return FoundOut(
         total=total,
         sessions=[
             SeenOut(
-                **session_fields(one.session, texts),
-                main_wait=wait_label(one.main_wait)[0],
+                **session_fields(one.session, texts, waits),
+                main_wait=waits.label(one.main_wait)[0],
                 **{name: getattr(one, name) for name in ("first", "last", "ticks", "lock_ticks", "errors")},
             )
             for one in found
@@ -272,35 +273,21 @@ def find_sessions(
     )
 
 
-def wait_sum(one: WaitSum, dictionary: Dictionary) -> WaitSumOut:
+def wait_sum(one: WaitSum, dictionary: Dictionary, waits: Waits) -> WaitSumOut:
     label = dictionary.combinations[one.code]
-    meaning = explain(label.wait_type, label.wait_event)
+    meaning = waits.explain(label.wait_type, label.wait_event)
     value = f"{label.wait_type}:{label.wait_event}" if label.wait_type else "running"
     idle = not label.active
     return WaitSumOut(
         wait=value,
-        label="idle in transaction" if idle else wait_label(value)[0],
+        label="idle in transaction" if idle else waits.label(value)[0],
         kind=str(WaitKind.SLEEP if idle else meaning.kind),
         meaning="It holds its transaction open and waits for its client." if idle else meaning.meaning,
-        hint=_HINTS.get(label.wait_event, ""),
+        hint=waits.hints.get(label.wait_event, ""),
         count=one.count,
         ticks=one.ticks,
         longest=one.longest,
     )
-
-
-# What an event says about ranges of rows and about isolation, where the server gives that away.
-_HINTS = {
-    "transactionid": "Row locks: another transaction changed or locked the same row, at any isolation level.",
-    "tuple": "Several wait for the same row; this one stands in line for it.",
-    "relation": "The whole table, and with it every row in any range.",
-    "SerializableXactHash": "Sessions at SERIALIZABLE keep watch over what they read, also over ranges.",
-    "PredicateLockManager": "Range locks of SERIALIZABLE transactions: what they read is remembered, up to whole tables.",
-    "SerializablePredicateList": "Range locks of SERIALIZABLE transactions are being taken or let go.",
-    "SafeSnapshot": "A READ ONLY DEFERRABLE transaction waits until its snapshot can hold at SERIALIZABLE.",
-    "spectoken": "INSERT … ON CONFLICT waits for another that inserts the same key.",
-    "virtualxid": "It waits for older transactions to end, as CREATE INDEX CONCURRENTLY does.",
-}
 
 
 @router.get("/servers/{server_id}/sessions/{pid}/tape", response=TapeOut, operation_id="sessions_tape")
@@ -309,13 +296,14 @@ def get_tape(
 ) -> TapeOut:
     """One session second by second. Without `started`, the one that had this pid last in the window."""
     server, window = servers.server(server_id), window_in.window(now_ms())
+    waits = profile_of(server).waits
     found = sessions.tape(server_id, window, pid, started, server.period_ms)
     labels = found.dictionary.combinations
     ids = {labels[one.code].query_id for one in found.stretches} | {labels[one.code].query_id for one in found.ran}
     ids |= {one.query_id for one in found.others.values()}
     texts = texts_of(server_id, {i for i in ids if i})
     return TapeOut(
-        session=WatchedSessionOut(**session_fields(found.session, texts)),
+        session=WatchedSessionOut(**session_fields(found.session, texts, waits)),
         start=window.start,
         end=window.end,
         ticks=len(found.tick_ms),
@@ -326,7 +314,7 @@ def get_tape(
         stretches=[
             StretchOut(
                 first=found.tick_ms[one.first], last=found.tick_ms[one.last], ticks=one.last - one.first + 1,
-                blocker=one.blocker, **code_fields(found.dictionary, one.code),
+                blocker=one.blocker, **code_fields(found.dictionary, one.code, waits),
             )
             for one in found.stretches
         ],
@@ -337,9 +325,9 @@ def get_tape(
             )
             for one in found.ran
         ],
-        waits=[wait_sum(one, found.dictionary) for one in found.waits],
+        waits=[wait_sum(one, found.dictionary, waits) for one in found.waits],
         gaps=[GapOut(start=gap.start, end=gap.end) for gap in found.gaps],
-        others=[WatchedSessionOut(**session_fields(one, texts)) for one in found.others.values()],
+        others=[WatchedSessionOut(**session_fields(one, texts, waits)) for one in found.others.values()],
         errors=[_error(one, permit(request.user)) for one in found.errors],
         executions=[
             LoggedRunOut(
@@ -368,13 +356,13 @@ def _id(query_id: int | None) -> str | None:
     return None if query_id is None else str(query_id)
 
 
-def code_fields(dictionary: Dictionary, code: int) -> dict[str, Any]:
+def code_fields(dictionary: Dictionary, code: int, waits: Waits) -> dict[str, Any]:
     """What a stretch with this code was."""
     label = dictionary.combinations[code]
     wait = f"{label.wait_type}:{label.wait_event}" if label.wait_type else ""
     return {
         "kind": dictionary.kinds[code], "wait": wait, "active": label.active, "query_id": _id(label.query_id),
-        "wait_label": wait_label(wait or "running")[0] if label.active else "idle in transaction",
+        "wait_label": waits.label(wait or "running")[0] if label.active else "idle in transaction",
     }  # fmt: skip
 
 
@@ -383,7 +371,7 @@ class EndBody(Schema):
 
     started_s: int
     statement_ms: Annotated[int, Field(ge=0, le=2**40)] | None = None
-    what: What
+    what: Ending
     reason: Annotated[str, Field(max_length=1000)]
     confirmed: bool = False
 
@@ -498,8 +486,9 @@ def list_recordings(request: HttpRequest, server_id: int) -> list[RecordingOut]:
 @router.get("/servers/{server_id}/recordings/{recording_id}", response=RecordedOut, operation_id="recordings_get")
 def get_recording(request: HttpRequest, server_id: int, recording_id: int) -> RecordedOut:
     """What a recording holds so far: waits by event."""
+    waits = profile_of(servers.server(server_id)).waits
     found = recording.recorded(server_id, recording_id)
     return RecordedOut(
         recording=_recording(found.recording), now=now_ms(), tick_ms=found.tick_ms, ticks=found.ticks, seen=found.seen,
-        waits=[wait_sum(one, found.dictionary) for one in found.waits],
+        waits=[wait_sum(one, found.dictionary, waits) for one in found.waits],
     )  # fmt: skip

@@ -12,10 +12,11 @@ from faena.apps.plans import selectors as plans
 from faena.apps.plans import tables
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.clock import clock_of
+from faena.apps.servers.engines import plans_of
 from faena.apps.statements import executions
 from faena.apps.statements import selectors as statements
 from faena.core.plans.memory import memory_of
-from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.plans.model import BadPlan
 from faena.core.plans.schema import TableFacts
 
 router = Router(tags=["statements"])
@@ -57,7 +58,7 @@ def get_memory(request: HttpRequest, server_id: int, query_id: StatementId, wind
     steps: list[StepMemoryOut] = []
     if newest is not None:
         try:
-            steps = [StepMemoryOut.model_validate(one) for one in memory_of(read_plan(newest.written))]
+            steps = [StepMemoryOut.model_validate(one) for one in memory_of(plans_of(server).read(newest.written))]
         except BadPlan:  # cut off by the server's own limit on log lines: the plan page says so
             newest = None
     told = server.facts.get("settings", {})

@@ -95,7 +95,7 @@ class Watch:
 
     def _connected(self, facts: ServerFacts) -> None:
         self.state.state, self.state.message = "watching", ""
-        self._note("connected", f"PostgreSQL {facts.version_text}", asdict(facts))
+        self._note("connected", f"{facts.product} {facts.version_text}", asdict(facts))
 
     def _away(self, error: SourceError, *, first: bool) -> None:
         self.state.state, self.state.message = "away", str(error)

@@ -8,9 +8,10 @@ as those that an application raises itself, the kind of error is told by its cod
 import re
 from typing import NamedTuple
 
+from faena.core.engines.postgres.plans.reader import read_plan
+from faena.core.engines.postgres.plans.writing import bare_plan
 from faena.core.logged import EventKind, Execution, LogEvent
-from faena.core.plans.reader import BadPlan, read_plan
-from faena.core.plans.writing import bare_plan
+from faena.core.plans.model import BadPlan
 from faena.core.privacy import Normalised
 from faena.core.sql.texts import bare_expression, conceal, storable
 

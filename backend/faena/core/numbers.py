@@ -1,4 +1,4 @@
-"""Whole numbers out of foreign text: digits of ASCII alone, within bounds that a column can hold."""
+"""Numbers out of foreign text, and numbers in sentences."""
 
 INT4 = 2**31 - 1
 INT8 = 2**63 - 1
@@ -11,3 +11,11 @@ def whole_number(text: str, most: int = INT8) -> int | None:
         return None
     number = int(text)
     return number if -most - 1 <= number <= most else None
+
+
+def count(value: float) -> str:
+    """A number in a sentence: three figures and a letter where it is large."""
+    for size, word in ((1e9, " G"), (1e6, " M"), (1e4, " k")):
+        if value >= size:
+            return f"{value / (size if word != ' k' else 1000):.3g}{word}"
+    return f"{value:,.0f}".replace(",", " ")

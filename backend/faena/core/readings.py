@@ -41,14 +41,6 @@ class SessionSample:
         return self.state in ("active", "fastpath function call")
 
 
-SAFE_SNAPSHOT = "SafeSnapshot"  # a wait for serializable transactions to end, told as communication between processes
-
-
-def waits_behind_sessions(wait_type: str, wait_event: str) -> bool:
-    """Whether a wait ends when certain other sessions let go: for locks, and for a snapshot that can be trusted."""
-    return wait_type == "Lock" or wait_event == SAFE_SNAPSHOT
-
-
 class Via(StrEnum):
     """How one session stands in another's way."""
 
@@ -200,6 +192,7 @@ class ServerFacts:
     has_statement_counters: bool = True
     cores: int | None = None  # None: the server cannot tell; set by hand or by a host agent
     processes: Processes = Processes.ELSEWHERE
+    product: str = "PostgreSQL"
 
 
 def labels(sessions: Sequence[SessionSample]) -> dict[Pid, SessionSample]:

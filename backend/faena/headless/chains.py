@@ -9,6 +9,7 @@ from typing import Any
 
 import orjson
 
+from faena.core.engines.postgres.waits.catalogue import behind_sessions
 from faena.core.errors import BadInput, SourceError
 from faena.core.locks.chains import RootState
 from faena.core.locks.watching import ChainWatch, SeenChain, SeenEdge
@@ -43,7 +44,7 @@ def main(arguments: Sequence[str]) -> int:
 
 async def _watch(dsn: str, seconds: float) -> dict[str, Any]:
     source = PostgresSource(target_of(dsn))
-    watch = ChainWatch()
+    watch = ChainWatch(behind_sessions)
     try:
         await source.connect()
         end = time.monotonic() + seconds

@@ -12,9 +12,10 @@ from typing import Any, BinaryIO
 
 import orjson
 
-from faena.core.answers.scanning import scans_what_it_locks
+from faena.core.answers.scanning import deadlock_reader
 from faena.core.deadlocks.reading import Deadlock, DeadlockReader
 from faena.core.deadlocks.report import BadReport
+from faena.core.engines.postgres.profile import POSTGRES
 from faena.core.logged import Execution, LogEvent
 from faena.core.sql.texts import fingerprint
 from faena.sources.logs.entries import zone_named
@@ -70,7 +71,8 @@ def _print_all(
     found: Iterable[Execution | LogEvent], kinds: Counter[str], patterns: Counter[str], out: BinaryIO
 ) -> None:
     waiting, size = list[bytes](), 0
-    reader, held = DeadlockReader(scans_what_it_locks), list[Deadlock]()
+    reader, held = deadlock_reader(POSTGRES), list[Deadlock]()
+    assert reader is not None
     for happening in found:
         body = _body(happening, reader, patterns, held)
         if body is None:

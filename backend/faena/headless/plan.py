@@ -9,16 +9,18 @@ from typing import Any
 
 import orjson
 
+from faena.core.engines.postgres.indexes.fromplan import facts_of
+from faena.core.engines.postgres.indexes.proposals import propose
+from faena.core.engines.postgres.plans.freshness import told_apart
+from faena.core.engines.postgres.plans.ledger import ledger
+from faena.core.engines.postgres.plans.reader import FORMS, MAX_CHARACTERS
+from faena.core.engines.postgres.plans.suspicion import Suspicion
+from faena.core.engines.postgres.plans.suspicions import verdict
 from faena.core.errors import BadInput, SourceError
-from faena.core.plans.freshness import told_apart
-from faena.core.plans.indexes.fromplan import facts_of
-from faena.core.plans.indexes.proposals import propose
-from faena.core.plans.ledger import Row, ledger
-from faena.core.plans.look import Finding, Suspicion
-from faena.core.plans.model import Plan, walk
-from faena.core.plans.reader import FORMS, MAX_CHARACTERS, BadPlan
+from faena.core.findings import Finding
+from faena.core.plans.ledger import Row
+from faena.core.plans.model import BadPlan, Plan, walk
 from faena.core.plans.schema import SchemaFacts
-from faena.core.plans.suspicions import verdict
 from faena.sources.logs.plans import plans_brought
 
 MAX_BYTES = 4 * MAX_CHARACTERS  # as many as so many characters can take
@@ -98,7 +100,7 @@ def as_object(plan: Plan, indexes: Mapping[int, dict[str, Any]], schema: SchemaF
         "total_ms": found.total_ms,
         "planning_ms": plan.planning_ms,
         "steps": [_step(row, parents[row.step]) for row in rows],
-        "suspicions": [_suspicion(one, plan, indexes) for one in findings if one.code is not Suspicion.HEALTHY],
+        "suspicions": [_suspicion(one, plan, indexes) for one in findings if one.kind is not Suspicion.HEALTHY],
         "verdict": verdict(findings),
     }
 
@@ -153,7 +155,7 @@ def _suspicion(one: Finding, plan: Plan, indexes: Mapping[int, dict[str, Any]]) 
             "judged_by": "the plan alone",
         }  # fmt: skip
     return {
-        "kind": one.code.value,
+        "kind": one.kind,
         "step": one.step,
         "stake_ms": one.at_stake_ms,
         "share": one.share,

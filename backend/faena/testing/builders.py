@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from faena.core.engines.postgres.waits.catalogue import kind_of
 from faena.core.readings import (
     COUNTER_FIELDS,
     CounterKey,
@@ -18,7 +19,6 @@ from faena.core.readings import (
 from faena.core.sampling.dimensions import Combination, Dictionary, combination_of
 from faena.core.sampling.frame import SampleFrame
 from faena.core.units import EpochMs, Millis, Pid, QueryId
-from faena.core.waits.catalogue import kind_of
 
 START = EpochMs(1_700_000_000_000 - 1_700_000_000_000 % 3_600_000)  # a full hour
 

@@ -228,11 +228,12 @@ def test_only_admins_try_connections(client: Client) -> None:
 
 
 def test_waits_are_explained(client: Client) -> None:
-    found = get(client, "/waits?wait=Lock:transactionid")
+    server = Server.objects.create(name="meanings").pk
+    found = get(client, f"/servers/{server}/waits?wait=Lock:transactionid")
     assert found["kind"] == "lock"
     assert "disk" in found["rules_out"]  # type: ignore[operator]
-    assert get(client, "/waits?wait=running")["kind"] == "running"
-    assert get(client, "/waits?wait=IO:Whatever")["known"] is False
+    assert get(client, f"/servers/{server}/waits?wait=running")["kind"] == "running"
+    assert get(client, f"/servers/{server}/waits?wait=IO:Whatever")["known"] is False
 
 
 def test_the_page_forbids_foreign_and_inline_scripts(client: Client) -> None:

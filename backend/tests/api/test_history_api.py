@@ -147,7 +147,7 @@ def test_of_a_made_up_server_the_surveys_tell_how_large_a_statements_tables_are(
     viewer: Client, pair: list[Server], tmp_path: Path
 ) -> None:
     first, _ = pair
-    Server.objects.filter(id=first.id).update(engine=Server.Engine.SIMULATED)
+    Server.objects.filter(id=first.id).update(engine="simulated")
     text = StatementText(query_id=QueryId(9), text="SELECT * FROM booking JOIN fare ON true")
     DjangoStore(tmp_path).deliver([Learned(server_id=first.id, texts=(text,))])
     found = get(viewer, f"/servers/{first.id}/statements/9/tables")

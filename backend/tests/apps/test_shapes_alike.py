@@ -8,7 +8,7 @@ from django.apps import apps
 from faena.apps.plans.models import CapturedPlan
 from faena.apps.servers.actions import ServerForm, save_server
 from faena.apps.statements.models import Execution
-from faena.core.plans.reader import read_plan
+from faena.core.engines.postgres.plans.reader import read_plan
 from faena.core.plans.shape import shape
 from faena.core.privacy import Normalised
 

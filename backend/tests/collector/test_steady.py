@@ -3,10 +3,10 @@
 import asyncio
 
 import numpy as np
+from faena.core.engines.postgres.waits.catalogue import CATALOGUE
 from faena.core.ports import Source
 from faena.core.statements.counters import difference
 from faena.core.units import EpochMs
-from faena.core.waits.catalogue import CATALOGUE
 from faena.testing.steady import SteadySource
 from hypothesis import given
 from hypothesis import strategies as st

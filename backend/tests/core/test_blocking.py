@@ -6,10 +6,11 @@ from itertools import groupby
 
 import numpy as np
 import pytest
+from faena.core.engines.postgres.locks.modes import MODES, conflict, holds, strongest, wants
+from faena.core.engines.postgres.locks.table import LockedThing, LockRow, Names, describe
+from faena.core.engines.postgres.waits.catalogue import behind_sessions
 from faena.core.locks.chains import RootState, chains_at, to_blame
 from faena.core.locks.history import CIRCLE, NOT_SEEN, SessionFrame, episodes, joined, lost_by, roots_of
-from faena.core.locks.modes import MODES, conflict, holds, strongest, wants
-from faena.core.locks.table import LockedThing, LockRow, Names, describe
 from faena.core.locks.tape import Ran, Stretch, statements_run, stretches, wait_sums
 from faena.core.locks.watching import ChainWatch
 from faena.core.readings import LockEdge, LockFact, SampleReading, SessionSample, Via
@@ -167,7 +168,7 @@ def test_who_only_stands_in_line_closes_no_circle() -> None:
     (chain,) = chains_at([session(2, 3), session(3, 2), session(4, 2)], edges)
     assert (chain.root.pid, chain.state) == (3, RootState.WAITING)
     assert [(link.pid, link.depth) for link in chain.links] == [(3, 0), (2, 1), (4, 2)]
-    watch = ChainWatch()
+    watch = ChainWatch(behind_sessions)
     watch.take(SampleReading(due=EpochMs(0), took=Millis(1), sessions=(session(2, 3), session(3, 2), session(4, 2)), edges=tuple(edges)), 1)  # fmt: skip
     assert watch.total_s == 3, "all three wait"
 
@@ -200,7 +201,7 @@ def test_a_root_that_ended_meanwhile_is_gone() -> None:
 
 
 def test_a_watch_adds_up_what_each_root_cost() -> None:
-    watch = ChainWatch()
+    watch = ChainWatch(behind_sessions)
     sessions = (session(1), session(2, 1), session(3, 1))
     for second in range(3):
         reading = SampleReading(
@@ -217,7 +218,7 @@ def test_each_holder_is_a_root_and_one_is_to_blame() -> None:
     """4 waits for a table that 1 and 2 hold, and 3 only came first in the line."""
     sessions = (session(1, age=9000), session(2, age=10), session(3, 1), session(4, 1, 2, 3))
     edges = (edge(3, 1), edge(4, 1), edge(4, 2), edge(4, 3, Via.QUEUE))
-    watch = ChainWatch()
+    watch = ChainWatch(behind_sessions)
     watch.take(SampleReading(due=EpochMs(0), took=Millis(1), sessions=sessions, edges=edges), 1.0)
     first, second = watch.worst_first()
     assert (first.root.pid, first.lost_s) == (1, 2.0)

@@ -6,7 +6,8 @@ import pytest
 from faena.core.deadlocks.cause import Cause, Confidence, judge, sentence
 from faena.core.deadlocks.pattern import pattern_of, statement_shape
 from faena.core.deadlocks.reading import DeadlockReader
-from faena.core.deadlocks.report import BadReport, Report, read_report
+from faena.core.deadlocks.report import BadReport, Report
+from faena.core.engines.postgres.deadlocks import REPORTS, read_report
 from faena.core.logged import EventKind, Execution, LogEvent
 from faena.core.sql.names import tables_of, target_of
 from faena.core.units import EpochMs, Pid
@@ -162,7 +163,7 @@ def test_a_plan_that_comes_after_the_deadlock_is_its_cause_as_well() -> None:
             + [f"Process {p.pid}: {p.statement}" for p in report.parties]
         ),
     )  # fmt: skip
-    reader = DeadlockReader(scans)
+    reader = DeadlockReader(REPORTS, scans)
     found = reader.take(event)
     assert found is not None
     assert reader.again(found) is found, "nothing was told since"

@@ -4,13 +4,13 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from faena.core.engines.postgres.waits.catalogue import kind_of
 from faena.core.readings import ENDED, DiskBytes, ProcessBytes
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension, combination_of
 from faena.core.sampling.disk import NOT_AT_WORK, DiskFrame, Way, bytes_by_code, joined, rank_bytes, whose
 from faena.core.sampling.trail import Pick
 from faena.core.series.window import Window
 from faena.core.units import EpochMs, Millis, Pid, QueryId
-from faena.core.waits.catalogue import kind_of
 from faena.core.waits.kinds import WaitKind
 from faena.testing.builders import START, session
 from hypothesis import given

@@ -4,11 +4,11 @@ import json
 
 import numpy as np
 import pytest
+from faena.core.engines.postgres.logneeds import log_needs
 from faena.core.logged import CaptureRules, Execution
 from faena.core.series.window import Buckets
 from faena.core.statements.density import density, quantiles
 from faena.core.statements.executions import LoggedShare, chosen, logged_share
-from faena.core.statements.logneeds import log_needs
 from faena.core.statements.pivot import Aggregate, PivotBy, PivotMeasure, duration_class, pivot
 from faena.core.units import EpochMs, Pid
 from hypothesis import given

@@ -4,9 +4,9 @@ from itertools import combinations
 from pathlib import Path
 
 import pytest
+from faena.core.engines.postgres.plans.reader import read_plan
 from faena.core.plans.compare import Executed, compare, executed_words
 from faena.core.plans.model import Plan, walk
-from faena.core.plans.reader import read_plan
 from hypothesis import given
 from hypothesis import strategies as st
 

@@ -4,15 +4,15 @@ import json
 from pathlib import Path
 
 import pytest
-from faena.core.plans.indexes.fromplan import facts_of
-from faena.core.plans.indexes.proposals import propose
-from faena.core.plans.look import Suspicion
+from faena.core.engines.postgres.indexes.fromplan import facts_of
+from faena.core.engines.postgres.indexes.proposals import propose
+from faena.core.engines.postgres.plans.reader import read_plan
+from faena.core.engines.postgres.plans.suspicion import Suspicion
+from faena.core.engines.postgres.plans.suspicions import examine
+from faena.core.engines.postgres.plans.writing import bare_plan
 from faena.core.plans.memory import memory_of
 from faena.core.plans.model import walk
-from faena.core.plans.reader import read_plan
-from faena.core.plans.suspicions import examine
 from faena.core.plans.times import step_times
-from faena.core.plans.writing import bare_plan
 
 CORPUS = sorted((Path(__file__).parents[1] / "golden" / "plans").glob("*.json"))
 
@@ -26,7 +26,7 @@ def test_the_corpus_holds_every_suspicion_and_ten_healthy_plans() -> None:
 @pytest.mark.parametrize("path", CORPUS, ids=lambda path: path.stem)
 def test_a_plan_of_the_corpus_is_judged_right(path: Path) -> None:
     plan = read_plan(path.read_text())
-    found = [str(one.code) for one in examine(plan)]
+    found = [str(one.kind) for one in examine(plan)]
     if path.stem.startswith("healthy_"):
         assert found == ["healthy"]
     else:
@@ -63,13 +63,13 @@ def test_an_estimate_tells_what_can_be_known_without_running_it(path: Path) -> N
     plan = read_plan(json.dumps(only_made(json.loads(path.read_text()))))
     assert not plan.analysed
     findings = examine(plan)
-    found = [str(one.code) for one in findings]
+    found = [str(one.kind) for one in findings]
     if path.stem.startswith("healthy_"):
         assert found == ["healthy"]
     if (wanted := path.stem.partition("-")[0]) in FORESEEN and path.stem not in TOO_MANY_EXPECTED:
         assert wanted in found
     assert all(one.at_stake_ms is None for one in findings), "no time is known"
-    assert all("estimate" in one.sentence for one in findings if one.code is not Suspicion.CARTESIAN_JOIN)
+    assert all("estimate" in one.sentence for one in findings if one.kind is not Suspicion.CARTESIAN_JOIN)
 
 
 def test_memory_is_told_of_what_sorts_and_hashes() -> None:
@@ -114,7 +114,7 @@ def test_nothing_is_called_healthy_that_makes_rows_in_vain(kind: str, lost: str)
             **({name: condition} if condition else {}),
         }  # fmt: skip
         found = examine(read_plan(json.dumps([{"Plan": step, "Execution Time": 901.0}])))
-        assert [one.code for one in found] != [Suspicion.HEALTHY], (kind, condition)
+        assert [one.kind for one in found] != [Suspicion.HEALTHY], (kind, condition)
         assert any("500 k" in one.sentence for one in found), "with its figures"
 
 

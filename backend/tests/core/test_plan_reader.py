@@ -1,14 +1,20 @@
 """What is no plan is refused in words, and nothing breaks the reader."""
 
 import pytest
+from faena.core.engines.postgres.plans.guard import explainable
+from faena.core.engines.postgres.plans.predicates import (
+    alternatives,
+    conjuncts,
+    function_on_column,
+    implicit_cast,
+    predicates,
+)
+from faena.core.engines.postgres.plans.reader import read_plan
+from faena.core.engines.postgres.plans.writing import bare_plan
 from faena.core.errors import BadInput
-from faena.core.plans.guard import explainable
-from faena.core.plans.model import walk
-from faena.core.plans.predicates import alternatives, conjuncts, function_on_column, implicit_cast, predicates
-from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.plans.model import BadPlan, walk
 from faena.core.plans.shape import shape
 from faena.core.plans.times import step_times
-from faena.core.plans.writing import bare_plan
 from hypothesis import given
 from hypothesis import strategies as st
 

@@ -4,11 +4,11 @@ import json
 from pathlib import Path
 
 import pytest
+from faena.core.engines.postgres.plans.reader import FORMS, read_plan
+from faena.core.engines.postgres.plans.suspicions import examine
+from faena.core.engines.postgres.plans.writing import bare_plan
 from faena.core.plans.model import Plan, Step, walk
-from faena.core.plans.reader import FORMS, read_plan
 from faena.core.plans.shape import shape
-from faena.core.plans.suspicions import examine
-from faena.core.plans.writing import bare_plan
 from faena.core.sql.texts import bare_expression
 
 GOLDEN = Path(__file__).parents[1] / "golden"
@@ -46,7 +46,7 @@ def test_a_plan_written_anew_has_the_same_steps_and_figures(text: str) -> None:
 def test_what_is_suspected_of_a_plan_does_not_hang_on_its_literals(path: Path) -> None:
     plan = read_plan(path.read_text())
     again = read_plan(bare_plan(plan))
-    assert [one.code for one in examine(again)] == [one.code for one in examine(plan)]
+    assert [one.kind for one in examine(again)] == [one.kind for one in examine(plan)]
 
 
 TEXT = f"""Query Text: SELECT *

@@ -5,8 +5,8 @@ import json
 import pytest
 from faena.core.answers.dearer import dearer_since, near
 from faena.core.discreet import without_literals
+from faena.core.engines.postgres.plans.reader import read_plan
 from faena.core.errors import BadInput
-from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import gist, shape
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.series.window import Buckets

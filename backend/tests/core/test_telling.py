@@ -1,9 +1,9 @@
 """Statements that a DBA is told to run: right to the letter, whatever names and lists a server has."""
 
 import pytest
+from faena.core.engines.postgres.logneeds import log_needs
 from faena.core.engines.postgres.telling import RESTART, libraries, literal, preloading, quoted
 from faena.core.logged import CaptureRules
-from faena.core.statements.logneeds import log_needs
 
 
 @pytest.mark.parametrize(

@@ -3,9 +3,9 @@
 from pathlib import Path
 
 import pytest
-from faena.core.waits.advice import ADVICE
-from faena.core.waits.catalogue import CATALOGUE, explain, kind_of
-from faena.core.waits.events import BY_TYPE, TYPE_ADVICE
+from faena.core.engines.postgres.waits.advice import ADVICE
+from faena.core.engines.postgres.waits.catalogue import CATALOGUE, explain, kind_of
+from faena.core.engines.postgres.waits.events import BY_TYPE, TYPE_ADVICE
 from faena.core.waits.kinds import LABELS, WaitKind
 
 

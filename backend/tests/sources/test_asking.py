@@ -7,9 +7,9 @@ from collections.abc import Iterator
 
 import psycopg
 import pytest
+from faena.core.engines.postgres.plans.guard import Unexplainable
+from faena.core.engines.postgres.plans.reader import read_plan
 from faena.core.errors import BadInput, SourceError
-from faena.core.plans.guard import Unexplainable
-from faena.core.plans.reader import read_plan
 from faena.sources.postgres import Target
 from faena.sources.postgres.explain import estimate, measure
 from watched import owner

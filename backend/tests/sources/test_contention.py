@@ -8,8 +8,8 @@ from typing import LiteralString
 
 import pytest
 from contention import Player, Scene, sampled, scene
+from faena.core.engines.postgres.locks.table import Names, edges_of
 from faena.core.locks.chains import Chain, RootState, chains_at
-from faena.core.locks.table import Names, edges_of
 from faena.core.readings import LockEdge, SampleReading, Via
 from faena.core.units import EpochMs, Pid
 from faena.sources.postgres import PostgresSource, Target

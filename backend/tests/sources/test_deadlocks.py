@@ -14,9 +14,10 @@ from pathlib import Path
 import psycopg
 import pytest
 from contention import PATIENCE_S, Scene, scene
-from faena.core.answers.scanning import scans_what_it_locks
+from faena.core.answers.scanning import deadlock_reader
 from faena.core.deadlocks.cause import Cause
-from faena.core.deadlocks.reading import Deadlock, DeadlockReader
+from faena.core.deadlocks.reading import Deadlock
+from faena.core.engines.postgres.profile import POSTGRES
 from faena.core.logged import EventKind, LogEvent
 from faena.sources.logs.reading import Summary, read_stream
 from faena.sources.postgres import Target
@@ -221,7 +222,8 @@ def logs(target: Target) -> Iterator[dict[str, bytes]]:
 
 
 def deadlocks(data: bytes) -> list[Deadlock]:
-    reader = DeadlockReader(scans_what_it_locks)
+    reader = deadlock_reader(POSTGRES)
+    assert reader is not None
     found = (reader.take(one) for one in read_stream(io.BytesIO(data), Summary()))
     return [one for one in found if one is not None]
 

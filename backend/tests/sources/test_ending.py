@@ -5,9 +5,10 @@ from dataclasses import replace
 
 import pytest
 from contention import Player, Scene, scene
+from faena.core.engines.inquiry import Ending
 from faena.core.errors import SourceRefused
 from faena.sources.postgres import Target
-from faena.sources.postgres.ending import What, end
+from faena.sources.postgres.ending import end
 from watched import owner
 
 
@@ -52,7 +53,7 @@ def queue(stage: Scene) -> tuple[Player, Player, Player]:
 
 def test_ending_a_session_frees_all_who_stood_behind_it(signaller: Target, stage: Scene) -> None:
     console, web, gate = queue(stage)
-    found = end(signaller, console.pid, started(stage, console), What.SESSION)
+    found = end(signaller, console.pid, started(stage, console), Ending.SESSION)
     assert found.done
     assert (list(found.freed), list(found.still)) == (sorted((web.pid, gate.pid)), [])
     for player in (web, gate):
@@ -62,7 +63,7 @@ def test_ending_a_session_frees_all_who_stood_behind_it(signaller: Target, stage
 
 def test_ending_a_statement_leaves_the_connection(signaller: Target, stage: Scene) -> None:
     _, web, gate = queue(stage)
-    found = end(signaller, web.pid, started(stage, web), What.STATEMENT)
+    found = end(signaller, web.pid, started(stage, web), Ending.STATEMENT)
     assert found.done
     assert gate.pid in (*found.freed, *found.still)
     web.join()
@@ -73,29 +74,29 @@ def test_ending_a_statement_leaves_the_connection(signaller: Target, stage: Scen
 def test_the_statement_after_the_one_that_was_seen_is_not_ended(signaller: Target, stage: Scene) -> None:
     _, web, _ = queue(stage)
     with pytest.raises(SourceRefused, match="is over; it runs another one"):
-        end(signaller, web.pid, started(stage, web), What.STATEMENT, at_least_ms=3_600_000)
-    assert end(signaller, web.pid, started(stage, web), What.STATEMENT, at_least_ms=1).done
+        end(signaller, web.pid, started(stage, web), Ending.STATEMENT, at_least_ms=3_600_000)
+    assert end(signaller, web.pid, started(stage, web), Ending.STATEMENT, at_least_ms=1).done
 
 
 def test_what_must_not_be_ended_is_refused_with_the_reason(signaller: Target, stage: Scene) -> None:
     console, _, _ = queue(stage)
     begun = started(stage, console)
     with pytest.raises(SourceRefused, match="another session by now"):
-        end(signaller, console.pid, begun - 1, What.SESSION)
+        end(signaller, console.pid, begun - 1, Ending.SESSION)
     with pytest.raises(SourceRefused, match="another session by now"):
-        end(signaller, 4_000_000, begun, What.SESSION)
+        end(signaller, 4_000_000, begun, Ending.SESSION)
     with pytest.raises(SourceRefused, match="runs no statement") as refused:
-        end(signaller, console.pid, begun, What.STATEMENT)
+        end(signaller, console.pid, begun, Ending.STATEMENT)
     assert "only ending the session" in refused.value.remedy
     ours = stage.player("faena")
     with pytest.raises(SourceRefused, match="Faena's own"):
-        end(signaller, ours.pid, started(stage, ours), What.SESSION)
+        end(signaller, ours.pid, started(stage, ours), Ending.SESSION)
     row = stage.keeper.execute(
         "SELECT pid, date_part('epoch', backend_start)::bigint FROM pg_stat_activity WHERE backend_type = 'checkpointer'"
     ).fetchone()
     assert row
     with pytest.raises(SourceRefused, match="checkpointer"):
-        end(signaller, row[0], row[1], What.SESSION)
+        end(signaller, row[0], row[1], Ending.SESSION)
     console.ask("SELECT 1")
 
 
@@ -104,7 +105,7 @@ def test_without_the_right_the_statement_that_gives_it_is_told(target: Target, s
     with owner("postgres") as keeper:
         keeper.execute("REVOKE pg_signal_backend FROM watcher")
     with pytest.raises(SourceRefused) as refused:
-        end(target, console.pid, started(stage, console), What.SESSION)
+        end(target, console.pid, started(stage, console), Ending.SESSION)
     assert refused.value.remedy.startswith('GRANT pg_signal_backend TO "watcher";')
     with pytest.raises(SourceRefused):
-        end(replace(target, password="wrong"), console.pid, 1, What.SESSION)
+        end(replace(target, password="wrong"), console.pid, 1, Ending.SESSION)

@@ -5,11 +5,11 @@ from dataclasses import replace
 
 import orjson
 import pytest
-from faena.core.plans.freshness import sentences, told_apart
-from faena.core.plans.indexes.fromplan import facts_of
-from faena.core.plans.ledger import ledger
-from faena.core.plans.look import Suspicion
-from faena.core.plans.reader import read_plan
+from faena.core.engines.postgres.indexes.fromplan import facts_of
+from faena.core.engines.postgres.plans.freshness import sentences, told_apart
+from faena.core.engines.postgres.plans.ledger import ledger
+from faena.core.engines.postgres.plans.reader import read_plan
+from faena.core.engines.postgres.plans.suspicion import Suspicion
 from faena.core.plans.schema import SchemaFacts
 from faena.core.units import EpochMs
 from faena.sources.postgres import Target
@@ -63,9 +63,9 @@ def test_stale_statistics_are_told_from_those_that_cannot_tell(
     plan = read_plan(explained(statement))
     found = ledger(plan).findings
     (told,) = [
-        one for one in told_apart(found, plan, schema) if one.code in (Suspicion.BAD_ESTIMATE, Suspicion.STALE_STATS)
+        one for one in told_apart(found, plan, schema) if one.kind in (Suspicion.BAD_ESTIMATE, Suspicion.STALE_STATS)
     ]
-    assert told.code is code
+    assert told.kind is code
     assert says in told.sentence
     assert told.next_step.startswith(advises)
     assert [sentence for _, sentence, _ in sentences(found, plan, schema)] == [told.sentence]
@@ -80,8 +80,8 @@ def test_after_the_remedy_an_old_plan_is_not_held_against_fresh_statistics(schem
         keeper.execute("ANALYZE unseen")
     fresh = read_schema(replace(target, database="estimates"))
     found = ledger(old).findings
-    (told,) = [one for one in told_apart(found, old, fresh, made) if one.code is Suspicion.BAD_ESTIMATE]
+    (told,) = [one for one in told_apart(found, old, fresh, made) if one.kind is Suspicion.BAD_ESTIMATE]
     assert "was analyzed since this plan was made" in told.sentence
-    (told,) = [one for one in told_apart(found, old, fresh) if one.code is Suspicion.BAD_ESTIMATE]
+    (told,) = [one for one in told_apart(found, old, fresh) if one.kind is Suspicion.BAD_ESTIMATE]
     assert "unless the plan is older" in told.sentence
-    assert not [one for one in ledger(read_plan(explained(statement))).findings if one.code is Suspicion.BAD_ESTIMATE]
+    assert not [one for one in ledger(read_plan(explained(statement))).findings if one.kind is Suspicion.BAD_ESTIMATE]

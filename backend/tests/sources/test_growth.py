@@ -8,17 +8,20 @@ from faena.apps.statements.events import shape_of
 from faena.core.answers.scanning import scans_what_it_locks
 from faena.core.deadlocks.cause import judge, sentence
 from faena.core.deadlocks.pattern import pattern_of
-from faena.core.deadlocks.report import BadReport, read_report
+from faena.core.deadlocks.report import BadReport
 from faena.core.discreet import bare_context, bare_detail, bare_message, without_literals
+from faena.core.engines.postgres.deadlocks import read_report
+from faena.core.engines.postgres.plans import predicates
+from faena.core.engines.postgres.plans.guard import explainable, parameter_values
+from faena.core.engines.postgres.plans.reader import read_plan
+from faena.core.engines.postgres.plans.suspicions import examine
+from faena.core.engines.postgres.profile import PLANS
 from faena.core.errors import BadInput
 from faena.core.logged import EventKind, LogEvent
-from faena.core.plans import predicates
-from faena.core.plans.guard import explainable, parameter_values
 from faena.core.plans.memory import memory_of
-from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.plans.model import BadPlan
 from faena.core.plans.shape import gist as plan_gist
 from faena.core.plans.shape import shape
-from faena.core.plans.suspicions import examine
 from faena.core.privacy import Normalised
 from faena.core.sql.names import tables_of, target_of
 from faena.core.sql.texts import bare_expression, conceal, fingerprint, gist, normalise
@@ -103,7 +106,7 @@ READERS: dict[str, Callable[[str], object]] = {
     "bare_context": lambda text: (bare_context(text), bare_context('SQL statement "' + text)),
     "shape_of": shape_of,
     "deadlock": deadlock,
-    "scans": lambda text: scans_what_it_locks("UPDATE t SET a = 1", text),
+    "scans": lambda text: scans_what_it_locks("UPDATE t SET a = 1", text, PLANS),
     "plan": plan,
     "conditions": conditions,
     "explainable": refused(explainable),

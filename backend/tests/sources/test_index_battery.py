@@ -10,11 +10,12 @@ from dataclasses import dataclass, replace
 
 import psycopg
 import pytest
-from faena.core.plans.indexes.fromplan import facts_of
-from faena.core.plans.indexes.health import examine_schema
-from faena.core.plans.indexes.proposals import IndexProposal, Refusal, propose
+from faena.core.engines.postgres.indexes.fromplan import facts_of
+from faena.core.engines.postgres.indexes.health import examine_schema
+from faena.core.engines.postgres.indexes.proposals import propose
+from faena.core.engines.postgres.plans.reader import read_plan
 from faena.core.plans.model import Plan, walk
-from faena.core.plans.reader import read_plan
+from faena.core.plans.proposal import IndexProposal, Refusal
 from faena.core.plans.schema import SchemaFacts
 from faena.sources.postgres import Target
 from faena.sources.postgres.schema import read_schema

@@ -8,7 +8,7 @@ from pathlib import Path
 import orjson
 import pytest
 from faena.core.deadlocks.reading import told as told_of
-from faena.core.deadlocks.report import read_report
+from faena.core.engines.postgres.deadlocks import read_report
 from faena.core.logged import EventKind, Execution, LogEvent
 from faena.sources.logs import languages
 from faena.sources.logs.languages import in_english

@@ -3,9 +3,9 @@
 import io
 
 import pytest
+from faena.core.engines.postgres.plans.reader import read_plan
 from faena.core.logged import Execution
 from faena.core.plans.model import walk
-from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import shape
 from faena.sources.logs.plans import plans_brought
 from faena.sources.logs.reading import Summary, read_stream

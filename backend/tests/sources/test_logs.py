@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 import psycopg
 import pytest
-from faena.core.deadlocks.report import read_report
+from faena.core.engines.postgres.deadlocks import read_report
 from faena.core.logged import EventKind, Execution, LogEvent
 from faena.sources.logs.blocks import Form, Word, has_any
 from faena.sources.logs.entries import Stamps, zone_named

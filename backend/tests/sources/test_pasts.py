@@ -9,8 +9,8 @@ from datetime import UTC, datetime
 from functools import lru_cache
 
 import pytest
+from faena.core.engines.postgres.waits.catalogue import kind_of
 from faena.core.units import MS_PER_HOUR, EpochMs
-from faena.core.waits.catalogue import kind_of
 from faena.sources.simulated import Engine, Hour, Incident
 from past import CHATTY_DEPLOY, SPANS, Span
 from test_simulated import DEMO, ESTATE, FIELDS, INCIDENTS

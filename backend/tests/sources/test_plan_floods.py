@@ -9,7 +9,8 @@ from math import isfinite
 from pathlib import Path
 
 import pytest
-from faena.core.plans.reader import MAX_CHARACTERS, MAX_YAML, BadPlan, read_plan
+from faena.core.engines.postgres.plans.reader import MAX_CHARACTERS, MAX_YAML, read_plan
+from faena.core.plans.model import BadPlan
 from hypothesis import given
 from hypothesis import strategies as st
 

@@ -5,8 +5,8 @@ from collections.abc import Iterator
 
 import psycopg
 import pytest
+from faena.core.engines.postgres.plans.reader import read_plan
 from faena.core.plans.model import Step, walk
-from faena.core.plans.reader import read_plan
 from faena.core.plans.times import step_times
 from watched import owner
 

@@ -12,14 +12,14 @@ from typing import Any, TypeVar
 
 import psycopg
 import pytest
+from faena.core.engines.postgres.logneeds import log_needs
+from faena.core.engines.postgres.waits.catalogue import CATALOGUE
 from faena.core.errors import SourceAway, SourceRefused, SourceUnfit
 from faena.core.logged import CaptureRules
 from faena.core.readings import COUNTER_FIELDS, CounterReading, SampleReading, SessionSample, Survey
 from faena.core.statements.counters import Break, difference
 from faena.core.statements.executions import logged_share
-from faena.core.statements.logneeds import log_needs
 from faena.core.units import EpochMs
-from faena.core.waits.catalogue import CATALOGUE
 from faena.sources.postgres import PostgresSource, Target, check_connection, queries
 from faena.sources.postgres.check import role_script
 from faena.sources.postgres.surveys import Counts, survey_between

@@ -7,13 +7,14 @@ from dataclasses import replace
 
 import psycopg
 import pytest
+from faena.core.engines.postgres.indexes.health import HealthKind, examine_schema
+from faena.core.engines.postgres.indexes.proposals import propose
+from faena.core.engines.postgres.naming import bare, identifier
+from faena.core.engines.postgres.plans.guard import Unexplainable, explainable, parameter_values
+from faena.core.engines.postgres.plans.reader import read_plan
 from faena.core.errors import BadInput, SourceError, SourceRefused
-from faena.core.plans.guard import Unexplainable, explainable, parameter_values
-from faena.core.plans.indexes.health import HealthKind, examine_schema
-from faena.core.plans.indexes.proposals import IndexProposal, propose
 from faena.core.plans.model import Plan, walk
-from faena.core.plans.naming import bare, identifier
-from faena.core.plans.reader import read_plan
+from faena.core.plans.proposal import IndexProposal
 from faena.core.plans.schema import SchemaFacts
 from faena.sources.postgres import Target
 from faena.sources.postgres.explain import estimate, measure
@@ -217,7 +218,7 @@ def test_an_index_that_is_there_is_not_proposed_again(shop: Target) -> None:
 
 def test_health_names_what_is_dispensable_and_keeps_what_is_bound(shop: Target) -> None:
     facts = read_schema(shop)
-    found = {(one.kind, one.index) for one in examine_schema(facts) if one.table == "heap"}
+    found = {(one.kind, one.named("index")) for one in examine_schema(facts) if one.named("table") == "heap"}
     assert (HealthKind.DUPLICATE, "heap_a_again") in found
     assert (HealthKind.OVERLAPPING, "heap_a") in found
     assert (HealthKind.UNUSED, "heap_a_b") in found
@@ -226,7 +227,7 @@ def test_health_names_what_is_dispensable_and_keeps_what_is_bound(shop: Target) 
         keeper.execute("UPDATE heap SET b = b + 1")
         keeper.execute("SELECT pg_stat_force_next_flush()")
         keeper.execute("SELECT 1")
-    stale = {one.table for one in examine_schema(read_schema(shop)) if one.kind is HealthKind.STALE_STATISTICS}
+    stale = {one.named("table") for one in examine_schema(read_schema(shop)) if one.kind is HealthKind.STALE_STATISTICS}
     assert "heap" in stale
     assert facts.table("heap") is not None
 
@@ -253,7 +254,7 @@ def dispensable(shop: Target, keys: tuple[str, str]) -> list[str]:
     told = {index.name: index.written for index in table.indexes}
     assert told == {"one": keys[0], "other": keys[1].replace("c > 3", "(c > 3)")}
     kinds = {HealthKind.DUPLICATE, HealthKind.OVERLAPPING}
-    return [one.index for one in examine_schema(read_schema(shop, ["twins"])) if one.kind in kinds]
+    return [one.named("index") for one in examine_schema(read_schema(shop, ["twins"])) if one.kind in kinds]
 
 
 @pytest.mark.parametrize("keys", LOOK_ALIKES.values(), ids=LOOK_ALIKES)

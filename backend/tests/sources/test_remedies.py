@@ -14,10 +14,11 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from faena.core.engines.inquiry import CheckStep
+from faena.core.engines.postgres.logneeds import LogNeed, log_needs
 from faena.core.engines.postgres.telling import RESTART
 from faena.core.errors import SourceError
 from faena.core.logged import CaptureRules
-from faena.core.statements.logneeds import LogNeed, log_needs
 from faena.core.units import EpochMs
 from faena.launch import cluster as clusters
 from faena.launch.checks import FAST
@@ -25,7 +26,6 @@ from faena.launch.cluster import Cluster
 from faena.launch.places import Place
 from faena.launch.processes import Register
 from faena.sources.postgres import PostgresSource, Target, check_connection
-from faena.sources.postgres.check import CheckStep
 
 FURTHER = [Path(one) for one in os.environ.get("FAENA_TEST_SERVERS", "").split(":") if one]
 PORT = int(os.environ.get("FAENA_TEST_GAPS_PORT", "54739"))

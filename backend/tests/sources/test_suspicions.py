@@ -6,13 +6,13 @@ from dataclasses import dataclass, field
 
 import psycopg
 import pytest
+from faena.core.engines.postgres.plans.ledger import ledger
+from faena.core.engines.postgres.plans.reader import read_plan
+from faena.core.engines.postgres.plans.suspicion import Suspicion
+from faena.core.engines.postgres.plans.suspicions import examine
 from faena.core.plans.compare import compare
-from faena.core.plans.ledger import ledger
-from faena.core.plans.look import Suspicion
 from faena.core.plans.model import Plan, walk
-from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import shape
-from faena.core.plans.suspicions import examine
 from faena.core.plans.times import step_times
 from watched import owner
 
@@ -160,7 +160,7 @@ def test_the_cause_is_suspected_with_figures_and_a_next_step(server: psycopg.Con
         plan = read_plan(json.dumps(row[0]))
     else:
         plan = plan_of(server, case.statement, (*case.alone, *case.settings))
-    found = {one.code: one for one in examine(plan)}
+    found = {one.kind: one for one in examine(plan)}
     assert code in found, sorted(found)
     one = found[code]
     assert one.at_stake_ms is not None
@@ -173,7 +173,7 @@ def test_the_cause_is_suspected_with_figures_and_a_next_step(server: psycopg.Con
 @pytest.mark.parametrize("name", RIGHT)
 def test_a_plan_that_is_right_gets_no_suspicion(server: psycopg.Connection, name: str) -> None:
     found = examine(plan_of(server, RIGHT[name], ALONE))
-    assert [one.code for one in found] == [Suspicion.HEALTHY], found
+    assert [one.kind for one in found] == [Suspicion.HEALTHY], found
 
 
 @pytest.mark.parametrize("leader", ["on", "off"])
@@ -203,7 +203,7 @@ def test_rows_that_nobody_asked_for_are_no_wrong_estimate(server: psycopg.Connec
     plan = plan_of(
         server, NOT_ASKED_FOR[name], (*ALONE, "enable_hashjoin = on", "enable_nestloop = off", "enable_mergejoin = off")
     )
-    assert Suspicion.BAD_ESTIMATE not in [one.code for one in examine(plan)]
+    assert Suspicion.BAD_ESTIMATE not in [one.kind for one in examine(plan)]
 
 
 def test_another_months_partition_is_no_other_plan(server: psycopg.Connection) -> None:
@@ -247,5 +247,5 @@ def test_a_plan_with_and_without_its_index_side_by_side(server: psycopg.Connecti
 def test_an_estimate_alone_says_that_it_is_one(server: psycopg.Connection) -> None:
     rows = server.execute("EXPLAIN SELECT * FROM booking WHERE id = 1").fetchall()
     (only,) = examine(read_plan("\n".join(row[0] for row in rows)))
-    assert only.code is Suspicion.HEALTHY
+    assert only.kind is Suspicion.HEALTHY
     assert "estimate" in only.sentence

@@ -7,12 +7,12 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from faena.core.engines.postgres.plans.reader import read_plan
+from faena.core.engines.postgres.plans.suspicion import Suspicion
+from faena.core.engines.postgres.plans.suspicions import examine
 from faena.core.logged import Execution, LogEvent
-from faena.core.plans.look import Suspicion
 from faena.core.plans.model import Plan, walk
-from faena.core.plans.reader import read_plan
 from faena.core.plans.shape import shape
-from faena.core.plans.suspicions import examine
 from faena.core.plans.times import own_blocks, step_times
 from faena.sources.logs.reading import Summary, read_stream
 from test_plans import FORMS, essence
@@ -81,7 +81,7 @@ def test_a_cache_of_lookups_tells_its_hits_and_misses_in_every_form(version: int
 def test_a_change_of_rows_that_gives_none_is_no_wrong_estimate(version: int, title: str) -> None:
     """Servers before 14 expect of it as many rows as it changes."""
     found = examine(read_plan(corpus(version)["plans"][title]["json"]))
-    assert Suspicion.BAD_ESTIMATE not in [one.code for one in found]
+    assert Suspicion.BAD_ESTIMATE not in [one.kind for one in found]
 
 
 @pytest.mark.parametrize("version", VERSIONS)

@@ -1414,6 +1414,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/waits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Explain Wait
+         * @description What a wait of this server means, what causes it, what to look at next, what it rules out.
+         */
+        get: operations["waits_explain"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/what-if": {
         parameters: {
             query?: never;
@@ -1475,26 +1495,6 @@ export interface paths {
          * @description Change your own password; your other sign-ins end.
          */
         put: operations["session_password"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/waits": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Explain Wait
-         * @description What a wait means, what causes it, what to look at next, what it rules out.
-         */
-        get: operations["waits_explain"];
-        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1746,11 +1746,14 @@ export interface components {
          * CaptureOut
          * @description `sample_ms` is how long the server takes to answer one sample, null while nothing was measured.
          *
+         *     `engine` in words; `can` names what can be done with it: sample, reach, explain, end, schema, log_needs, files.
          *     `cost_share` of a core is what sampling costs at most; above `dear_share` a choice wants a second yes.
          */
         CaptureOut: {
             /** Address */
             address: string;
+            /** Can */
+            can: string[];
             /** Close Cost Share */
             close_cost_share: number | null;
             /** Close Watch Until */
@@ -2234,7 +2237,7 @@ export interface components {
             started_s: number;
             /** Statement Ms */
             statement_ms?: number | null;
-            what: components["schemas"]["What"];
+            what: components["schemas"]["Ending"];
         };
         /**
          * EndedOut
@@ -2266,6 +2269,12 @@ export interface components {
             /** What */
             what: string;
         };
+        /**
+         * Ending
+         * @description What is to be ended.
+         * @enum {string}
+         */
+        Ending: "statement" | "session";
         /**
          * EpisodeOut
          * @description One root and those behind it, from `start` to `end`. `session` null: the root was not sampled.
@@ -4909,12 +4918,6 @@ export interface components {
          * @enum {string}
          */
         Way: "read" | "written";
-        /**
-         * What
-         * @description What is to be ended.
-         * @enum {string}
-         */
-        What: "statement" | "session";
         /** WhatIfOut */
         WhatIfOut: {
             /** Assumptions */
@@ -7093,6 +7096,31 @@ export interface operations {
             };
         };
     };
+    waits_explain: {
+        parameters: {
+            query: {
+                /** @description type:event as in the sieve, or `running` */
+                wait: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitOut"];
+                };
+            };
+        };
+    };
     what_if_get: {
         parameters: {
             query: {
@@ -7208,29 +7236,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DoneOut"];
-                };
-            };
-        };
-    };
-    waits_explain: {
-        parameters: {
-            query: {
-                /** @description type:event as in the sieve, or `running` */
-                wait: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["WaitOut"];
                 };
             };
         };

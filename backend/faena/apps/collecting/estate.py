@@ -1,15 +1,12 @@
 """The made-up estate: reads its description, makes its servers, fills in their past."""
 
-import tomllib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor, as_completed
-from functools import lru_cache
 from multiprocessing import get_context
 from typing import Any
 
 import django
 import numpy as np
-from django.conf import settings
 from django.db import connections, transaction
 
 from faena.apps.hosts.actions import copy_host, copy_tables
@@ -20,17 +17,18 @@ from faena.apps.samples.actions import Codebook
 from faena.apps.samples.closing import Columns, put_hours
 from faena.apps.samples.models import Chunk
 from faena.apps.servers import holdings
+from faena.apps.servers.engines import SIMULATED
 from faena.apps.servers.models import Server
+from faena.apps.servers.simulation import description, engine_of
 from faena.apps.servers.vitals import copy_vitals
 from faena.apps.statements.actions import WorkSpan, copy_work, learn_texts
 from faena.apps.statements.hours import sum_up
 from faena.apps.statements.logged import copy_executions, put_events
-from faena.core.errors import BadInput
 from faena.core.logged import Execution
 from faena.core.readings import LockEdge, StatementText, TableFigures
 from faena.core.sql.texts import conceal
 from faena.core.units import MS_PER_HOUR, EpochMs
-from faena.sources.simulated import Engine, Estate, Hour, Incident, read_estate, read_incidents
+from faena.sources.simulated import Engine, Hour
 from faena.sources.simulated.engine import texts_of
 from faena.sources.simulated.executions import hour_executions
 from faena.sources.simulated.lockwaits import deadlock_events, edges_of
@@ -47,27 +45,6 @@ HOURS_AT_A_TIME = 12
 MS_PER_DAY = 24 * MS_PER_HOUR
 
 
-@lru_cache(maxsize=1)
-def description() -> tuple[Estate, list[Incident]]:
-    """The estate and its incidents, from the folder that the settings name. Raises BadInput."""
-    folder = settings.ENVIRONMENT.estate_dir
-    found = []
-    for name in ("estate.toml", "incidents.toml"):
-        try:
-            found.append(tomllib.loads((folder / name).read_text()))
-        except (OSError, tomllib.TOMLDecodeError) as error:
-            raise BadInput(f"{folder / name} cannot be read: {error}", field="estate") from error
-    return read_estate(found[0]), read_incidents(found[1])
-
-
-def engine_of(simulation: Mapping[str, Any]) -> Engine:
-    """The engine of a simulated server. Raises BadInput when the estate does not know it any more."""
-    estate, incidents = description()
-    if simulation["server"] not in estate.servers:
-        raise BadInput(f"the estate has no server {simulation['server']}", field="simulation")
-    return Engine(estate, incidents, simulation["server"], EpochMs(simulation["anchor"]), simulation["seed"])
-
-
 def make_servers(now_ms: int) -> list[Server]:
     """The estate's servers, made once; their incidents count back from the full hour of their making."""
     estate, _ = description()
@@ -77,7 +54,7 @@ def make_servers(now_ms: int) -> list[Server]:
         server, _ = Server.objects.get_or_create(
             name=one.name,
             defaults={
-                "engine": Server.Engine.SIMULATED,
+                "engine": SIMULATED.name,
                 "database": one.group or one.name,
                 "host": "simulated",
                 "cores": one.cores,

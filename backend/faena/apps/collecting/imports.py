@@ -14,8 +14,10 @@ from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
 from faena.apps.samples.actions import Codebook, store_ticks
 from faena.apps.samples.closing import close_hours
+from faena.apps.servers import engines
 from faena.apps.servers.models import Server
 from faena.apps.statements.actions import learn_texts
+from faena.core.engines.profile import Capability
 from faena.core.errors import BadInput
 from faena.core.privacy import Normalised
 from faena.core.readings import SampleReading, StatementText
@@ -45,7 +47,7 @@ def imported_server(name: str, *, period_ms: int = 1000, by: AbstractBaseUser | 
     server, _ = Server.objects.get_or_create(
         name=name,
         defaults={
-            "engine": Server.Engine.IMPORTED, "enabled": False, "host": "imported", "period_ms": period_ms,
+            "engine": engines.IMPORTED.name, "enabled": False, "host": "imported", "period_ms": period_ms,
             "state": "imported", "sample_retention_days": 400,
         },
     )  # fmt: skip
@@ -54,8 +56,7 @@ def imported_server(name: str, *, period_ms: int = 1000, by: AbstractBaseUser | 
 
 
 def _require_imported(server: Server) -> None:
-    if server.engine != Server.Engine.IMPORTED:
-        raise BadInput(f"{server.name} is sampled live; import into a server of another name", field="server")
+    engines.require(server, Capability.FILES)
 
 
 def import_samples(

@@ -12,7 +12,6 @@ from typing import Any, ParamSpec, TypeVar, assert_never
 from django.db import IntegrityError, InterfaceError, OperationalError, close_old_connections, connection, transaction
 
 from faena.apps.collecting import schema
-from faena.apps.collecting.estate import engine_of
 from faena.apps.collecting.models import CollectorState
 from faena.apps.hosts import actions as hosts
 from faena.apps.locks import actions as locks
@@ -24,18 +23,19 @@ from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
 from faena.apps.servers import actions as servers
 from faena.apps.servers import vitals
 from faena.apps.servers.capture import CLOSE_WATCH_MS
+from faena.apps.servers.engines import engine_of
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements
 from faena.apps.statements import hours, logged
 from faena.collector.jobs import PartFailed
 from faena.collector.records import Counted, HostRead, Learned, Logged, Noted, Record, Sampled, Surveyed, WatchOrder
+from faena.core.engines.profile import CANNOT, Capability
 from faena.core.errors import BadInput, SourceRefused, StoreAway
 from faena.core.logged import CaptureRules, EventKind, Execution, LogEvent, LogPosition, LogReading
 from faena.core.ports import Source
 from faena.core.readings import CounterReading, SampleReading, ServerFacts, StatementText, Survey
 from faena.core.series.schedule import read_schedule
 from faena.core.units import NOT_LATE, EpochMs, Millis, QueryId, Seconds
-from faena.sources.simulated import SimulatedSource
 
 log = logging.getLogger(__name__)
 P = ParamSpec("P")
@@ -193,14 +193,6 @@ def _order(server: Server, now_ms: int) -> WatchOrder:
     )
 
 
-def simulated_source(server: Server) -> Source:
-    """A made-up server plays on where its past ends."""
-    try:
-        return SimulatedSource(engine_of(server.simulation or {}))
-    except (BadInput, KeyError) as error:
-        return RefusedSource(BadInput(f"this made-up server cannot be played: {error}", field="simulation"))
-
-
 class RefusedSource:
     """Stands in for a server whose stored credentials cannot be read: says so at each try to connect."""
 
@@ -233,10 +225,9 @@ class RefusedSource:
 def make_source(order: WatchOrder) -> Source:
     """The adapter for a server's engine. Reads the sealed password at this moment and hands it to nobody else."""
     server = Server.objects.get(id=order.server_id)
-    if server.engine == Server.Engine.SIMULATED:
-        return simulated_source(server)
+    make = engine_of(server).source
     try:
-        return servers.source_of(server)
+        return make(server) if make is not None else RefusedSource(BadInput(CANNOT[Capability.SAMPLE], field="server"))
     except BadInput as error:
         return RefusedSource(error)
 

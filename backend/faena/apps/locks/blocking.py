@@ -26,7 +26,7 @@ from faena.core.locks.history import (
     roots_of,
 )
 from faena.core.locks.tape import Stretch, stretches
-from faena.core.readings import PREPARED, LockEdge, LockFact, SessionSample, waits_behind_sessions
+from faena.core.readings import PREPARED, LockEdge, LockFact, SessionSample
 from faena.core.sampling.dimensions import Dictionary, Dimension
 from faena.core.sampling.rollup import unit_for
 from faena.core.sampling.trail import Pick, narrow
@@ -92,7 +92,7 @@ def blocking(server_id: int, window: Window, tick_s: float, trail: Sequence[Pick
     Inside a trail it is not told what was waited for by table and mode, which are counted of all waiters.
     """
     dictionary = read_dictionary(server_id)
-    waiting = _lock_codes(dictionary)
+    waiting = dictionary.held_up
     frame = read_waiting(server_id, window, waiting).on_grid(GRID_MS)
     all_samples = read_frame(server_id, window, holdings.read(server_id), unit_ms=unit_for(window))
     counts = np.bincount(all_samples.code, weights=all_samples.seen, minlength=len(waiting))
@@ -121,11 +121,6 @@ def blocking(server_id: int, window: Window, tick_s: float, trail: Sequence[Pick
         },
         objects=[] if trail else _objects(server_id, window, kinds),
     )
-
-
-def _lock_codes(dictionary: Dictionary) -> npt.NDArray[np.bool_]:
-    waits = (one.active and waits_behind_sessions(one.wait_type, one.wait_event) for one in dictionary.combinations)
-    return np.fromiter(waits, dtype=np.bool_)
 
 
 def _by_root(
@@ -377,7 +372,7 @@ def lanes(server_id: int, window: Window, pid: int, started_s: int) -> Lanes:
     frame = read_sessions(server_id, window).on_grid(GRID_MS)
     dictionary = read_dictionary(server_id)
     frame = frame.rows(frame.code < len(dictionary))
-    waits = _lock_codes(dictionary)[frame.code]
+    waits = dictionary.held_up[frame.code]
     roots = roots_of(frame)
     shown = np.where(roots.row == CIRCLE, roots.circle, roots.row)
     behind = (roots.pid == pid) & ((shown < 0) | (frame.started_s[np.maximum(shown, 0)] == started_s))

@@ -17,9 +17,10 @@ from faena.apps.locks.models import Deadlock, DeadlockPattern, PatternComment
 from faena.apps.plans.models import CapturedPlan
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.sessions import hours_of, read_hour
-from faena.core.answers.scanning import scans_what_it_locks
+from faena.apps.servers.engines import profile_by_id
+from faena.core.answers.scanning import deadlock_reader, scans_what_it_locks
 from faena.core.deadlocks.cause import Cause
-from faena.core.deadlocks.reading import DeadlockReader, told
+from faena.core.deadlocks.reading import told
 from faena.core.deadlocks.report import BadReport, Party, Report, Wanted
 from faena.core.discreet import bare_context
 from faena.core.errors import BadInput, NotFound
@@ -41,7 +42,9 @@ def store(server_id: int, happenings: Sequence[LogEvent | Execution], *, literal
 
     Who the survivors are is filled in from what the log told before and from the samples of that second.
     """
-    reader, samples, count = DeadlockReader(scans_what_it_locks), _Samples(server_id), 0
+    reader, samples, count = deadlock_reader(profile_by_id(server_id)), _Samples(server_id), 0
+    if reader is None:
+        return 0
     for one in happenings:
         names = dict(one.names) if isinstance(one, LogEvent) else {}
         try:
@@ -87,11 +90,13 @@ def _keep(
 
 def judge_again(server_id: int, executions: Sequence[Execution]) -> int:
     """Deadlocks kept before, of statements whose plan, logged only now, scans the rows they lock. Returns how many."""
-    found = 0
+    found, plans = 0, profile_by_id(server_id).plans
+    if plans is None:
+        return 0
     scanning = {
         one.query_id: one.statement
         for one in executions
-        if one.query_id is not None and one.plan and scans_what_it_locks(one.statement, one.plan)
+        if one.query_id is not None and one.plan and scans_what_it_locks(one.statement, one.plan, plans)
     }
     for query_id in scanning:
         rows = Deadlock.objects.filter(server_id=server_id, parties__contains=[{"query_id": str(query_id)}])
@@ -155,17 +160,18 @@ class _Samples:
     def __init__(self, server_id: int) -> None:
         self._server_id = server_id
         self._hour: tuple[int, SessionFrame] | None = None
-        self._labels = read_dictionary(server_id).combinations
+        self._dictionary = read_dictionary(server_id)
 
     def of(self, report: Report) -> dict[int, dict[str, Any]]:
         """By pid; of a pid that waits for a lock that, which others of it may not."""
         found: dict[int, dict[str, Any]] = {}
         for part in hours_of(Window(start=EpochMs(report.at - AROUND_MS), end=EpochMs(report.at + 1))):
             frame = self._read(part).within(part.start, part.end)
-            chosen = np.isin(frame.pid, [one.pid for one in report.parties]) & (frame.code < len(self._labels))
+            chosen = np.isin(frame.pid, [one.pid for one in report.parties]) & (frame.code < len(self._dictionary))
             for i in np.flatnonzero(chosen).tolist():
-                label = self._labels[int(frame.code[i])]
-                if label.wait_type == "Lock" or int(frame.pid[i]) not in found:
+                code = int(frame.code[i])
+                label = self._dictionary.combinations[code]
+                if self._dictionary.held_up[code] or int(frame.pid[i]) not in found:
                     found[int(frame.pid[i])] = _fields(label, frame, i)
         return found
 
@@ -187,8 +193,10 @@ def _fields(label: Combination, frame: SessionFrame, i: int) -> dict[str, Any]:
 
 
 def _scans(server_id: int, query_id: int, statement: str) -> bool:
-    plans = CapturedPlan.objects.filter(server_id=server_id, query_id=query_id).order_by("-last_ms")
-    return any(scans_what_it_locks(statement, plan) for plan in plans.values_list("written", flat=True)[:3])
+    kept = CapturedPlan.objects.filter(server_id=server_id, query_id=query_id).order_by("-last_ms")
+    plans = profile_by_id(server_id).plans
+    newest = kept.values_list("written", flat=True)[:3]
+    return plans is not None and any(scans_what_it_locks(statement, plan, plans) for plan in newest)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -8,12 +8,13 @@ from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
 from faena.apps.locks.models import EndedSession
-from faena.apps.servers.actions import target_of
+from faena.apps.servers import engines
 from faena.apps.servers.asking import asking
 from faena.apps.servers.models import Server
+from faena.core.engines.inquiry import Ending
+from faena.core.engines.profile import Capability
 from faena.core.errors import BadInput, SourceError
 from faena.core.readings import SessionSample
-from faena.sources.postgres.ending import What, end
 
 LEAST_REASON = 3
 
@@ -26,7 +27,7 @@ class EndOrder:
     """
 
     session: SessionSample
-    what: What
+    what: Ending
     reason: str
     confirmed: bool
     statement_ms: int = 0
@@ -35,8 +36,7 @@ class EndOrder:
 def end_session(server: Server, order: EndOrder, *, by: AbstractBaseUser | AnonymousUser) -> EndedSession:
     """End it on the server and keep what was done; a refusal is kept, too. Raises NotAllowed, BadInput, SourceError."""
     user = require(by, Role.OPERATOR, f"end a {order.what} on a watched server")
-    if server.engine != Server.Engine.POSTGRESQL:
-        raise BadInput("this server is made up or imported; there is nothing to end on it", field="server")
+    engines.require(server, Capability.END)
     if len(order.reason.strip()) < LEAST_REASON:
         raise BadInput("say why; the reason is kept with your name", field="reason")
     if not order.confirmed:
@@ -47,9 +47,9 @@ def end_session(server: Server, order: EndOrder, *, by: AbstractBaseUser | Anony
         program=one.program, user=one.user, client=one.client, query_id=one.query_id, reason=order.reason.strip()[:1000],
     )  # fmt: skip
     try:
-        target = target_of(server)
+        asked = engines.inquiry_of(server, Capability.END)
         with asking(server, by, f"end a {order.what}"):
-            found = end(target, one.pid, one.started_s, order.what, order.statement_ms)
+            found = asked.end(one.pid, one.started_s, order.what, order.statement_ms)
     except SourceError as error:
         kept.answer = f"refused: {error}"
         kept.save()

@@ -11,6 +11,7 @@ from faena.apps.locks.models import Deadlock
 from faena.apps.samples.dictionary import NO_TABLES, read_dictionary
 from faena.apps.samples.models import Tick
 from faena.apps.samples.sessions import read_sessions, sessions_of
+from faena.apps.servers.engines import profile_by_id
 from faena.apps.statements.models import Execution, LogEvent, Text
 from faena.apps.statements.selectors import tables_by_statement
 from faena.core.errors import NotFound
@@ -22,7 +23,6 @@ from faena.core.sampling.dimensions import Dictionary, Dimension, combination_of
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.ticks import Gap, gaps
 from faena.core.series.window import Window
-from faena.core.waits.catalogue import kind_of
 from faena.core.waits.kinds import WaitKind
 
 MOST_FOUND = 200
@@ -54,6 +54,7 @@ def inside(found: Moment, server_id: int, trail: Sequence[Pick]) -> Moment:
         return found
     present = labels(found.sessions)
     combinations = [combination_of(one, present) for one in found.sessions]
+    kind_of = profile_by_id(server_id).waits.kind_of
     kinds = [kind_of(one.wait_type, one.wait_event) if one.active else WaitKind.SLEEP for one in combinations]
     tables = tables_by_statement(server_id)
     dictionary = Dictionary(combinations, kinds, [tables.get(one.query_id or 0, NO_TABLES) for one in combinations])
@@ -77,8 +78,7 @@ def find(
         return [], 0
     key = (frame.pid << np.int64(32)) | (frame.started_s & 0xFFFFFFFF)
     _, of_row, counts = np.unique(key, return_inverse=True, return_counts=True)
-    lock_code = np.array([one.wait_type == "Lock" for one in dictionary.combinations], dtype=np.bool_)
-    locked = np.bincount(of_row, weights=lock_code[frame.code], minlength=len(counts)).astype(np.int64)
+    locked = np.bincount(of_row, weights=dictionary.held_up[frame.code], minlength=len(counts)).astype(np.int64)
     last = np.zeros(len(counts), dtype=np.int64)
     first = np.full(len(counts), len(frame.pid), dtype=np.int64)
     rows = np.arange(len(frame.pid))

@@ -15,18 +15,17 @@ from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require, require_grant_to_run
 from faena.apps.plans.models import BroughtPlan, CapturedPlan
-from faena.apps.servers.actions import target_of
+from faena.apps.servers import engines
 from faena.apps.servers.asking import asking
 from faena.apps.servers.models import Server
+from faena.core.engines.profile import Capability, Plans
 from faena.core.errors import BadInput
 from faena.core.logged import Execution
-from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.plans.model import BadPlan
 from faena.core.plans.shape import gist, shape
-from faena.core.plans.writing import bare_plan
 from faena.core.privacy import Normalised, Raw
 from faena.core.sql.texts import normalise, storable
 from faena.sources.logs.plans import plans_in
-from faena.sources.postgres.explain import estimate, measure
 
 log = logging.getLogger(__name__)
 
@@ -41,12 +40,15 @@ def capture_many(server_id: int, executions: Sequence[Execution]) -> list[int | 
 
     A plan that cannot be read, because the log was cut off in it or it is of another tool, is passed over.
     """
+    if not any(one.plan for one in executions):
+        return [None] * len(executions)
+    plans = engines.profile_by_id(server_id).plans
     read: dict[str, _Read | None] = {}
     shapes: list[int | None] = []
     kept: dict[tuple[int | None, int], CapturedPlan] = {}
     for one in executions:
         if one.plan not in read:
-            read[one.plan] = _read(server_id, one.plan)
+            read[one.plan] = _read(server_id, plans, one.plan)
         known = read[one.plan]
         shapes.append(None if known is None else known.shape)
         if known is None:
@@ -71,15 +73,15 @@ class _Read(NamedTuple):
     raw: Raw | None
 
 
-def _read(server_id: int, told: str) -> _Read | None:
-    if not told:
+def _read(server_id: int, plans: Plans | None, told: str) -> _Read | None:
+    if not told or plans is None:
         return None
     try:
-        plan = read_plan(told)
+        plan = plans.read(told)
     except BadPlan:  # its words are not for a log: they cite the plan
         log.info("a plan of server %d that cannot be read was passed over", server_id)
         return None
-    written = bare_plan(plan)
+    written = plans.bare(plan)
     return _Read(shape(plan), gist(plan), written, None if told == written else Raw(told))
 
 
@@ -120,7 +122,8 @@ def bring(text: str, title: str, *, by: AbstractBaseUser | AnonymousUser) -> Bro
     """
     text = storable(text)
     text = next(iter(plans_in(text)), text)  # an entry of a log, with its prefix
-    written = bare_plan(read_plan(text))
+    plans = engines.plans_of(None)
+    written = plans.bare(plans.read(text))
     return _under_a_link(_digest("brought", by.pk, text), written, Raw(text), title, by=by)
 
 
@@ -173,25 +176,25 @@ def ask(
 
     Raises NotAllowed, BadInput, SourceError.
     """
-    if server.engine != Server.Engine.POSTGRESQL:
-        raise BadInput("only a real server can be asked for a plan; this one is made up or imported", field="server")
+    engines.require(server, Capability.EXPLAIN)
     if question.run:
         require_grant_to_run(by)
     else:
         require(by, Role.OPERATOR, "ask a server for a plan")
     if question.run and not question.confirmed:
         raise BadInput("running a statement to measure it wants an explicit yes", field="confirmed")
-    target = target_of(server, question.database)
+    asked, plans = engines.inquiry_of(server, Capability.EXPLAIN, question.database), engines.plans_of(server)
     audit.record(
         by, "plan.measured" if question.run else "plan.asked", server=server.name,
         subject=f"statement {query_id}" if query_id is not None else "a statement of one's own",
         detail=f"in {question.database or server.database}: {normalise(question.statement)}",
     )  # fmt: skip
-    answer = measure if question.run else estimate
     with asking(server, by, "ask a server for a plan"):
-        told = answer(target, question.statement, question.values, foreign=settings.ENVIRONMENT.explain_foreign_tables)
-    plan = read_plan(told)
-    written = bare_plan(plan)
+        told = asked.explain(
+            question.statement, question.values, run=question.run, foreign=settings.ENVIRONMENT.explain_foreign_tables
+        )
+    plan = plans.read(told)
+    written = plans.bare(plan)
     keep(
         CapturedPlan(
             server_id=server.id, query_id=query_id, shape=shape(plan), first_ms=now_ms, last_ms=now_ms,

@@ -7,24 +7,20 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
 from faena.apps.accounts.policy import permit
 from faena.apps.plans.models import BroughtPlan, CapturedPlan
-from faena.apps.servers.actions import target_of
+from faena.apps.servers import engines
 from faena.apps.servers.asking import asking
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
-from faena.core.errors import BadInput
-from faena.core.plans.freshness import sentences
-from faena.core.plans.indexes.fromplan import facts_of
-from faena.core.plans.indexes.health import HealthFinding, examine_schema
-from faena.core.plans.indexes.proposals import IndexProposal, Refusal, propose
-from faena.core.plans.ledger import ledger
-from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.engines.profile import Capability
+from faena.core.findings import Finding
+from faena.core.plans.model import BadPlan
+from faena.core.plans.proposal import IndexProposal, Refusal
 from faena.core.plans.schema import SchemaFacts
 from faena.core.privacy import shown
 from faena.core.series.window import Window
 from faena.core.sql.texts import gist
 from faena.core.statements.conditions import NameCondition
 from faena.core.units import EpochMs
-from faena.sources.postgres.schema import read_schema
 
 MAX_PLANS = 200  # of the statements that took most time
 
@@ -47,24 +43,25 @@ def for_plan(plan: BroughtPlan, as_shown: str, *, by: AbstractBaseUser | Anonymo
     Raises SourceError.
     """
     server = plan.server
+    plans, indexes = engines.plans_of(server), engines.indexes_of(server)
     if server is None:
-        told = read_plan(as_shown)
-        found, refused = propose(told, facts_of(told))
+        told = plans.read(as_shown)
+        found, refused = indexes.propose(told, indexes.from_plan(told))
         return PlanProposals(proposals=found, refused=refused)
-    if server.engine != Server.Engine.POSTGRESQL:
+    if not engines.can(server, Capability.SCHEMA):
         return PlanProposals(
-            unknown="This server is made up or imported, so it has no statistics to judge an index by."
+            unknown=f"This is {engines.profile_of(server).title}: it has no statistics to judge an index by."
         )
     database = statements.database_of(server.id, plan.query_id) if plan.query_id is not None else ""
-    target = target_of(server, database)
+    asked = engines.inquiry_of(server, Capability.SCHEMA, database)
     with asking(server, by, "have indexes proposed by a server's statistics"):
-        schema = read_schema(target)
-    told, brought = read_plan(as_shown), EpochMs(int(plan.brought_at.timestamp() * 1000))
-    found, refused = propose(told, schema)
+        schema = asked.schema()
+    told, brought = plans.read(as_shown), EpochMs(int(plan.brought_at.timestamp() * 1000))
+    found, refused = indexes.propose(told, schema)
     return PlanProposals(
         proposals=found,
         refused=refused,
-        estimates=list(sentences(ledger(told).findings, told, schema, brought)),
+        estimates=indexes.estimates(plans.ledger(told).findings, told, schema, brought),
     )
 
 
@@ -93,7 +90,7 @@ class ServerIndexes:
 
     databases: Sequence[str]
     schema: SchemaFacts
-    findings: Sequence[HealthFinding]
+    findings: Sequence[Finding]
     proposals: Sequence[WorkloadProposal]
     refused: Sequence[Refusal]
     plans_read: int
@@ -106,13 +103,13 @@ def of_server(
 
     Raises SourceError, BadInput for a server that cannot be asked.
     """
-    if server.engine != Server.Engine.POSTGRESQL:
-        raise BadInput("only a real server has indexes to look at; this one is made up or imported", field="server")
+    engines.require(server, Capability.SCHEMA)
+    rules, reader = engines.indexes_of(server), engines.plans_of(server)
     busy = statements.databases(server.id, window, without_user=server.username)
     chosen_database = database or next(iter(busy), server.database)
-    target = target_of(server, chosen_database)
+    asked = engines.inquiry_of(server, Capability.SCHEMA, chosen_database)
     with asking(server, by, "look at the indexes of a server"):
-        schema = read_schema(target)
+        schema = asked.schema()
     allowed = permit(by)
     here = [NameCondition("database", True, chosen_database)]
     took = statements.times(server.id, window, without_user=server.username, conditions=here)
@@ -127,7 +124,7 @@ def of_server(
     for plan in chosen:
         query_id = plan.query_id or 0
         try:
-            found, not_worth = propose(read_plan(shown(plan.written, plan.raw, allowed)), schema)
+            found, not_worth = rules.propose(reader.read(shown(plan.written, plan.raw, allowed)), schema)
         except BadPlan:
             continue
         refused.update({one.sentence: one for one in not_worth})
@@ -145,7 +142,7 @@ def of_server(
     return ServerIndexes(
         databases=sorted({*busy, chosen_database}),
         schema=schema,
-        findings=examine_schema(schema),
+        findings=rules.health(schema),
         proposals=sorted(best.values(), key=lambda one: -one.stake_ms),
         refused=[one for one in refused.values() if one.table not in best],
         plans_read=len(chosen),

@@ -9,15 +9,14 @@ from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import may
 from faena.apps.hosts import selectors as hosts
 from faena.apps.plans import selectors as plans
-from faena.apps.servers.actions import target_of
+from faena.apps.servers import engines
 from faena.apps.servers.asking import asking
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
+from faena.core.engines.profile import Capability
 from faena.core.errors import NotFound
-from faena.core.plans.model import walk
-from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.plans.model import BadPlan, walk
 from faena.core.plans.schema import IndexFacts, TableFacts
-from faena.sources.postgres.schema import read_schema
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,18 +42,18 @@ def of_statement(server: Server, query_id: int, *, by: AbstractBaseUser | Anonym
     if text is None:
         raise NotFound(f"the text of statement {query_id} is not known (yet), so neither are its tables")
     names = [name for name in text.tables.split(", ") if name]
-    surveyed = server.engine != Server.Engine.POSTGRESQL or not may(by, Role.OPERATOR)
+    surveyed = not engines.can(server, Capability.SCHEMA) or not may(by, Role.OPERATOR)
     tables: Sequence[TableFacts] = ()
     if surveyed:
         tables = _as_surveyed(server.id, names)
     elif names:
-        target = target_of(server, statements.database_of(server.id, query_id))
+        asked = engines.inquiry_of(server, Capability.SCHEMA, statements.database_of(server.id, query_id))
         with asking(server, by, "look at the tables of a server"):
-            tables = read_schema(target, names).tables
+            tables = asked.schema(names).tables
     known = {table.name for table in tables} | {table.partition_of for table in tables}
     return StatementTables(
         tables=sorted(tables, key=lambda table: -table.size_bytes),
-        used=_indexes_used(server.id, query_id),
+        used=_indexes_used(server, query_id),
         missing=[name for name in names if name not in known],
         surveyed=surveyed,
     )
@@ -75,12 +74,12 @@ def _as_surveyed(server_id: int, names: Sequence[str]) -> list[TableFacts]:
     ]
 
 
-def _indexes_used(server_id: int, query_id: int) -> frozenset[str]:
-    newest = next((one for one in plans.of_statement(server_id, query_id) if not one.asked), None)
+def _indexes_used(server: Server, query_id: int) -> frozenset[str]:
+    newest = next((one for one in plans.of_statement(server.pk, query_id) if not one.asked), None)
     if newest is None:
         return frozenset()
     try:
-        plan = read_plan(newest.written)
+        plan = engines.plans_of(server).read(newest.written)
     except BadPlan:  # cut off by the server's own limit on log lines
         return frozenset()
     return frozenset(step.index for _, step in walk(plan.root) if step.index)

@@ -17,8 +17,8 @@ from faena.apps.samples.models import Chunk, Combination, DayTotals, OpenSample,
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
 from faena.apps.samples.sessions import KEPT, closed_hour, waiting_in
 from faena.apps.servers import holdings
+from faena.apps.servers.engines import profile_by_id
 from faena.core.locks.history import SessionFrame, joined
-from faena.core.readings import waits_behind_sessions
 from faena.core.sampling.frame import EMPTY, SampleFrame, join, on_grid
 from faena.core.sampling.rollup import MINUTE_MS, cells_of, rolled
 from faena.core.units import MS_PER_HOUR
@@ -101,7 +101,8 @@ def _sessions(columns: Columns) -> SessionFrame:
 def keep_waits(server_id: int, hours: Mapping[int, SessionFrame]) -> None:
     """Writes the lock waits of each closed hour beside it, from which blocking is told."""
     codes = Combination.objects.filter(server_id=server_id, active=True).values_list("code", "wait_type", "wait_event")
-    behind = [code for code, kind, event in codes if waits_behind_sessions(kind, event)]
+    behind_sessions = profile_by_id(server_id).waits.behind_sessions
+    behind = [code for code, kind, event in codes if behind_sessions(kind, event)]
     waiting = np.zeros(max(behind, default=-1) + 1, dtype=np.bool_)
     waiting[behind] = True
     rows = []

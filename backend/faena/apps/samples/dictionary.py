@@ -6,10 +6,10 @@ from threading import Lock
 from faena.apps.samples.actions import to_core
 from faena.apps.samples.models import Combination
 from faena.apps.servers import holdings
+from faena.apps.servers.engines import profile_by_id
 from faena.apps.servers.models import Holdings
 from faena.apps.statements.selectors import tables_by_statement
 from faena.core.sampling.dimensions import Dictionary
-from faena.core.waits.catalogue import kind_of
 from faena.core.waits.kinds import WaitKind
 
 NO_TABLES = "no table"
@@ -41,11 +41,13 @@ def read_dictionary(server_id: int, held: Holdings | None = None) -> Dictionary:
         old = known.dictionary if known else Dictionary((), (), ())
         rows = Combination.objects.filter(server_id=server_id, code__gte=len(old)).order_by("code")
         fresh = [to_core(row) for row in rows]
-        kinds = [kind_of(one.wait_type, one.wait_event) if one.active else WaitKind.SLEEP for one in fresh]
+        waits = profile_by_id(server_id).waits
+        kinds = [waits.kind_of(one.wait_type, one.wait_event) if one.active else WaitKind.SLEEP for one in fresh]
         combinations = (*old.combinations, *fresh)
         tables = tables_by_statement(server_id)
         names = [tables.get(one.query_id or 0, NO_TABLES) for one in combinations]
-        made = Dictionary(combinations, (*old.kinds, *kinds), names)
+        behind = [*old.behind, *(waits.behind_sessions(one.wait_type, one.wait_event) for one in fresh)]
+        made = Dictionary(combinations, (*old.kinds, *kinds), names, behind)
         _known[server_id] = _Known(made, held.texts)
         return made
 

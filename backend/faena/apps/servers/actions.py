@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from datetime import timedelta
 
-from asgiref.sync import async_to_sync
 from django.apps import apps
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db import IntegrityError, models, transaction
@@ -16,17 +15,20 @@ from django.utils import timezone
 from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
-from faena.apps.servers import vitals
+from faena.apps.servers import engines, vitals
 from faena.apps.servers.asking import asking
 from faena.apps.servers.capture import check_log, check_period
 from faena.apps.servers.models import Server, ServerNote
 from faena.apps.servers.reach import check_host, check_passfile, is_loopback
 from faena.apps.servers.sealing import seal, unseal
+from faena.core.engines.inquiry import CheckStep
+from faena.core.engines.postgres.profile import POSTGRES
+from faena.core.engines.profile import Capability
 from faena.core.errors import BadInput, SourceUnfit
 from faena.core.readings import Survey
 from faena.sources.machine.local import machine_name
-from faena.sources.postgres import PostgresSource, Target, check_connection
-from faena.sources.postgres.check import CheckStep
+from faena.sources.postgres import Target
+from faena.sources.postgres.inquiry import PostgresInquiry
 from faena.sources.postgres.log import THROUGH_SERVER
 
 CONTROL = re.compile(r"[\x00-\x1f\x7f]")
@@ -98,9 +100,9 @@ class ServerForm:
 def check(form: ServerForm, *, by: AbstractBaseUser | AnonymousUser) -> Sequence[CheckStep]:
     """Try the connection and report step by step; nothing is saved. Raises NotAllowed."""
     require(by, Role.ADMIN, "try a connection")
-    target = form.target()
+    asked = PostgresInquiry(form.target())
     with asking(None, by, "try a connection"):
-        return async_to_sync(check_connection)(target)
+        return asked.check()
 
 
 def connect(form: ServerForm, *, by: AbstractBaseUser | AnonymousUser) -> Server:
@@ -130,8 +132,7 @@ def change(server: Server, form: ServerForm, *, password_kept: bool, by: Abstrac
     Tried first, as connecting is. Raises NotAllowed, SourceUnfit, BadInput.
     """
     require(by, Role.ADMIN, "change how a server is reached")
-    if server.engine != Server.Engine.POSTGRESQL:
-        raise BadInput("this server is made up or imported; there is nothing to reach", field="server")
+    engines.require(server, Capability.REACH)
     if password_kept:
         moved = (form.host, form.port, form.service, form.username) != (
             server.host,
@@ -194,7 +195,7 @@ def remove(server: Server, *, keep_data: bool, by: AbstractBaseUser | AnonymousU
     if keep_data:
         server.enabled, server.state, server.state_message = False, "removed", "its past is kept"
         server.password_sealed, server.passfile, server.service, server.host, server.username = b"", "", "", "", ""
-        server.engine = Server.Engine.IMPORTED
+        server.engine = engines.IMPORTED.name
         server.revision += 1
         server.save()
     else:
@@ -217,7 +218,7 @@ def _delete_rows(server: Server) -> None:
                     rows._raw_delete(using="default")
 
 
-def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> Server:
+def save_server(form: ServerForm, *, engine: str = POSTGRES.name) -> Server:
     """Save without trying: for commands and the demo. Raises BadInput for a name already taken."""
     try:
         with transaction.atomic():
@@ -242,36 +243,6 @@ def save_server(form: ServerForm, *, engine: str = Server.Engine.POSTGRESQL) -> 
             )
     except IntegrityError as error:
         raise BadInput(f"there already is a server named {form.name!r}; choose another name", field="name") from error
-
-
-def source_of(server: Server) -> PostgresSource:
-    """For the collector: the address of its host is looked up at each connecting. Raises BadInput."""
-    return PostgresSource(_as_saved(server), looked_up)
-
-
-def target_of(server: Server, database: str = "") -> Target:
-    """How to reach a saved server, or another database of it, its password unsealed. Raises BadInput."""
-    return looked_up(_as_saved(server, database))
-
-
-def looked_up(target: Target) -> Target:
-    """With the address of its host as it is now. Raises BadInput for one that the configuration does not allow."""
-    check_passfile(target.passfile)
-    return replace(target, address=check_host(target.host))
-
-
-def _as_saved(server: Server, database: str = "") -> Target:
-    return Target(
-        host=server.host,
-        port=server.port,
-        database=database or server.database,
-        user=server.username,
-        password=unseal(server.password_sealed),
-        sslmode=server.sslmode,
-        passfile=server.passfile,
-        service=server.service,
-        log=server.log,
-    )
 
 
 @transaction.atomic

@@ -8,13 +8,8 @@ from faena.core.series.window import MAX_WINDOW_MS
 class Server(models.Model):
     """One watched server. `revision` grows with each change of settings, so that the collector takes it up anew."""
 
-    class Engine(models.TextChoices):
-        POSTGRESQL = "postgresql"
-        SIMULATED = "simulated"
-        IMPORTED = "imported"
-
     name = models.CharField(max_length=80, unique=True)
-    engine = models.CharField(max_length=20, choices=Engine.choices, default=Engine.POSTGRESQL)
+    engine = models.CharField(max_length=20, default="postgresql")
     host = models.CharField(max_length=255, default="127.0.0.1")
     port = models.PositiveIntegerField(default=5432)
     database = models.CharField(max_length=63, default="postgres")

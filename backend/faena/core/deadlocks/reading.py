@@ -7,7 +7,7 @@ from typing import TypeVar
 
 from faena.core.deadlocks.cause import Verdict, judge, sentence
 from faena.core.deadlocks.pattern import pattern_of, shape_of, statement_shape
-from faena.core.deadlocks.report import Party, Report, named, read_report
+from faena.core.deadlocks.report import Party, Report, ReportGrammar
 from faena.core.logged import EventKind, Execution, LogEvent
 
 K = TypeVar("K")
@@ -33,7 +33,8 @@ class DeadlockReader:
     `scans` says of a statement and its plan whether it scans the rows that it locks (answers/scanning.py).
     """
 
-    def __init__(self, scans: Callable[[str, str], bool]) -> None:
+    def __init__(self, grammar: ReportGrammar, scans: Callable[[str, str], bool]) -> None:
+        self._grammar = grammar
         self._scans_what_it_locks = scans
         self._heard: OrderedDict[int, LogEvent | Execution] = OrderedDict()
         self._waits: OrderedDict[int, LogEvent] = OrderedDict()
@@ -44,7 +45,7 @@ class DeadlockReader:
         self._remember(happening)
         if isinstance(happening, Execution) or happening.kind is not EventKind.DEADLOCK:
             return None
-        report = self._filled(read_report(happening, names), names or {})
+        report = self._filled(self._grammar.read(happening, names or {}), names or {})
         return told(report, frozenset(one.pid for one in report.parties if shape_of(one)[0] in self._scans))
 
     def again(self, found: Deadlock) -> Deadlock:
@@ -72,7 +73,7 @@ class DeadlockReader:
             and not party.context
             and wait.statement[:60] == party.statement[:60]
         ):
-            party = named(replace(party, context=wait.context), names)
+            party = self._grammar.named(replace(party, context=wait.context), names)
         if heard is None or party.program or party.user or report.at - _at(heard) > FRESH_MS:
             return party
         return replace(party, program=heard.program, user=heard.user, database=heard.database, client=heard.client)

@@ -1,1 +1,1 @@
-"""Code that is specific to one database engine, a package for each."""
+"""What is one engine's own, each under its name behind a profile; nothing above asks which engine a server has."""

@@ -1,10 +1,10 @@
 """Chains summed up over a watch: tick after tick goes in, who cost how much comes out."""
 
-from collections.abc import Mapping, Sequence, Set
+from collections.abc import Callable, Mapping, Sequence, Set
 from dataclasses import dataclass, field
 
 from faena.core.locks.chains import Chain, Link, RootState, chains_at, root_state
-from faena.core.readings import LockEdge, SampleReading, SessionSample, Via, waits_behind_sessions
+from faena.core.readings import LockEdge, SampleReading, SessionSample, Via
 from faena.core.units import Pid
 
 
@@ -30,8 +30,9 @@ class SeenChain:
 
 @dataclass(slots=True)
 class ChainWatch:
-    """Give it readings in order of time."""
+    """Give it readings in order of time. `behind_sessions` is the engine's word on which waits others end."""
 
+    behind_sessions: Callable[[str, str], bool]
     chains: dict[tuple[Pid, int, str], SeenChain] = field(default_factory=dict)
     total_s: float = 0.0
 
@@ -40,14 +41,14 @@ class ChainWatch:
         present = {session.pid: session for session in reading.sessions}
         roots = set[tuple[Pid, str]]()
         for chain in chains_at(reading.sessions, reading.edges):
-            self.total_s += seconds * _waiting(chain)
+            self.total_s += seconds * self._waiting(chain)
             started = chain.root.session.started_s if chain.root.session else 0
             seen = self.chains.setdefault(
                 (chain.root.pid, started, chain.gid), SeenChain(chain.root, chain.gid, chain.state)
             )
             seen.root, seen.state = chain.root, chain.state
             roots.add((chain.root.pid, chain.gid))
-            seen.lost_s += seconds * _waiting(chain)
+            seen.lost_s += seconds * self._waiting(chain)
             members = {link.pid for link in chain.links}
             for edge in reading.edges:
                 if edge.waiter in members:
@@ -77,10 +78,10 @@ class ChainWatch:
         """Chains by the time they cost."""
         return sorted(self.chains.values(), key=lambda one: (-one.lost_s, one.root.pid))
 
-
-def _waiting(chain: Chain) -> int:
-    """Members that wait for a lock; of a circle the root does, too, and so does one that is first in a line."""
-    root = chain.root.session
-    return chain.waiting + (
-        chain.state is RootState.CIRCLE or (root is not None and waits_behind_sessions(root.wait_type, root.wait_event))
-    )
+    def _waiting(self, chain: Chain) -> int:
+        """Members that wait for a lock; of a circle the root does, too, and so does one that is first in a line."""
+        root = chain.root.session
+        return chain.waiting + (
+            chain.state is RootState.CIRCLE
+            or (root is not None and self.behind_sessions(root.wait_type, root.wait_event))
+        )

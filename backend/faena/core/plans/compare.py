@@ -3,8 +3,9 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from faena.core.plans.look import Look, count, look_at
+from faena.core.numbers import count
 from faena.core.plans.model import Plan, Step, walk
+from faena.core.plans.tree import PlanTree, tree_of
 
 NOTABLE_TIMES = 1.5  # between two times, below which they are called alike
 
@@ -28,7 +29,7 @@ class Comparison:
 
 def compare(before: Plan, after: Plan) -> Comparison:
     """Steps are matched by what they read or join: the relations below them, then their kind."""
-    one, other = look_at(before), look_at(after)
+    one, other = tree_of(before), tree_of(after)
     matched = _matched(one, other)
     pairs = [
         Pair(before=i, after=matched.get(i), words=_difference(one, i, other, matched.get(i)))
@@ -104,11 +105,11 @@ def _akin(a: _Key, b: _Key) -> bool:
     return a[2] == b[2] and len(a[0]) > 1 and (a[0] <= b[0] or b[0] <= a[0])
 
 
-def _matched(one: Look, other: Look) -> dict[int, int]:
+def _matched(one: PlanTree, other: PlanTree) -> dict[int, int]:
     """Each step of the first to at most one of the second."""
     found: dict[int, int] = {}
     taken: set[int] = set()
-    keys = [[(_relations(s), s.kind, _family(s)) for s in look.steps] for look in (one, other)]
+    keys = [[(_relations(s), s.kind, _family(s)) for s in tree.steps] for tree in (one, other)]
     for same in (_alike, _kin, _akin):
         for i, mine in enumerate(keys[0]):
             if i in found:
@@ -120,7 +121,7 @@ def _matched(one: Look, other: Look) -> dict[int, int]:
     return found
 
 
-def _difference(one: Look, i: int, other: Look, j: int | None) -> str:
+def _difference(one: PlanTree, i: int, other: PlanTree, j: int | None) -> str:
     if j is None:
         return "only in the first"
     a, b = one.steps[i], other.steps[j]
@@ -143,7 +144,7 @@ def _ms(value: float) -> str:
     return f"{value / 1000:.3g} s" if value >= 1000 else f"{value:.3g} ms"
 
 
-def _sentence(one: Look, other: Look, pairs: Sequence[Pair]) -> str:
+def _sentence(one: PlanTree, other: PlanTree, pairs: Sequence[Pair]) -> str:
     changed = [p for p in pairs if p.words and p.before is not None and p.after is not None]
     kinds = [p for p in changed if "became" in p.words and "own time" not in p.words.split(";")[0]]
 
@@ -162,7 +163,7 @@ def _sentence(one: Look, other: Look, pairs: Sequence[Pair]) -> str:
     return f"{what}{_totals(one, other)}."
 
 
-def _totals(one: Look, other: Look) -> str:
+def _totals(one: PlanTree, other: PlanTree) -> str:
     if not one.total_ms or not other.total_ms:
         costs = one.plan.root.cost_total, other.plan.root.cost_total
         return "" if None in costs else f"; estimated cost {costs[0]:.0f} became {costs[1]:.0f}"
@@ -175,8 +176,8 @@ def _totals(one: Look, other: Look) -> str:
         else "about the same"
     )
     reads = [
-        look.plan.root.blocks.read + look.plan.root.blocks.hit if look.plan.root.blocks else None
-        for look in (one, other)
+        tree.plan.root.blocks.read + tree.plan.root.blocks.hit if tree.plan.root.blocks else None
+        for tree in (one, other)
     ]
     blocks = "" if None in reads else f", blocks touched {reads[0]} became {reads[1]}"
     return f"; {_ms(one.total_ms)} became {_ms(other.total_ms)}, {words}{blocks}"

@@ -5,9 +5,16 @@ from dataclasses import dataclass, field
 from types import MappingProxyType
 from typing import NamedTuple
 
-from faena.core.plans.naming import qualified
+from faena.core.errors import BadInput
 
 MAX_STEPS = 20_000  # refuse rather than stall: reading happens inside a web request
+
+
+class BadPlan(BadInput):
+    """Not a plan that we can read; the message says where reading stopped and what would be understood."""
+
+    def __init__(self, reason: str) -> None:
+        super().__init__(reason, field="plan")
 
 
 class Actual(NamedTuple):
@@ -86,11 +93,6 @@ class Step(NamedTuple):
     def rows(self) -> float | None:
         """Rows in all, over all loops and processes; None when it was not run or did not count."""
         return None if self.actual is None else self.actual.rows * self.actual.loops
-
-    @property
-    def sql_name(self) -> str:
-        """Of the table it reads, for statements to copy."""
-        return qualified(self.schema, self.table)
 
     @property
     def target(self) -> str:

@@ -3,7 +3,6 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from faena.core.plans.naming import qualified
 from faena.core.units import EpochMs
 
 
@@ -102,12 +101,8 @@ class TableFacts:
 
     @property
     def full_name(self) -> str:
-        """For reading; `sql_name` is for statements."""
+        """For reading; how statements write it is the engine's matter."""
         return self.name if self.schema == "public" else f"{self.schema}.{self.name}"
-
-    @property
-    def sql_name(self) -> str:
-        return qualified(self.schema, self.name)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -103,12 +103,15 @@ class Encoded:
 class Dictionary:
     """All combinations of a server; index = code. `kinds` and `tables` are derived, one string per code.
 
+    `behind` tells of each code whether such a wait ends when other sessions let go; empty: of none.
+
     Encodings are made once per dictionary and kept: with them, narrowing and ranking are arithmetic on arrays.
     """
 
     combinations: Sequence[Combination]
     kinds: Sequence[str]
     tables: Sequence[str]
+    behind: Sequence[bool] = ()
     _encoded: dict[Dimension, Encoded] = field(default_factory=dict, repr=False, compare=False)
 
     def __len__(self) -> int:
@@ -118,6 +121,12 @@ class Dictionary:
     def active(self) -> npt.NDArray[np.bool_]:
         """True for the codes that are load; the others hold a transaction and idle."""
         return np.fromiter((c.active for c in self.combinations), dtype=np.bool_, count=len(self))
+
+    @cached_property
+    def held_up(self) -> npt.NDArray[np.bool_]:
+        """True for the codes of active sessions that wait for other sessions."""
+        behind = np.array(self.behind, dtype=np.bool_) if len(self.behind) else np.zeros(len(self), dtype=np.bool_)
+        return behind & self.active
 
     def encoded(self, dimension: Dimension) -> Encoded:
         """The dimension as numbers; values in the order in which they were first seen."""

@@ -3,9 +3,9 @@
 import io
 import re
 
+from faena.core.engines.postgres.plans.reader import read_plans
 from faena.core.logged import Execution
 from faena.core.plans.model import Plan
-from faena.core.plans.reader import read_plans
 from faena.sources.logs.reading import Summary, read_stream
 
 _LOGGED = re.compile(r"duration: [\d.,]{1,20} ms  plan:")

@@ -4,23 +4,12 @@ from dataclasses import dataclass
 
 import psycopg
 
+from faena.core.engines.inquiry import CheckStep
 from faena.core.engines.postgres.telling import preloading, quoted, setting
 from faena.sources.postgres import queries
 from faena.sources.postgres.log import log_grant
 from faena.sources.postgres.refusals import as_source_error
 from faena.sources.postgres.source import Target
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class CheckStep:
-    """`ok` None: not reached because an earlier step failed. `needed` False: Faena works without, but sees less."""
-
-    name: str
-    ok: bool | None
-    found: str
-    remedy: str = ""
-    needed: bool = True
-
 
 NAMES = ("reachable", "version", "may see sessions", "statement identifiers", "statement counters", "I/O timing")
 

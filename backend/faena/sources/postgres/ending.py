@@ -2,13 +2,12 @@
 
 import time
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
-from enum import StrEnum
 from typing import LiteralString
 
 import psycopg
 from psycopg.rows import TupleRow
 
+from faena.core.engines.inquiry import Ended, Ending
 from faena.core.engines.postgres.telling import quoted
 from faena.core.errors import SourceRefused
 from faena.sources.postgres.queries import OWN_NAME
@@ -37,24 +36,7 @@ _END: dict[str, LiteralString] = {
 }
 
 
-class What(StrEnum):
-    """What is to be ended."""
-
-    STATEMENT = "statement"  # its transaction goes on, or is aborted, and keeps its locks until it ends
-    SESSION = "session"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Ended:
-    """`answer` is the server's, in words. `freed` and `still` are those who waited behind it before."""
-
-    answer: str
-    done: bool
-    freed: Sequence[int]
-    still: Sequence[int]
-
-
-def end(target: Target, pid: int, started_s: int, what: What, at_least_ms: int = 0) -> Ended:
+def end(target: Target, pid: int, started_s: int, what: Ending, at_least_ms: int = 0) -> Ended:
     """End it. Raises SourceRefused when it is protected or no longer the same, and SourceError.
 
     `at_least_ms` is the age of the statement as it was seen: one that is younger now has begun since.
@@ -64,7 +46,7 @@ def end(target: Target, pid: int, started_s: int, what: What, at_least_ms: int =
             connection.execute("SET statement_timeout = 5000")
             began = _refuse(connection, target, pid, started_s, what, at_least_ms)
             before = _behind(connection, pid)
-            age = (at_least_ms,) if what is What.STATEMENT else ()
+            age = (at_least_ms,) if what is Ending.STATEMENT else ()
             row = connection.execute(_END[what], (pid, started_s, *age)).fetchone()
             if row is None:
                 raise SourceRefused(_OTHER.format(where=target.where, pid=pid), remedy=_AGAIN)
@@ -92,7 +74,7 @@ _AGAIN = "nothing was ended; look at the sessions again"
 
 
 def _refuse(
-    connection: psycopg.Connection[TupleRow], target: Target, pid: int, started_s: int, what: What, at_least_ms: int
+    connection: psycopg.Connection[TupleRow], target: Target, pid: int, started_s: int, what: Ending, at_least_ms: int
 ) -> float:
     """Raises SourceRefused for what must not be ended. When its statement began, in seconds since 1970."""
     row = connection.execute(_WHO, (pid,)).fetchone()
@@ -103,11 +85,11 @@ def _refuse(
         raise SourceRefused(f"pid {pid} is Faena's own connection, which is not ended from here", remedy="")
     if backend != "client backend":
         raise SourceRefused(f"pid {pid} is a {backend}; only sessions of clients are ended from here", remedy="")
-    if what is What.STATEMENT and state is not None and state.startswith("idle"):
+    if what is Ending.STATEMENT and state is not None and state.startswith("idle"):
         raise SourceRefused(
             f"pid {pid} runs no statement, it is {state}", remedy="only ending the session lets its locks go"
         )
-    if what is What.STATEMENT and age_ms < at_least_ms:
+    if what is Ending.STATEMENT and age_ms < at_least_ms:
         raise SourceRefused(
             f"{target.where}: the statement of pid {pid} that was to be ended is over; it runs another one",
             remedy=_AGAIN,
@@ -128,13 +110,13 @@ def _behind(connection: psycopg.Connection[TupleRow], pid: int) -> set[int]:
     return found
 
 
-def _gone(connection: psycopg.Connection[TupleRow], pid: int, started_s: int, what: What, began: float) -> bool:
+def _gone(connection: psycopg.Connection[TupleRow], pid: int, started_s: int, what: Ending, began: float) -> bool:
     end = time.monotonic() + LOOK_FOR_S
     while True:
         row = connection.execute(_WHO, (pid,)).fetchone()
         if row is None or row[2] != started_s:
             return True
-        if what is What.STATEMENT and (row[3] != "active" or row[4] != began):
+        if what is Ending.STATEMENT and (row[3] != "active" or row[4] != began):
             return True
         if time.monotonic() > end:
             return False

@@ -12,10 +12,10 @@ import psycopg
 from psycopg import sql
 from psycopg.rows import TupleRow
 
+from faena.core.engines.postgres.plans.allowed import FUNCTIONS
+from faena.core.engines.postgres.plans.guard import Explainable, Relation, Unexplainable, explainable, runnable
 from faena.core.engines.postgres.telling import quoted
 from faena.core.errors import BadInput, SourceError, SourceRefused
-from faena.core.plans.allowed import FUNCTIONS
-from faena.core.plans.guard import Explainable, Relation, Unexplainable, explainable, runnable
 from faena.sources.postgres.refusals import as_source_error
 from faena.sources.postgres.source import Target
 

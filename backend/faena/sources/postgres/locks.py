@@ -7,12 +7,13 @@ from typing import LiteralString, NamedTuple
 
 from psycopg.rows import TupleRow
 
+from faena.core.engines.postgres.locks.modes import REMEMBERED, SNAPSHOT
+from faena.core.engines.postgres.locks.table import LockedThing, LockRow, Names, edges_of, relations_in
+from faena.core.engines.postgres.waits.catalogue import SAFE_SNAPSHOT
 from faena.core.errors import SourceError
 from faena.core.locks.chains import to_blame, without_soft_circles
-from faena.core.locks.modes import REMEMBERED, SNAPSHOT
-from faena.core.locks.table import LockedThing, LockRow, Names, edges_of, relations_in
 from faena.core.logged import EventKind, LogEvent
-from faena.core.readings import SAFE_SNAPSHOT, LockEdge, LockFact, SessionSample
+from faena.core.readings import LockEdge, LockFact, SessionSample
 from faena.core.units import Pid
 from faena.sources.postgres import queries
 from faena.sources.postgres.queries import SessionRow

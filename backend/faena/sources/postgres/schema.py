@@ -6,7 +6,14 @@ from typing import Any, LiteralString
 import psycopg
 from psycopg.rows import DictRow, dict_row
 
-from faena.core.plans.schema import ColumnFacts, CostSettings, ForeignKey, IndexFacts, SchemaFacts, TableFacts
+from faena.core.plans.schema import (
+    ColumnFacts,
+    CostSettings,
+    ForeignKey,
+    IndexFacts,
+    SchemaFacts,
+    TableFacts,
+)
 from faena.core.units import EpochMs
 from faena.sources.postgres.refusals import as_source_error
 from faena.sources.postgres.source import Target

@@ -95,7 +95,7 @@ export const LoadPage = ({ server, total, search, canMark, onSearch, onOpen }: P
   const waits = shownSieve?.columns.find((column) => column.dimension === "wait");
   const found = by === "" ? shownSieve && sessionColumns(shownSieve) : shownBytes && byteColumns(shownBytes, by);
   const asked = waitToExplain(search.wait, trail, waits);
-  const wait = useQuery({ ...waitQuery(asked ?? "running"), enabled: asked !== null });
+  const wait = useQuery({ ...waitQuery(server, asked ?? "running"), enabled: asked !== null });
   const setTrail = (pick: string[]): void => onSearch({ pick, ...(pick.length ? {} : { wait: "" }) });
   const pick = (dimension: string, value: string, mode: PickMode): void =>
     setTrail(picked(trail, dimension, value, mode));

@@ -31,9 +31,15 @@ export const bytesQuery = (
   });
 
 /** What a wait means; never changes while the application runs. */
-export const waitQuery = (wait: string) =>
+export const waitQuery = (server: number, wait: string) =>
   queryOptions({
-    queryKey: ["wait", wait],
-    queryFn: ({ signal }) => ask(client.GET("/api/v1/waits", { params: { query: { wait } }, signal })),
+    queryKey: ["wait", server, wait],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/waits", {
+          params: { path: { server_id: server }, query: { wait } },
+          signal,
+        }),
+      ),
     staleTime: Infinity,
   });

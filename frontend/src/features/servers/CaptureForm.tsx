@@ -65,7 +65,7 @@ export const CaptureForm = ({ server, capture, canChange }: Props) => {
     >
       <h1 className="border-strong border-b text-base font-semibold">How {capture.name} is captured</h1>
       <p className={`py-1 ${dear ? "text-danger font-semibold" : "text-muted"}`}>
-        {capture.engine === "imported" ? "It is not sampled: its samples come from files" : costWords(share)}.
+        {!capture.can.includes("sample") ? "It is not sampled: its samples come from files" : costWords(share)}.
         {capture.sample_ms === null ? "" : ` A sample takes ${capture.sample_ms.toFixed(1)} ms.`}
       </p>
       <fieldset disabled={!canChange} className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-3 gap-y-1">

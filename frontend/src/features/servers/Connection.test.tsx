@@ -22,8 +22,8 @@ const found: Schemas["ConnectionOut"] = {
   has_password: true,
 };
 
-const view = (change: Partial<typeof found> = {}, engine = "postgresql") =>
-  shown(<Connection server={3} engine={engine} />, [[["connection", 3], { ...found, ...change }]]);
+const view = (change: Partial<typeof found> = {}, can = ["reach", "sample"]) =>
+  shown(<Connection server={3} can={can} />, [[["connection", 3], { ...found, ...change }]]);
 const press = (name: RegExp): Promise<void> => userEvent.click(screen.getByRole("button", { name }));
 
 describe("how a server is reached", () => {
@@ -59,7 +59,7 @@ describe("how a server is reached", () => {
   });
 
   it("of what was imported: there is nothing to change or to pause", async () => {
-    await view({}, "imported");
+    await view({}, []);
     expect(screen.getAllByRole("button").map((one) => one.textContent)).toEqual(["remove …"]);
   });
 });

@@ -15,7 +15,7 @@ import { TlsChoice } from "./TlsChoice";
 type Found = Schemas["ConnectionOut"];
 
 /** How a server is reached: a changed host or password is entered here once; pausing and removing it, too. */
-export const Connection = ({ server, engine }: { readonly server: number; readonly engine: string }) => {
+export const Connection = ({ server, can }: { readonly server: number; readonly can: readonly string[] }) => {
   const found = useQuery(connectionQuery(server));
   const [changing, setChanging] = useState(false);
   const [removing, setRemoving] = useState(false);
@@ -33,17 +33,17 @@ export const Connection = ({ server, engine }: { readonly server: number; readon
   return (
     <section aria-label="Connection">
       <h2 className="pb-1 text-lg font-semibold">Connection</h2>
-      {engine === "postgresql" ? (
+      {can.includes("reach") ? (
         <p className="pb-1">
           {where}, database {one.database}, as {one.username}, TLS {one.sslmode}
         </p>
       ) : (
-        <p className="text-muted pb-1">This server is made up or imported; there is nothing to reach.</p>
+        <p className="text-muted pb-1">This server has no connection that could be tried or changed.</p>
       )}
       {pause.error ? <Failure title="Nothing was changed" detail={pause.error.message} /> : null}
       <div className="flex gap-2">
-        {engine === "postgresql" ? <Button onClick={() => setChanging(true)}>change …</Button> : null}
-        {engine === "imported" ? null : (
+        {can.includes("reach") ? <Button onClick={() => setChanging(true)}>change …</Button> : null}
+        {!can.includes("sample") ? null : (
           <Button onClick={() => pause.mutate(!one.paused)} disabled={pause.isPending}>
             {one.paused ? "watch it again" : "pause the watching"}
           </Button>

@@ -21,14 +21,14 @@ export const SettingsPage = ({ server, role }: { readonly server: number; readon
     <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-10 px-6 py-3">
       <CaptureForm key={capture.data.name} server={server} capture={capture.data} canChange={role === "admin"} />
       <div className="flex flex-col gap-6">
-        {role === "admin" ? <Connection server={server} engine={capture.data.engine} /> : null}
-        {capture.data.engine === "imported" ? null : (
+        {role === "admin" ? <Connection server={server} can={capture.data.can} /> : null}
+        {!capture.data.can.includes("sample") ? null : (
           <CloseWatch server={server} capture={capture.data} canAct={role !== "viewer"} />
         )}
-        {capture.data.engine === "imported" ? null : <LogState capture={capture.data} />}
+        {!capture.data.can.includes("sample") ? null : <LogState capture={capture.data} />}
         <ImportSamples
           canAct={role !== "viewer"}
-          suggested={capture.data.engine === "imported" ? capture.data.name : ""}
+          suggested={capture.data.can.includes("files") ? capture.data.name : ""}
         />
       </div>
     </div>

@@ -2,8 +2,9 @@
 
 import faena.apps.fields
 from django.db import migrations, models
-from faena.core.plans.reader import BadPlan, read_plan
-from faena.core.plans.writing import bare_plan
+from faena.core.plans.model import BadPlan
+from faena.core.engines.postgres.plans.reader import read_plan
+from faena.core.engines.postgres.plans.writing import bare_plan
 from faena.core.privacy import Raw
 
 

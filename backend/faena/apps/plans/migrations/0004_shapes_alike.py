@@ -1,7 +1,8 @@
 """Recompute the shapes of stored plans: text and JSON give the same shape, and a partition counts as its table."""
 
 from django.db import migrations
-from faena.core.plans.reader import BadPlan, read_plan
+from faena.core.plans.model import BadPlan
+from faena.core.engines.postgres.plans.reader import read_plan
 from faena.core.plans.shape import shape
 
 

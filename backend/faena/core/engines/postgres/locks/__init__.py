@@ -1,0 +1,1 @@
+"""PostgreSQL's lock table and its modes."""

@@ -1,0 +1,1 @@
+"""Plans as PostgreSQL writes them: reading, writing, judging and asking for them."""

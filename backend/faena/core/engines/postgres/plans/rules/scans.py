@@ -1,0 +1,210 @@
+"""Rows read in vain."""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from faena.core.engines.postgres.naming import table_name
+from faena.core.engines.postgres.plans.predicates import (
+    alternatives,
+    function_on_column,
+    implicit_cast,
+    leading_wildcard,
+    predicates,
+)
+from faena.core.engines.postgres.plans.suspicion import Suspicion, suspect
+from faena.core.findings import Finding
+from faena.core.numbers import count
+from faena.core.plans.model import Step
+from faena.core.plans.tree import FORESEEN_COST, MANY_ROWS, PlanTree
+
+THROWN_AWAY = 0.9  # share of rows read and not wanted from which a scan is suspected
+ROWS_PER_COST = 4.0  # a scan costs 1 for a page and 0.0125 a row: so many rows at least, unless they fill pages alone
+WORTH_MS = 1.0  # a scan quicker than this is right as it is, however small its share of rows
+
+
+class Waste(NamedTuple):
+    """A sequential scan that reads much and finds little, both in words, and the time at stake.
+
+    Of partitions that are all scanned for the same it is the one that costs most, and the figures are of all together.
+    """
+
+    step: Step
+    reads: str
+    wasted: str
+    ms: float | None
+    parts: int
+
+
+def wasteful(tree: PlanTree) -> Iterator[Waste]:
+    """All of a plan. One scan of many partitions alike costs little, and all of them together may cost most of it."""
+    told: dict[tuple[int, str], list[Step]] = {}
+    for step in tree.steps:
+        if step.kind.endswith("Seq Scan") and ("Filter" in step.conditions or step.removed_filter):
+            above = tree.parent(step)
+            together = above is not None and above.kind.endswith("Append")
+            told.setdefault((id(above if together else step), _filter(step)), []).append(step)
+    for alike in told.values():
+        if waste := _foreseen(tree, alike) if tree.estimated else _measured(tree, alike):
+            yield waste
+
+
+def _filter(step: Step) -> str:
+    return step.conditions.get("Filter", "")
+
+
+def _measured(tree: PlanTree, alike: list[Step]) -> Waste | None:
+    run = [(one, one.actual.loops) for one in alike if one.actual is not None]
+    if not run:
+        return None
+    removed = sum(one.removed_filter * loops for one, loops in run)
+    read = removed + sum(one.rows or 0.0 for one, _ in run)
+    timed = [tree.own(one) for one, _ in run]
+    own = None if None in timed else sum(filter(None, timed))
+    quick = own is not None and own < WORTH_MS
+    if removed < MANY_ROWS or removed < THROWN_AWAY * read or quick or not tree.notable(own):
+        return None
+    step, loops = max(run, key=lambda one: (tree.own(one[0]) or 0.0, one[0].removed_filter))
+    again = f", {count(loops)} times" if loops > 1 and not step.parallel else ""
+    return Waste(
+        step,
+        f"reads {count(read)} rows of {_with_partitions(step, len(run))}{again} and throws {count(removed)} away",
+        f"{count(removed)} rows are thrown away",
+        own,
+        len(run),
+    )
+
+
+def _with_partitions(step: Step, scans: int) -> str:
+    return step.target if scans == 1 else f"{step.table} and {scans - 1} more partition{'s' if scans > 2 else ''}"
+
+
+def _foreseen(tree: PlanTree, alike: list[Step]) -> Waste | None:
+    """What an estimate says of a scan. How many rows it reads is not told, but its cost bounds them from below."""
+    step = max(alike, key=lambda one: one.cost_total or 0.0)
+    cost, planned = sum(one.cost_total or 0.0 for one in alike), [one.rows_planned for one in alike]
+    found = None if None in planned else sum(filter(None, planned))
+    limit = next((one for one in tree.above(step) if one.kind == "Limit"), None)
+    stops = limit is not None and (limit.cost_total or 0.0) < cost / 2
+    if found is None or stops or cost < FORESEEN_COST or found > (1 - THROWN_AWAY) * ROWS_PER_COST * cost:
+        return None
+    told = f"would read all of {_with_partitions(step, len(alike))} at a cost of {count(cost)} to find {count(found)} row{'' if found == 1 else 's'}"
+    return Waste(step, f"{told}, by the estimate", f"it {told}, by the estimate", None, len(alike))
+
+
+def spoken_of(condition: str) -> bool:
+    """Whether one of the rules below says what is wrong with a condition; else `large_discard` reports the figures alone."""
+    alternative = {one.column for part in alternatives(condition) for one in predicates(part)}
+    return bool(
+        function_on_column(condition)
+        or implicit_cast(condition)
+        or leading_wildcard(condition)
+        or len(alternative) > 1
+        or (not alternatives(condition) and predicates(condition))
+    )
+
+
+def missing_index(tree: PlanTree) -> Iterator[Finding]:
+    for step, reads, _, ms, parts in wasteful(tree):
+        condition = _filter(step)
+        if (
+            function_on_column(condition)
+            or implicit_cast(condition)
+            or leading_wildcard(condition)
+            or alternatives(condition)
+        ):
+            continue  # an index on the bare column would not be used; the other rules say what would
+        columns = ", ".join([one.key for one in predicates(condition)][:3])
+        if columns:
+            yield suspect(
+                tree, Suspicion.MISSING_INDEX, step, ms, reads,
+                f"CREATE INDEX CONCURRENTLY ON {table_name(step)} ({columns});"
+                if parts == 1
+                else f"an index on ({columns}) of the partitioned table that {table_name(step)} is part of: made there, each partition has it",
+            )  # fmt: skip
+
+
+def function_wraps_column(tree: PlanTree) -> Iterator[Finding]:
+    for step, _, wasted, ms, _ in wasteful(tree):
+        name = function_on_column(_filter(step))
+        if name:
+            yield suspect(
+                tree, Suspicion.FUNCTION_ON_COLUMN, step, ms,
+                f"{name} is applied to the column of each row, so no index on it serves; {wasted}",
+                "compare the bare column with a range, or make an index on the expression as the condition has it",
+            )  # fmt: skip
+
+
+def column_is_cast(tree: PlanTree) -> Iterator[Finding]:
+    for step, _, wasted, ms, _ in wasteful(tree):
+        found = implicit_cast(_filter(step))
+        if found:
+            column, kind = found
+            yield suspect(
+                tree, Suspicion.IMPLICIT_CAST, step, ms,
+                f"{column} is turned into {kind} in each row before it is compared, so its index does not serve; {wasted}",
+                f"give the parameter the type of {column}, in the statement or in the driver",
+            )  # fmt: skip
+
+
+def wildcard_comes_first(tree: PlanTree) -> Iterator[Finding]:
+    for step, _, wasted, ms, _ in wasteful(tree):
+        if leading_wildcard(_filter(step)):
+            yield suspect(
+                tree, Suspicion.LEADING_WILDCARD, step, ms,
+                f"the pattern begins with %, so no index in order serves; {wasted}",
+                "CREATE EXTENSION pg_trgm; then a GIN index with gin_trgm_ops on the column, or search another way",
+            )  # fmt: skip
+
+
+def or_over_columns(tree: PlanTree) -> Iterator[Finding]:
+    for step, _, wasted, ms, _ in wasteful(tree):
+        parts = alternatives(_filter(step))
+        columns = {one.column for part in parts for one in predicates(part)}
+        if len(columns) > 1:
+            yield suspect(
+                tree, Suspicion.OR_PREDICATE, step, ms,
+                f"OR over {', '.join(sorted(columns))} is answered by reading all rows; {wasted}",
+                f"an index on each of {', '.join(sorted(columns))}, or a UNION of the parts",
+            )  # fmt: skip
+
+
+def lossy_bitmap(tree: PlanTree) -> Iterator[Finding]:
+    for step in tree.steps:
+        if step.heap_lossy and step.heap_lossy > 0.3 * (step.heap_exact or 0) and tree.notable(tree.own(step)):
+            yield suspect(
+                tree, Suspicion.LOSSY_BITMAP, step, tree.own(step),
+                f"the bitmap did not fit: of {count(step.heap_lossy)} pages every row was checked again",
+                "a larger work_mem for this statement, or an index that finds fewer rows",
+            )  # fmt: skip
+
+
+def heap_fetches(tree: PlanTree) -> Iterator[Finding]:
+    for step in tree.steps:
+        fetched = (step.heap_fetches or 0.0) * (step.actual.loops if step.actual else 1.0)
+        if (
+            "Index Only Scan" in step.kind
+            and fetched >= MANY_ROWS
+            and fetched >= 0.2 * (step.rows or 0)
+            and tree.notable(tree.own(step))
+        ):
+            yield suspect(
+                tree, Suspicion.INDEX_ONLY_HEAP_FETCHES, step, tree.own(step),
+                f"looked into the table for {count(fetched)} of {count(step.rows or 0)} rows although the index has all columns",
+                f"VACUUM {table_name(step)}; and let autovacuum come more often",
+            )  # fmt: skip
+
+
+def pruning(tree: PlanTree) -> Iterator[Finding]:
+    for step in tree.steps:
+        scans = [one for one in step.children if one.table and one.executed]
+        if step.kind not in ("Append", "Merge Append", "Parallel Append") or len(scans) < 4 or step.subplans_removed:
+            continue
+        empty = [one for one in scans if not one.rows and one.conditions]
+        if len(empty) >= 0.75 * len(scans):
+            ms = sum(tree.whole(one) or 0.0 for one in empty)
+            if tree.notable(ms):
+                yield suspect(
+                    tree, Suspicion.PARTITION_PRUNED_FAIL, step, ms,
+                    f"{len(empty)} of {len(scans)} partitions were searched and gave nothing",
+                    "where the condition is about the partition key: compare the key itself, with its own type and without a function, so that partitions can be left out",
+                )  # fmt: skip

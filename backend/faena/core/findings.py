@@ -1,0 +1,69 @@
+"""The one shape for whatever is found, by rules of any kind of evidence: what it is, how bad, of what, and what to do next."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+
+class Severity(StrEnum):
+    """How soon somebody should look. Values are part of the API; `SEVERITY_LABELS` has the words for the screen."""
+
+    NOW = "now"
+    SOON = "soon"
+    NOTE = "note"
+    FINE = "fine"
+
+
+SEVERITY_LABELS: Mapping[Severity, str] = {
+    Severity.NOW: "look at it now",
+    Severity.SOON: "look at it soon",
+    Severity.NOTE: "worth knowing",
+    Severity.FINE: "nothing found",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """An object that a finding is about: its type (`table`, `index`, `step`, `statement`, `pid` …) and its name there."""
+
+    type: str
+    name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Reference:
+    """Where the evidence of a finding is seen: a view and its search parameters, of which the screen makes a link."""
+
+    view: str
+    search: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """`kind` is the word in the API and the glossary, `sentence` says it with its figures.
+
+    `at_stake_ms` is the time that would be spared at most, None where that is not known, and `share` what part of all time
+    looked at it is; `at_stake_bytes` the room that would be freed. `next_step` is one thing to do, often text to copy.
+    `rules_out` are causes that the finding excludes, in words.
+    """
+
+    kind: StrEnum
+    severity: Severity
+    sentence: str
+    next_step: str = ""
+    objects: tuple[Named, ...] = ()
+    at_stake_ms: float | None = None
+    share: float | None = None
+    at_stake_bytes: int = 0
+    evidence: tuple[Reference, ...] = ()
+    rules_out: tuple[str, ...] = ()
+
+    def named(self, type_: str) -> str:
+        """The name of its first object of a type; "" where it is about none."""
+        return next((one.name for one in self.objects if one.type == type_), "")
+
+    @property
+    def step(self) -> int | None:
+        """The step of the plan it is about, as an index in pre-order; None for a plan as a whole and for other evidence."""
+        name = self.named("step")
+        return int(name) if name else None
