@@ -11,22 +11,23 @@ from faena.api.load import GapOut
 from faena.api.out import Out
 from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.apps.accounts.policy import permit
-from faena.apps.locks import ending, recording, sessions
 from faena.apps.locks.blocking import Moment
-from faena.apps.locks.models import EndedSession, Recording
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.engines import profile_of
+from faena.apps.sessions import ending, recording
+from faena.apps.sessions import selectors as sessions
+from faena.apps.sessions.models import EndedSession, Recording
 from faena.apps.statements import selectors as statements
 from faena.apps.statements.models import LogEvent
 from faena.core.engines.inquiry import Ending
 from faena.core.engines.profile import Waits
 from faena.core.errors import NotFound
-from faena.core.locks.tape import WaitSum
 from faena.core.privacy import Normalised, Permit, shown
 from faena.core.readings import LockEdge, SessionSample
 from faena.core.sampling.dimensions import Dictionary
 from faena.core.series.window import Window
+from faena.core.sessions.tape import WaitSum
 from faena.core.sql.texts import gist
 from faena.core.units import EpochMs
 from faena.core.waits.kinds import WaitKind

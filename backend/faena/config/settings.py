@@ -26,6 +26,7 @@ INSTALLED_APPS = [
     "faena.apps.hosts",
     "faena.apps.plans",
     "faena.apps.locks",
+    "faena.apps.sessions.apps.SessionsConfig",
     "faena.apps.collecting",
 ]
 

@@ -17,7 +17,7 @@ from faena.core.readings import (
     TableFigures,
 )
 from faena.core.sampling.dimensions import Combination, Dictionary, combination_of
-from faena.core.sampling.frame import SampleFrame
+from faena.core.sessions.frame import SampleFrame
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
 START = EpochMs(1_700_000_000_000 - 1_700_000_000_000 % 3_600_000)  # a full hour

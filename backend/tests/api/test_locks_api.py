@@ -7,10 +7,11 @@ import pytest
 from faena.apps.accounts.models import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.locks.actions import forget_before
-from faena.apps.locks.models import EndedSession, LockWait
+from faena.apps.locks.models import LockWait
 from faena.apps.samples.closing import close_hours
 from faena.apps.servers.actions import ServerForm, note, save_server
 from faena.apps.servers.models import Server
+from faena.apps.sessions.models import EndedSession
 from faena.collector.records import Learned, Logged, Sampled, pack, unpack
 from faena.core.logged import EventKind, Execution, LogEvent, LogPosition, LogReading
 from faena.core.readings import LockEdge, LockFact, SampleReading, SessionSample, StatementText, Via

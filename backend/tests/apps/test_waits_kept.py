@@ -12,9 +12,9 @@ from faena.apps.samples.hours import forget_caches
 from faena.apps.samples.models import WaitHour
 from faena.apps.samples.sessions import KEPT, read_waiting
 from faena.apps.servers.models import Server
-from faena.core.locks.history import SessionFrame
 from faena.core.readings import SampleReading
 from faena.core.series.window import Window
+from faena.core.sessions.frame import SessionFrame
 from faena.core.units import MS_PER_HOUR, EpochMs, Pid
 from faena.testing.builders import START, reading, session
 from faena.testing.steady import SteadySource

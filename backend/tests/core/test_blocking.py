@@ -10,10 +10,12 @@ from faena.core.engines.postgres.locks.modes import MODES, conflict, holds, stro
 from faena.core.engines.postgres.locks.table import LockedThing, LockRow, Names, describe
 from faena.core.engines.postgres.waits.catalogue import behind_sessions
 from faena.core.locks.chains import RootState, chains_at, to_blame
-from faena.core.locks.history import CIRCLE, NOT_SEEN, SessionFrame, episodes, joined, lost_by, roots_of
-from faena.core.locks.tape import Ran, Stretch, statements_run, stretches, wait_sums
+from faena.core.locks.history import CIRCLE, NOT_SEEN, episodes, lost_by, roots_of
 from faena.core.locks.watching import ChainWatch
 from faena.core.readings import LockEdge, LockFact, SampleReading, SessionSample, Via
+from faena.core.series.window import Window
+from faena.core.sessions.frame import COLUMNS, SessionFrame, joined
+from faena.core.sessions.tape import Ran, Stretch, statements_run, stretches, wait_sums
 from faena.core.units import EpochMs, Millis, Pid
 from hypothesis import given
 from hypothesis import strategies as st
@@ -24,7 +26,9 @@ def frame(*rows: tuple[int, int, int], ticks: int = 0, code: int = 0) -> Session
     rows = tuple(sorted(rows))
     table = np.array([(t, pid, blocker, code, 7, 50, 10) for t, pid, blocker in rows], dtype=np.int64).reshape(-1, 7)
     count = max(ticks, 1 + max((row[0] for row in rows), default=-1))
-    return SessionFrame(np.arange(count, dtype=np.int64) * 1000, *(table[:, i] for i in range(7)))
+    return SessionFrame(
+        tick_ms=np.arange(count, dtype=np.int64) * 1000, **{name: table[:, i] for i, name in enumerate(COLUMNS)}
+    )
 
 
 # Up to eight sessions at each of a few ticks, each blocked by nobody or by another that may or may not be there.
@@ -279,9 +283,7 @@ def test_statements_are_told_apart_by_when_they_began() -> None:
     ages = np.array([300, 1300, 200, 1200, -1, -1], dtype=np.int64)
     tick = np.array([0, 1, 2, 3, 4, 6], dtype=np.int64)
     base = frame(*((int(t), 5, 0) for t in tick))
-    made = SessionFrame(
-        base.tick_ms, tick, *(base.pid, base.blocker, base.code, base.started_s, base.transaction_ms), ages
-    )
+    made = replace(base, tick=tick, statement_ms=ages)
     assert statements_run(made, [True]) == [
         Ran(-300, 1000, 0), Ran(1800, 4000, 0), Ran(6000, 6000, 0),
     ]  # fmt: skip
@@ -307,10 +309,10 @@ def test_waits_add_up_to_the_ticks_they_were_seen(parts: list[tuple[int, int, in
 
 def test_frames_join_in_order_and_cut_at_ticks() -> None:
     early, late = frame((0, 5, 0), (1, 4, 5)), frame((0, 9, 0))
-    shifted = SessionFrame(late.tick_ms + 500, *(getattr(late, n) for n in SessionFrame.__slots__[1:]))
+    shifted = replace(late, tick_ms=late.tick_ms + 500)
     both = joined([shifted, early])
     assert both.tick_ms.tolist() == [0, 500, 1000]
     assert list(zip(both.tick.tolist(), both.pid.tolist(), strict=True)) == [(0, 5), (1, 9), (2, 4)]
-    part = both.within(400, 1001)
+    part = both.within(Window(start=EpochMs(400), end=EpochMs(1001)))
     assert (part.tick_ms.tolist(), part.pid.tolist(), part.tick.tolist()) == ([500, 1000], [9, 4], [0, 1])
     assert len(joined([]).pid) == 0

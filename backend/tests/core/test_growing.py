@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
-from faena.core.sampling.frame import SampleFrame, join
 from faena.core.sampling.growing import GrowingFrame
+from faena.core.sessions.frame import SampleFrame, join
 from hypothesis import given
 from hypothesis import strategies as st
 

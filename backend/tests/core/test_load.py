@@ -7,11 +7,11 @@ import pytest
 from faena.core.errors import BadPick, NoTicks
 from faena.core.readings import SampleReading, SessionSample
 from faena.core.sampling.dimensions import NOBODY, Dimension, combination_of
-from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge
 from faena.core.sampling.load import OTHERS, Moments, count_codes, load_by, load_by_kind, rank
 from faena.core.sampling.trail import MAX_PICKS, Pick, narrow, read_pick, read_trail
 from faena.core.series.certainty import spread
 from faena.core.series.window import Window, cut
+from faena.core.sessions.frame import EMPTY, SampleFrame, join, merge
 from faena.core.units import EpochMs, Pid, QueryId
 from faena.testing.builders import START, frame_of, reading, session
 from hypothesis import given

@@ -2,9 +2,9 @@
 
 import numpy as np
 import pytest
-from faena.core.sampling.frame import SampleFrame, join, on_grid
 from faena.core.sampling.rollup import MINUTE_MS, cells_of, rolled, unit_for, whole_part
 from faena.core.series.window import Window
+from faena.core.sessions.frame import SampleFrame, join
 from faena.core.units import MS_PER_HOUR, EpochMs
 from hypothesis import given
 from hypothesis import strategies as st
@@ -59,7 +59,7 @@ def test_a_close_watch_weighs_no_more_than_a_second(frame: SampleFrame) -> None:
         np.sort((3 * frame.tick[:, None] + np.arange(3, dtype=np.int32)).ravel()).astype(np.int32),
         np.repeat(frame.code, 3),
     )
-    kept = on_grid(finer)
+    kept = finer.on_grid()
     assert kept.tick_ms.tolist() == frame.tick_ms.tolist()
     assert len(kept.code) == len(frame.code)
 

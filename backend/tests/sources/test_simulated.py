@@ -11,10 +11,10 @@ import numpy as np
 import pytest
 from faena.core.engines.postgres.waits.catalogue import kind_of
 from faena.core.errors import BadInput
-from faena.core.sampling.frame import SampleFrame
 from faena.core.sampling.rollup import cells_of, rolled
 from faena.core.series.usual import CELL_MS, departures, past_days, usual
 from faena.core.series.window import Window
+from faena.core.sessions.frame import SampleFrame
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.sources.simulated import Engine, Hour, Incident, SimulatedSource, read_estate, read_incidents
 from faena.sources.simulated.queues import disk_latency_ms, flush_latency_ms, serve

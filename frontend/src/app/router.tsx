@@ -7,7 +7,7 @@ import { collectorsRoute } from "../features/collectors/collectors.route";
 import { deadlockRoute, deadlocksRoute, logRoute } from "../features/deadlocks/deadlocks.route";
 import { indexesRoute } from "../features/indexes/indexes.route";
 import { loadRoute, totalRoute } from "../features/load/load.route";
-import { blockingRoute, pastSessionsRoute, sessionsRoute, tapeRoute } from "../features/locks/locks.route";
+import { blockingRoute } from "../features/locks/locks.route";
 import { machineRoute } from "../features/machine/machine.route";
 import { groupRoute, indicatorsRoute } from "../features/overview/overview.route";
 import { accountRoute, peopleRoute, recordRoute } from "../features/people/people.route";
@@ -20,6 +20,7 @@ import {
 } from "../features/plans/plans.route";
 import { samplesRoute } from "../features/samples/samples.route";
 import { serversRoute, settingsRoute } from "../features/servers/servers.route";
+import { pastSessionsRoute, sessionsRoute, tapeRoute } from "../features/sessions/sessions.route";
 import { executionsRoute, rankingRoute, splitRoute, statementRoute } from "../features/statements/statements.route";
 import { parseQuery, writeQuery } from "../lib/search";
 import { BrokenView } from "../shell/BrokenView";

@@ -69,3 +69,6 @@ export function bytes(value: number): string {
 }
 
 export const PAGE_BYTES = 8192;
+
+/** A number with its noun in the right form. */
+export const plural = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;

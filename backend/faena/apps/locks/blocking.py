@@ -15,22 +15,14 @@ from faena.apps.samples.hours import read_frame
 from faena.apps.samples.sessions import read_sessions, read_waiting, sessions_of
 from faena.apps.servers import holdings
 from faena.core.locks.chains import Chain, RootState, chains_at, root_state
-from faena.core.locks.history import (
-    CIRCLE,
-    NOT_SEEN,
-    Episode,
-    Roots,
-    SessionFrame,
-    dearest,
-    lost_by,
-    roots_of,
-)
-from faena.core.locks.tape import Stretch, stretches
+from faena.core.locks.history import CIRCLE, NOT_SEEN, Episode, Roots, dearest, lost_by, roots_of
 from faena.core.readings import PREPARED, LockEdge, LockFact, SessionSample
 from faena.core.sampling.dimensions import Dictionary, Dimension
 from faena.core.sampling.rollup import unit_for
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.window import Window
+from faena.core.sessions.frame import SessionFrame
+from faena.core.sessions.tape import Stretch, stretches
 from faena.core.units import EpochMs, Pid
 
 GRID_MS = 1000

@@ -24,11 +24,11 @@ from faena.core.deadlocks.reading import told
 from faena.core.deadlocks.report import BadReport, Party, Report, Wanted
 from faena.core.discreet import bare_context
 from faena.core.errors import BadInput, NotFound
-from faena.core.locks.history import SessionFrame
 from faena.core.logged import Execution, LogEvent
 from faena.core.privacy import Normalised, Permit, Raw
 from faena.core.sampling.dimensions import Combination
 from faena.core.series.window import Buckets, Window
+from faena.core.sessions.frame import SessionFrame
 from faena.core.sql.texts import normalise, storable
 from faena.core.units import MS_PER_HOUR, EpochMs
 
@@ -166,7 +166,7 @@ class _Samples:
         """By pid; of a pid that waits for a lock that, which others of it may not."""
         found: dict[int, dict[str, Any]] = {}
         for part in hours_of(Window(start=EpochMs(report.at - AROUND_MS), end=EpochMs(report.at + 1))):
-            frame = self._read(part).within(part.start, part.end)
+            frame = self._read(part).within(part)
             chosen = np.isin(frame.pid, [one.pid for one in report.parties]) & (frame.code < len(self._dictionary))
             for i in np.flatnonzero(chosen).tolist():
                 code = int(frame.code[i])

@@ -13,9 +13,9 @@ from faena.apps.servers import holdings, vitals
 from faena.apps.servers.models import Holdings, Server
 from faena.core.answers.headline import Headline, headline
 from faena.core.answers.trouble import Glance
-from faena.core.sampling.frame import EMPTY
 from faena.core.series.usual import usual
 from faena.core.series.window import Window
+from faena.core.sessions.frame import EMPTY
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 STATE_WORDS = {"away": "cannot be reached", "stale": "no samples lately"}

@@ -18,9 +18,8 @@ from faena.apps.samples.rows import OPEN_COLUMNS, copy_out
 from faena.apps.samples.sessions import KEPT, closed_hour, waiting_in
 from faena.apps.servers import holdings
 from faena.apps.servers.engines import profile_by_id
-from faena.core.locks.history import SessionFrame, joined
-from faena.core.sampling.frame import EMPTY, SampleFrame, join, on_grid
 from faena.core.sampling.rollup import MINUTE_MS, cells_of, rolled
+from faena.core.sessions.frame import COLUMNS, EMPTY, SampleFrame, SessionFrame, join, joined
 from faena.core.units import MS_PER_HOUR
 
 log = logging.getLogger(__name__)
@@ -86,7 +85,7 @@ def put_hours(server_id: int, hours: Mapping[int, Columns]) -> None:
     chunks = [_chunk(server_id, hour, columns, revisions.get(hour, 0) + 1) for hour, columns in hours.items()]
     _upsert(Chunk, chunks, "hour_ms")
     frames = {
-        hour: on_grid(SampleFrame(c["tick_ms"], c["tick"].astype(np.int32), c["code"].astype(np.int32)))
+        hour: SampleFrame(c["tick_ms"], c["tick"].astype(np.int32), c["code"].astype(np.int32)).on_grid()
         for hour, c in hours.items()
     }
     _sum_up(server_id, frames)
@@ -95,7 +94,7 @@ def put_hours(server_id: int, hours: Mapping[int, Columns]) -> None:
 
 
 def _sessions(columns: Columns) -> SessionFrame:
-    return SessionFrame(**{name: columns[name] for name in SessionFrame.__dataclass_fields__})
+    return SessionFrame(**{name: columns[name] for name in ("tick_ms", *COLUMNS)})
 
 
 def keep_waits(server_id: int, hours: Mapping[int, SessionFrame]) -> None:
@@ -179,11 +178,8 @@ def readable(rows: Iterable[tuple[bytes, ...]]) -> list[SampleFrame]:
 def frame_of_hour(tick_ms: Packed, tick: Packed, code: Packed) -> SampleFrame:
     """Frame of a chunk's packed columns; EMPTY where one is damaged, which our log tells of."""
     try:
-        return on_grid(
-            SampleFrame(
-                packing.unpack(tick_ms), packing.unpack(tick).astype(np.int32), packing.unpack(code).astype(np.int32)
-            )
-        )
+        columns = packing.unpack(tick_ms), packing.unpack(tick), packing.unpack(code)
+        return SampleFrame(columns[0], columns[1].astype(np.int32), columns[2].astype(np.int32)).on_grid()
     except packing.BadColumn as error:
         log.error("an hour in the store is damaged and shown as a gap: %s", error)
         return EMPTY

@@ -17,10 +17,10 @@ from faena.apps.samples.models import Chunk, DayTotals, Rollup, Tick
 from faena.apps.samples.rows import NEVER_MS, copy_frame
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings
-from faena.core.sampling.frame import EMPTY, SampleFrame, join, merge
 from faena.core.sampling.growing import GrowingFrame
 from faena.core.sampling.rollup import whole_part
 from faena.core.series.window import Window
+from faena.core.sessions.frame import EMPTY, SampleFrame, join, merge
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 MAX_CACHED_BYTES = 256 * 1024 * 1024

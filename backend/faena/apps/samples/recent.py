@@ -7,9 +7,9 @@ from threading import Lock
 from faena.apps.samples.hours import read_frame
 from faena.apps.samples.rows import copy_frames
 from faena.apps.servers.models import Holdings
-from faena.core.sampling.frame import SampleFrame
 from faena.core.sampling.growing import GrowingFrame
 from faena.core.series.window import Window
+from faena.core.sessions.frame import SampleFrame
 from faena.core.units import EpochMs
 
 

@@ -7,7 +7,7 @@ import numpy as np
 import numpy.typing as npt
 from django.db import connection
 
-from faena.core.sampling.frame import SampleFrame
+from faena.core.sessions.frame import SampleFrame
 
 OPEN_COLUMNS = ("at_ms", "pid", "code", "blocker", "started_s", "transaction_ms", "statement_ms")
 

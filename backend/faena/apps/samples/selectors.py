@@ -15,15 +15,14 @@ from faena.apps.samples.models import Tick
 from faena.apps.samples.sessions import hours_of, read_hour
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings
-from faena.core.locks.history import SessionFrame
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.sampling.disk import ByteColumn, Way, bytes_by_code, rank_bytes
-from faena.core.sampling.frame import GRID_MS, SampleFrame
 from faena.core.sampling.load import Column, LoadSeries, Moments, count_codes, load_by, load_by_kind, rank
 from faena.core.sampling.rollup import MINUTE_MS, MINUTELY_FROM_MS, unit_for
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.ticks import Gap, gaps, missing_ticks
 from faena.core.series.window import Buckets, Window, cut
+from faena.core.sessions.frame import GRID_MS, SampleFrame, SessionFrame
 from faena.core.units import EpochMs
 
 MAX_GROUPS = 7  # layers of another dimension than the wait kind; the rest is summed as others

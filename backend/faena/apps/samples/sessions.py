@@ -14,14 +14,15 @@ from faena.apps.samples import packing
 from faena.apps.samples.models import Chunk, Tick, WaitHour
 from faena.apps.samples.rows import OPEN_COLUMNS, copy_out, copy_waiting
 from faena.apps.servers import holdings
-from faena.core.locks.history import EMPTY, Ints, SessionFrame, behind_others, joined
+from faena.core.locks.history import behind_others
 from faena.core.series.window import Window
+from faena.core.sessions.frame import COLUMNS, NOBODY_SEEN, Ints, SessionFrame, joined
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 log = logging.getLogger(__name__)
 MAX_WAIT_BYTES = 64 * 1024 * 1024
-KEPT = ("tick", "pid", "blocker", "code", "started_s", "transaction_ms", "statement_ms")  # order in WaitHour.columns
-_COLUMNS = ("pid", "blocker", "code", "started_s", "transaction_ms", "statement_ms")
+KEPT = COLUMNS  # in this order they stand in WaitHour.columns
+_COLUMNS = COLUMNS[1:]
 
 
 def hours_of(window: Window) -> Iterator[Window]:
@@ -50,24 +51,24 @@ def read_hour(server_id: int, part: Window, only: Sequence[int] | None = None) -
         rows = rows[np.isin(rows["at_ms"], tick_ms)]
         columns = {name: rows[name].astype(np.int64) for name in OPEN_COLUMNS}
         tick = np.searchsorted(tick_ms, columns["at_ms"])
-        frames.append(SessionFrame(tick_ms, tick, **{name: columns[name] for name in _COLUMNS}))
-    return joined(frames).within(part.start, part.end)
+        frames.append(SessionFrame(tick_ms=tick_ms, tick=tick, **{name: columns[name] for name in _COLUMNS}))
+    return joined(frames).within(part)
 
 
 def closed_hour(chunk: Chunk) -> SessionFrame:
-    """EMPTY where it is damaged, which our log tells of."""
+    """NOBODY_SEEN where it is damaged, which our log tells of."""
     try:
         told = {name: packing.unpack(getattr(chunk, name)) for name in ("tick_ms", "tick", *_COLUMNS)}
     except packing.BadColumn as error:
         log.error("an hour in the store is damaged and its sessions are left out: %s", error)
-        return EMPTY
+        return NOBODY_SEEN
     return SessionFrame(**told)
 
 
 def read_sessions(server_id: int, window: Window) -> SessionFrame:
     """All of a window."""
     frames = [read_hour(server_id, part) for part in hours_of(window)]
-    return joined(frames) if frames else EMPTY
+    return joined(frames) if frames else NOBODY_SEEN
 
 
 def read_waiting(server_id: int, window: Window, waiting: npt.NDArray[np.bool_]) -> SessionFrame:
@@ -86,7 +87,7 @@ def read_waiting(server_id: int, window: Window, waiting: npt.NDArray[np.bool_])
                 continue  # nothing was sampled
             frame = waiting_in(read_hour(server_id, part, np.flatnonzero(waiting).tolist()), waiting)
         if len(frame.tick_ms):
-            frames.append(frame if part.length_ms == MS_PER_HOUR else frame.within(part.start, part.end))
+            frames.append(frame if part.length_ms == MS_PER_HOUR else frame.within(part))
     return joined(frames)
 
 
@@ -113,7 +114,7 @@ def _kept_hours(server_id: int, hours: Sequence[int]) -> tuple[dict[int, Session
         if hour in late:
             continue
         try:
-            frame = EMPTY if not samples else _kept(packing.unpack(tick_ms), packing.unpack(columns), samples)
+            frame = NOBODY_SEEN if not samples else _kept(packing.unpack(tick_ms), packing.unpack(columns), samples)
         except packing.BadColumn as error:
             log.error("what is kept of the lock waits of an hour is damaged; they are told from its samples: %s", error)
             continue
@@ -155,7 +156,7 @@ class _WaitCache:
 
 def _size(frame: SessionFrame) -> int:
     """Bytes in memory, with what an entry costs by itself."""
-    return 1000 + sum(int(getattr(frame, name).nbytes) for name in SessionFrame.__dataclass_fields__)
+    return 1000 + sum(int(getattr(frame, name).nbytes) for name in ("tick_ms", *COLUMNS))
 
 
 _waits = _WaitCache()
@@ -168,7 +169,7 @@ def forget_caches() -> None:
 
 
 def _kept(tick_ms: Ints, columns: Ints, samples: int) -> SessionFrame:
-    return SessionFrame(tick_ms, **dict(zip(KEPT, columns.reshape(len(KEPT), samples), strict=True)))
+    return SessionFrame(tick_ms=tick_ms, **dict(zip(KEPT, columns.reshape(len(KEPT), samples), strict=True)))
 
 
 def sessions_of(frame: SessionFrame, sessions: Sequence[tuple[int, int]]) -> SessionFrame:

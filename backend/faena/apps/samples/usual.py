@@ -17,7 +17,6 @@ from faena.apps.servers import holdings
 from faena.apps.servers.clock import clock_of
 from faena.apps.servers.models import Holdings, Server
 from faena.core.errors import BadInput, NotFound
-from faena.core.sampling.frame import GRID_MS
 from faena.core.sampling.load import load_by_kind
 from faena.core.sampling.rollup import CELLS_AN_HOUR, unit_for
 from faena.core.series.calendar import Calendar
@@ -34,6 +33,7 @@ from faena.core.series.usual import (
 )
 from faena.core.series.usual import past_days as cells_by_day
 from faena.core.series.window import Buckets, Window
+from faena.core.sessions.frame import GRID_MS
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 MAX_KNOWN = 200  # servers whose days are kept in memory

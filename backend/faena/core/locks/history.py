@@ -1,61 +1,14 @@
 """Blocking over a window, from samples: who was at the root at each tick, and whose waiting is put down to whom."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
-Ints = npt.NDArray[np.int64]
+from faena.core.sessions.frame import Ints, SessionFrame
+
 _SHIFT = np.int64(32)  # a tick and a pid in one number
 _MOST_JUMPS = 40  # pointers double, so this is deeper than any chain
-
-
-@dataclass(frozen=True, slots=True)
-class SessionFrame:
-    """Samples with their sessions, in order of (tick, pid). `tick` (N,) indexes `tick_ms` (T,).
-
-    `blocker` is the one to blame first: 0 nobody, PREPARED a prepared transaction. Ages in milliseconds, -1 unknown.
-    """
-
-    tick_ms: Ints
-    tick: Ints
-    pid: Ints
-    blocker: Ints
-    code: Ints
-    started_s: Ints
-    transaction_ms: Ints
-    statement_ms: Ints
-
-    def __post_init__(self) -> None:
-        if len({len(column) for column in (self.tick, self.pid, self.blocker, self.code, self.started_s)}) != 1:
-            raise ValueError("columns differ in length")
-
-    def rows(self, keep: npt.NDArray[np.bool_] | Ints) -> "SessionFrame":
-        """The chosen samples; all ticks stay, since one at which nothing was seen is none that was not taken."""
-        return SessionFrame(
-            self.tick_ms, self.tick[keep], self.pid[keep], self.blocker[keep], self.code[keep],
-            self.started_s[keep], self.transaction_ms[keep], self.statement_ms[keep],
-        )  # fmt: skip
-
-    def within(self, start_ms: int, end_ms: int) -> "SessionFrame":
-        """The ticks of [start, end) and their samples."""
-        first, last = np.searchsorted(self.tick_ms, (start_ms, end_ms))
-        if first == 0 and last == len(self.tick_ms):
-            return self
-        kept = self.rows((self.tick >= first) & (self.tick < last))
-        return replace(kept, tick_ms=self.tick_ms[first:last], tick=kept.tick - first)
-
-    def on_grid(self, grid_ms: int) -> "SessionFrame":
-        """Only ticks on multiples of the grid, so that what a close watch saw in between does not weigh more."""
-        keep = self.tick_ms % grid_ms == 0
-        if keep.all():
-            return self
-        kept = self.rows(keep[self.tick])
-        return replace(kept, tick_ms=self.tick_ms[keep], tick=(np.cumsum(keep) - 1)[kept.tick])
-
-
-EMPTY = SessionFrame(*(np.empty(0, dtype=np.int64) for _ in range(8)))
 
 
 def behind_others(frame: SessionFrame, waits: npt.NDArray[np.bool_]) -> SessionFrame:
@@ -72,24 +25,6 @@ def behind_others(frame: SessionFrame, waits: npt.NDArray[np.bool_]) -> SessionF
     involved |= waits[wanted[frame.tick]]
     kept = kept.rows(involved)
     return replace(kept, tick_ms=frame.tick_ms[wanted], tick=(np.cumsum(wanted) - 1)[kept.tick])
-
-
-def joined(frames: Sequence[SessionFrame]) -> SessionFrame:
-    """Frames with ticks of their own as one, in order of (tick, pid)."""
-    if not frames:
-        return EMPTY
-    at = np.concatenate([frame.tick_ms for frame in frames])
-    tick_ms = np.sort(at)
-    tick = np.searchsorted(tick_ms, np.concatenate([frame.tick_ms[frame.tick] for frame in frames]))
-    columns = {
-        name: np.concatenate([getattr(frame, name) for frame in frames])
-        for name in ("pid", "blocker", "code", "started_s", "transaction_ms", "statement_ms")
-    }
-    later, further = np.diff(tick), np.diff(columns["pid"])
-    if bool(np.all((later > 0) | ((later == 0) & (further >= 0)))):  # mostly so, and sorting takes ten times as long
-        return SessionFrame(tick_ms, tick, **columns)
-    order = np.lexsort((columns["pid"], tick))
-    return SessionFrame(tick_ms, tick[order], **{name: column[order] for name, column in columns.items()})
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,7 +5,7 @@ from typing import TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.sampling.frame import EMPTY, SampleFrame
+from faena.core.sessions.frame import EMPTY, SampleFrame
 
 T = TypeVar("T", bound=np.integer)
 _SPARE = 1.25  # room kept beyond what is there, as a factor; a live span then copies itself a few times an hour

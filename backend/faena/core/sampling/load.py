@@ -8,11 +8,11 @@ import numpy.typing as npt
 
 from faena.core.errors import NoTicks
 from faena.core.sampling.dimensions import RUNNING, Dictionary, Dimension
-from faena.core.sampling.frame import SampleFrame
 from faena.core.sampling.rollup import HOURLY_FROM_MS, MINUTE_MS
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.certainty import sessions_margin, share_margin, spread
 from faena.core.series.window import Buckets
+from faena.core.sessions.frame import SampleFrame
 from faena.core.units import MS_PER_HOUR, Sessions
 
 OTHERS = "others"  # the group into which all values beyond the largest ones are summed

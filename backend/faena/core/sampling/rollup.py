@@ -3,9 +3,9 @@
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.sampling.frame import SampleFrame
 from faena.core.series.usual import CELL_MS
 from faena.core.series.window import Window
+from faena.core.sessions.frame import SampleFrame
 from faena.core.units import MS_PER_HOUR, EpochMs
 
 MINUTE_MS = 60_000

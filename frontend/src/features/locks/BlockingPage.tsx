@@ -5,7 +5,7 @@ import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { Lanes } from "../../charts/Lanes";
 import { clock, stamp, present, when } from "../../lib/time";
-import { count, duration } from "../../lib/units";
+import { count, duration, plural } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Before } from "./Before";
 import {
@@ -16,16 +16,13 @@ import {
   episodeKey,
   episodeSentence,
   isCircle,
-  keyOf,
   linkWords,
   outsideWords,
-  plural,
-  readKey,
   rootWords,
-  stretchFill,
 } from "./model";
+import { keyOf, readKey, stretchFill } from "../../charts/sessions";
 import { blockingQuery, chainsQuery, lanesQuery } from "./queries";
-import { StatementLink, TapeLink } from "./SessionsPage";
+import { StatementLink, TapeLink } from "../../shell/SessionLinks";
 import { AnswerState } from "../../ui/Answer";
 import type { BlockingSearch } from "./locks.route";
 

@@ -1,20 +1,15 @@
 import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import { afterWords, endFacts } from "./EndDialog";
 import {
   alike,
-  arranged,
   blockingSentence,
   chosenEpisode,
   episodeKey,
   episodeSentence,
-  keyOf,
   linkWords,
-  nowSentence,
   outsideWords,
   ranWords,
-  readKey,
   rootWords,
 } from "./model";
 
@@ -62,39 +57,7 @@ const episode = (more: Partial<Schemas["EpisodeOut"]> = {}): Schemas["EpisodeOut
   ...more,
 });
 
-describe("arranged", () => {
-  const [first, second, third] = [
-    live(1),
-    live(2, { blocks: 3, program: "console" }),
-    live(3, { statement: "UPDATE sailing" }),
-  ];
-  const all = [first, second, third];
-
-  it("puts who blocks most first, and keeps the one that is followed on top", () => {
-    expect(arranged(all, "blocks", "", null).map((one) => one.pid)).toEqual([2, 3, 1]);
-    expect(arranged(all, "pid", "", keyOf(third)).map((one) => one.pid)).toEqual([3, 1, 2]);
-  });
-
-  it("filters by words or by a pid, never losing the one that is followed", () => {
-    expect(arranged(all, "pid", "sailing", null).map((one) => one.pid)).toEqual([3]);
-    expect(arranged(all, "pid", "2", null).map((one) => one.pid)).toEqual([2]);
-    expect(arranged(all, "pid", "nothing", keyOf(first)).map((one) => one.pid)).toEqual([1]);
-  });
-});
-
 describe("sentences", () => {
-  it("say how many wait and behind whom", () => {
-    const sessions = [
-      live(7, { active: false, state: "idle in transaction", blocks: 2, program: "console" }),
-      live(8, { kind: "lock" }),
-      live(9),
-    ];
-    expect(nowSentence(sessions)).toBe(
-      "2 sessions are active, 1 of them wait for locks; 1 idles inside a transaction. 2 sessions stand behind console (pid 7, idle in transaction).",
-    );
-    expect(nowSentence([])).toBe("0 sessions are active, none waits for a lock; 0 idle inside a transaction.");
-  });
-
   it("name the worst chain, its root and its share", () => {
     const found = {
       start: 0,
@@ -162,32 +125,6 @@ describe("sentences", () => {
   });
 });
 
-describe("ending", () => {
-  it("says what is lost and who goes on", () => {
-    const facts = endFacts(
-      live(7, { transaction_ms: 600_000, blocks: 4, active: false, state: "idle in transaction" }),
-    ).join(" ");
-    expect(facts).toContain("open for 10 min");
-    expect(facts).toContain("4 sessions stand behind it");
-    expect(facts).toContain("runs nothing");
-    const done = {
-      at: 1,
-      by: "op",
-      what: "session",
-      pid: 7,
-      program: "x",
-      user: "x",
-      client: "",
-      query_id: null,
-      reason: "r",
-      answer: "a",
-      freed: [1, 2],
-      still: [3],
-    };
-    expect(afterWords(done)).toBe("2 sessions that stood behind it went on. 1 still wait behind it.");
-  });
-});
-
 describe("alike", () => {
   it("tells those once that do the same behind the same one, and never hides one that others stand behind", () => {
     const link = (pid: number, depth: number, behind: number, blocker: number) => ({
@@ -227,13 +164,6 @@ describe("alike", () => {
       [3, 0],
       [4, 2],
     ]);
-  });
-});
-
-describe("keys", () => {
-  it("come back as they went", () => {
-    expect(readKey(keyOf({ pid: 12, started_s: 99 }))).toEqual({ pid: 12, started: 99 });
-    expect(readKey("nonsense")).toBeNull();
   });
 });
 

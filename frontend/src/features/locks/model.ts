@@ -1,62 +1,8 @@
-// Sessions and blocking in words, and in order. Pure: no React, no clock.
+// Blocking in words. Pure: no React, no clock.
 import type { Schemas } from "../../api/client";
-import { isKind, kindFill } from "../../charts/kinds";
-import { duration } from "../../lib/units";
+import { duration, plural } from "../../lib/units";
 
-type Live = Schemas["LiveSessionOut"];
 type Episode = Schemas["EpisodeOut"];
-
-export const SORTS = ["blocks", "transaction", "statement", "pid", "program"] as const;
-export type Sort = (typeof SORTS)[number];
-
-/** A session's own key: pids are used again, so its start belongs to it. */
-export const keyOf = (one: { readonly pid: number; readonly started_s: number }): string =>
-  `${one.pid}-${one.started_s}`;
-
-/** Inverse of keyOf; null when it is none. */
-export function readKey(text: string | undefined): { pid: number; started: number } | null {
-  const match = /^(-?\d+)-(\d+)$/.exec(text ?? "");
-  return match ? { pid: Number(match[1]), started: Number(match[2]) } : null;
-}
-
-const BY: Readonly<Record<Sort, (a: Live, b: Live) => number>> = {
-  blocks: (a, b) => b.blocks - a.blocks || (b.transaction_ms ?? -1) - (a.transaction_ms ?? -1),
-  transaction: (a, b) => (b.transaction_ms ?? -1) - (a.transaction_ms ?? -1),
-  statement: (a, b) => (b.statement_ms ?? -1) - (a.statement_ms ?? -1),
-  pid: (a, b) => a.pid - b.pid,
-  program: (a, b) => a.program.localeCompare(b.program),
-};
-
-/** Those that match, in order; the one that is followed stays on top wherever the list moves. */
-export function arranged(all: readonly Live[], sort: Sort, containing: string, followed: string | null): Live[] {
-  const words = containing.trim().toLowerCase();
-  const matches = (one: Live): boolean =>
-    words === "" ||
-    (/^\d+$/.test(words) && String(one.pid) === words) ||
-    (!/^\d+$/.test(words) && // a number is a pid, and not a piece of an address
-      [one.program, one.user, one.client, one.database, one.statement, one.wait_label, one.state].some((text) =>
-        text.toLowerCase().includes(words),
-      ));
-  const mine = (one: Live): number => (keyOf(one) === followed ? 0 : 1);
-  return all
-    .filter((one) => matches(one) || keyOf(one) === followed)
-    .toSorted((a, b) => mine(a) - mine(b) || BY[sort](a, b) || a.pid - b.pid);
-}
-
-/** What matters about everybody at the newest tick. */
-export function nowSentence(sessions: readonly Live[]): string {
-  const active = sessions.filter((one) => one.active);
-  const locked = active.filter((one) => one.kind === "lock");
-  const idle = sessions.length - active.length;
-  const worst = sessions.toSorted((a, b) => b.blocks - a.blocks)[0];
-  const held =
-    worst && worst.blocks > 0
-      ? ` ${plural(worst.blocks, "session stands", "sessions stand")} behind ${worst.program} (pid ${worst.pid}, ${worst.active ? worst.wait_label : worst.state}).`
-      : "";
-  return `${plural(active.length, "session is", "sessions are")} active, ${locked.length ? `${locked.length} of them wait for locks` : "none waits for a lock"}; ${idle} ${idle === 1 ? "idles" : "idle"} inside a transaction.${held}`;
-}
-
-export const plural = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`;
 
 /** Names an episode in the address. */
 export const episodeKey = (one: Episode): string => `${one.pid}-${one.started_s}-${one.start}`;
@@ -146,10 +92,6 @@ export function linkWords(link: Schemas["LinkOut"]): string {
 }
 
 const verbOf = (holds: string): string => (/^(has|is|asked)/.test(holds) ? holds : `may ${holds}`);
-
-/** Fill of a stretch: what idles in a transaction is drawn as its outline, for it is no load. */
-export const stretchFill = (one: { readonly kind: string; readonly active: boolean }): string =>
-  !one.active ? "var(--raised)" : isKind(one.kind) ? kindFill(one.kind) : "var(--strong)";
 
 export interface Alike {
   readonly link: Schemas["LinkOut"];

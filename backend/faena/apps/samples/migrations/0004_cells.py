@@ -4,7 +4,7 @@ import numpy as np
 from django.contrib.postgres.fields import ArrayField
 from django.db import migrations, models
 from faena.apps.samples import packing
-from faena.core.sampling.frame import SampleFrame
+from faena.core.sessions.frame import SampleFrame
 from faena.core.sampling.rollup import cells_of
 
 COLUMNS = ("tick_ms", "tick", "code", "taken", "seen")

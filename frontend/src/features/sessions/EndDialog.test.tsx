@@ -5,7 +5,7 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Schemas } from "../../api/client";
 import { shown } from "../../testing/shown";
 import { changeWords } from "./EndDialog";
-import { keyOf } from "./model";
+import { keyOf } from "../../charts/sessions";
 import { SessionsPage } from "./SessionsPage";
 
 const blocker: Schemas["LiveSessionOut"] = {

@@ -1,13 +1,14 @@
-"""Samples of one server over a window, as arrays. This is what every answer about load is computed from."""
+"""Samples of one server over a window, as arrays: what every answer about load, locks and sessions is computed from."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
 from faena.core.series.window import Window
 
+Ints = npt.NDArray[np.int64]
 GRID_MS = 1000  # load is counted at full seconds
 
 
@@ -21,10 +22,10 @@ class SampleFrame:
     """
 
     tick_ms: npt.NDArray[np.int64]
-    tick: npt.NDArray[np.int32]
-    code: npt.NDArray[np.int32]
-    taken: npt.NDArray[np.int32] | None = None
-    seen: npt.NDArray[np.int32] | None = None
+    tick: npt.NDArray[np.integer]
+    code: npt.NDArray[np.integer]
+    taken: npt.NDArray[np.integer] | None = None
+    seen: npt.NDArray[np.integer] | None = None
 
     def __post_init__(self) -> None:
         if len(self.tick) != len(self.code):
@@ -51,15 +52,58 @@ class SampleFrame:
             None if self.seen is None else self.seen[low:high],
         )
 
+    def on_grid(self, grid_ms: int = GRID_MS) -> "SampleFrame":
+        """Only ticks on full seconds. What a close watch saw in between is kept, yet must not weigh more in a mean."""
+        keep = self.tick_ms % grid_ms == 0
+        if keep.all():
+            return self
+        renumber = np.cumsum(keep, dtype=np.int32) - np.int32(1)
+        rows = keep[self.tick]
+        return SampleFrame(self.tick_ms[keep], renumber[self.tick[rows]], self.code[rows])
 
-def on_grid(frame: SampleFrame, grid_ms: int = GRID_MS) -> SampleFrame:
-    """Only the ticks on full seconds. What a close watch saw in between is kept, yet must not weigh more in a mean."""
-    keep = frame.tick_ms % grid_ms == 0
-    if keep.all():
-        return frame
-    renumber = np.cumsum(keep, dtype=np.int32) - np.int32(1)
-    rows = keep[frame.tick]
-    return SampleFrame(frame.tick_ms[keep], renumber[frame.tick[rows]], frame.code[rows])
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SessionFrame(SampleFrame):
+    """Samples of single ticks with their sessions, in order of (tick, pid); all columns are (N,).
+
+    `blocker` is the one to blame first: 0 nobody, PREPARED a prepared transaction. Ages in milliseconds, -1 unknown.
+    """
+
+    tick: Ints
+    code: Ints
+    pid: Ints
+    blocker: Ints
+    started_s: Ints
+    transaction_ms: Ints
+    statement_ms: Ints
+
+    def __post_init__(self) -> None:
+        if len({len(getattr(self, name)) for name in COLUMNS}) != 1:
+            raise ValueError("columns differ in length")
+
+    def rows(self, keep: npt.NDArray[np.bool_] | Ints) -> "SessionFrame":
+        """The chosen samples; all ticks stay, since one at which nothing was seen is none that was not taken."""
+        return SessionFrame(tick_ms=self.tick_ms, **{name: getattr(self, name)[keep] for name in COLUMNS})
+
+    def within(self, window: Window) -> "SessionFrame":
+        """The ticks inside the window and their samples."""
+        first, last = np.searchsorted(self.tick_ms, (window.start, window.end))
+        if first == 0 and last == len(self.tick_ms):
+            return self
+        kept = self.rows((self.tick >= first) & (self.tick < last))
+        return replace(kept, tick_ms=self.tick_ms[first:last], tick=kept.tick - first)
+
+    def on_grid(self, grid_ms: int = GRID_MS) -> "SessionFrame":
+        """Only ticks on multiples of the grid, so that what a close watch saw in between does not weigh more."""
+        keep = self.tick_ms % grid_ms == 0
+        if keep.all():
+            return self
+        kept = self.rows(keep[self.tick])
+        return replace(kept, tick_ms=self.tick_ms[keep], tick=(np.cumsum(keep) - 1)[kept.tick])
+
+
+COLUMNS = ("tick", "pid", "blocker", "code", "started_s", "transaction_ms", "statement_ms")  # of a sample
+NOBODY_SEEN = SessionFrame(tick_ms=np.empty(0, dtype=np.int64), **dict.fromkeys(COLUMNS, np.empty(0, dtype=np.int64)))
 
 
 EMPTY = SampleFrame(np.empty(0, np.int64), np.empty(0, np.int32), np.empty(0, np.int32))
@@ -83,7 +127,7 @@ def join(frames: Sequence[SampleFrame]) -> SampleFrame:
     )
 
 
-def _counted(counts: npt.NDArray[np.int32] | None, of: npt.NDArray[np.integer]) -> npt.NDArray[np.int32]:
+def _counted(counts: npt.NDArray[np.integer] | None, of: npt.NDArray[np.integer]) -> npt.NDArray[np.integer]:
     return np.ones(len(of), dtype=np.int32) if counts is None else counts
 
 
@@ -105,3 +149,18 @@ def merge(kept: SampleFrame, late: SampleFrame) -> SampleFrame:
     tick = place[tick]
     order = np.argsort(tick, kind="stable")
     return SampleFrame(tick_ms[by_time], tick[order], code[order])
+
+
+def joined(frames: Sequence[SessionFrame]) -> SessionFrame:
+    """Frames with ticks of their own as one, in order of (tick, pid)."""
+    if not frames:
+        return NOBODY_SEEN
+    at = np.concatenate([frame.tick_ms for frame in frames])
+    tick_ms = np.sort(at)
+    tick = np.searchsorted(tick_ms, np.concatenate([frame.tick_ms[frame.tick] for frame in frames]))
+    columns = {name: np.concatenate([getattr(frame, name) for frame in frames]) for name in COLUMNS if name != "tick"}
+    later, further = np.diff(tick), np.diff(columns["pid"])
+    if bool(np.all((later > 0) | ((later == 0) & (further >= 0)))):  # mostly so, and sorting takes ten times as long
+        return SessionFrame(tick_ms=tick_ms, tick=tick, **columns)
+    order = np.lexsort((columns["pid"], tick))
+    return SessionFrame(tick_ms=tick_ms, tick=tick[order], **{name: column[order] for name, column in columns.items()})

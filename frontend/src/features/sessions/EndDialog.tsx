@@ -3,11 +3,10 @@ import { useState } from "react";
 
 import { ask, client, type Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
-import { duration } from "../../lib/units";
+import { duration, plural } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Dialog } from "../../ui/Dialog";
-import { plural } from "./model";
 
 interface Props {
   readonly server: number;

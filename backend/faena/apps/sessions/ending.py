@@ -7,10 +7,10 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from faena.apps.accounts import audit
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
-from faena.apps.locks.models import EndedSession
 from faena.apps.servers import engines
 from faena.apps.servers.asking import asking
 from faena.apps.servers.models import Server
+from faena.apps.sessions.models import EndedSession
 from faena.core.engines.inquiry import Ending
 from faena.core.engines.profile import Capability
 from faena.core.errors import BadInput, SourceError

@@ -7,16 +7,16 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
 from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
-from faena.apps.locks.models import Recording
-from faena.apps.locks.sessions import first_of_program
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.sessions import read_sessions, sessions_of
 from faena.apps.servers.capture import MAX_CLOSE_MINUTES, watch_closely
 from faena.apps.servers.models import Server
+from faena.apps.sessions.models import Recording
+from faena.apps.sessions.selectors import first_of_program
 from faena.core.errors import BadInput, NotFound
-from faena.core.locks.tape import WaitSum, stretches, wait_sums
 from faena.core.sampling.dimensions import Dictionary, Dimension
 from faena.core.series.window import Window
+from faena.core.sessions.tape import WaitSum, stretches, wait_sums
 from faena.core.units import EpochMs
 
 MS_PER_MINUTE = 60_000

@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
 import { Pin } from "lucide-react";
 import { useState } from "react";
 
@@ -10,9 +9,11 @@ import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { EndDialog } from "./EndDialog";
 import { Ended } from "./Ended";
-import { type Sort, SORTS, arranged, keyOf, nowSentence, stretchFill } from "./model";
+import { keyOf, stretchFill } from "../../charts/sessions";
+import { StatementLink, TapeLink } from "../../shell/SessionLinks";
+import { type Sort, SORTS, arranged, nowSentence } from "./model";
 import { findQuery, nowQuery } from "./queries";
-import type { SessionsSearch } from "./locks.route";
+import type { SessionsSearch } from "./sessions.route";
 import { AnswerState } from "../../ui/Answer";
 import { SearchField } from "../../ui/SearchField";
 import { Recordings } from "./Recordings";
@@ -237,35 +238,6 @@ const Swatch = ({ one }: { readonly one: Schemas["WatchedSessionOut"] }) => (
     <rect width="8" height="8" fill={stretchFill(one)} stroke={one.active ? "none" : "var(--strong)"} />
   </svg>
 );
-
-export const TapeLink = ({ server, one }: { readonly server: number; readonly one: Schemas["WatchedSessionOut"] }) => (
-  <Link
-    to="/servers/$server/sessions/$pid"
-    params={{ server: String(server), pid: String(one.pid) }}
-    search={(old: SessionsSearch) => ({ ...old, started: String(one.started_s) })}
-    className="hover:text-accent underline decoration-dotted"
-    title="its tape: second by second"
-  >
-    {one.pid}
-  </Link>
-);
-
-export const StatementLink = ({
-  server,
-  one,
-}: {
-  readonly server: number;
-  readonly one: Schemas["WatchedSessionOut"];
-}) =>
-  one.query_id === null ? null : (
-    <Link
-      to="/servers/$server/statements/$query"
-      params={{ server: String(server), query: one.query_id }}
-      className="hover:text-accent"
-    >
-      {one.statement || `statement ${one.query_id}`}
-    </Link>
-  );
 
 const Past = ({ server, search, onSearch }: Omit<NowProps, "words" | "canEnd">) => {
   const errors = search.failed === "only";

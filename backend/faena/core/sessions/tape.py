@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from faena.core.locks.history import Ints, SessionFrame
+from faena.core.sessions.frame import Ints, SessionFrame
 
 SAME_START_MS = 700  # samples whose statement seems to have begun so close together saw the same one
 

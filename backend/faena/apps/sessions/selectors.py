@@ -15,14 +15,14 @@ from faena.apps.servers.engines import profile_by_id
 from faena.apps.statements.models import Execution, LogEvent, Text
 from faena.apps.statements.selectors import tables_by_statement
 from faena.core.errors import NotFound
-from faena.core.locks.history import SessionFrame
-from faena.core.locks.tape import Ran, Stretch, WaitSum, statements_run, stretches, wait_sums
 from faena.core.numbers import whole_number
 from faena.core.readings import SessionSample, labels
 from faena.core.sampling.dimensions import Dictionary, Dimension, combination_of
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.ticks import Gap, gaps
 from faena.core.series.window import Window
+from faena.core.sessions.frame import SessionFrame
+from faena.core.sessions.tape import Ran, Stretch, WaitSum, statements_run, stretches, wait_sums
 from faena.core.waits.kinds import WaitKind
 
 MOST_FOUND = 200

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 
 import { when } from "../../lib/time";
-import { plural } from "./model";
+import { plural } from "../../lib/units";
 import { endedQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
 

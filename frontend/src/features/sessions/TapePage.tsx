@@ -10,11 +10,11 @@ import { bounds, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { EndDialog } from "./EndDialog";
-import { keyOf, stretchFill } from "./model";
+import { keyOf, stretchFill } from "../../charts/sessions";
 import { nowQuery, tapeQuery } from "./queries";
 import { WaitTable, useRecord } from "./Recordings";
 import { AnswerState } from "../../ui/Answer";
-import type { TapeSearch } from "./locks.route";
+import type { TapeSearch } from "./sessions.route";
 
 interface Props {
   readonly server: number;

@@ -1,0 +1,1 @@
+"""Sessions: lists and tapes, recordings, and the record of sessions that were ended."""

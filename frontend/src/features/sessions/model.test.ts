@@ -1,0 +1,89 @@
+import { describe, expect, it } from "vitest";
+
+import type { Schemas } from "../../api/client";
+import { keyOf } from "../../charts/sessions";
+import { afterWords, endFacts } from "./EndDialog";
+import { arranged, nowSentence } from "./model";
+
+const live = (pid: number, more: Partial<Schemas["LiveSessionOut"]> = {}): Schemas["LiveSessionOut"] => ({
+  pid,
+  started_s: 100,
+  state: "active",
+  active: true,
+  kind: "running",
+  wait: "",
+  wait_label: "running, no wait",
+  query_id: null,
+  statement: "",
+  database: "ferry",
+  user: "web",
+  program: `p${pid}`,
+  client: "127.0.0.9",
+  backend: "client backend",
+  transaction_ms: 10 * pid,
+  statement_ms: 5,
+  blocked_by: [],
+  blocks: 0,
+  waits_for: null,
+  ...more,
+});
+
+describe("arranged", () => {
+  const [first, second, third] = [
+    live(1),
+    live(2, { blocks: 3, program: "console" }),
+    live(3, { statement: "UPDATE sailing" }),
+  ];
+  const all = [first, second, third];
+
+  it("puts who blocks most first, and keeps the one that is followed on top", () => {
+    expect(arranged(all, "blocks", "", null).map((one) => one.pid)).toEqual([2, 3, 1]);
+    expect(arranged(all, "pid", "", keyOf(third)).map((one) => one.pid)).toEqual([3, 1, 2]);
+  });
+
+  it("filters by words or by a pid, never losing the one that is followed", () => {
+    expect(arranged(all, "pid", "sailing", null).map((one) => one.pid)).toEqual([3]);
+    expect(arranged(all, "pid", "2", null).map((one) => one.pid)).toEqual([2]);
+    expect(arranged(all, "pid", "nothing", keyOf(first)).map((one) => one.pid)).toEqual([1]);
+  });
+});
+
+describe("sentences", () => {
+  it("say how many wait and behind whom", () => {
+    const sessions = [
+      live(7, { active: false, state: "idle in transaction", blocks: 2, program: "console" }),
+      live(8, { kind: "lock" }),
+      live(9),
+    ];
+    expect(nowSentence(sessions)).toBe(
+      "2 sessions are active, 1 of them wait for locks; 1 idles inside a transaction. 2 sessions stand behind console (pid 7, idle in transaction).",
+    );
+    expect(nowSentence([])).toBe("0 sessions are active, none waits for a lock; 0 idle inside a transaction.");
+  });
+});
+
+describe("ending", () => {
+  it("says what is lost and who goes on", () => {
+    const facts = endFacts(
+      live(7, { transaction_ms: 600_000, blocks: 4, active: false, state: "idle in transaction" }),
+    ).join(" ");
+    expect(facts).toContain("open for 10 min");
+    expect(facts).toContain("4 sessions stand behind it");
+    expect(facts).toContain("runs nothing");
+    const done = {
+      at: 1,
+      by: "op",
+      what: "session",
+      pid: 7,
+      program: "x",
+      user: "x",
+      client: "",
+      query_id: null,
+      reason: "r",
+      answer: "a",
+      freed: [1, 2],
+      still: [3],
+    };
+    expect(afterWords(done)).toBe("2 sessions that stood behind it went on. 1 still wait behind it.");
+  });
+});
