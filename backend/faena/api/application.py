@@ -10,6 +10,7 @@ from faena.api import (
     collectors,
     deadlocks,
     disk,
+    ending,
     executions,
     hosts,
     indexes,
@@ -19,6 +20,7 @@ from faena.api import (
     people,
     plans,
     problems,
+    recordings,
     search,
     servers,
     session,
@@ -42,22 +44,8 @@ api = NinjaAPI(
 problems.install(api)
 api.add_router("/session", session.router)
 api.add_router("/servers", servers.router)
-api.add_router("", load.router)
-api.add_router("", search.router)
-api.add_router("", disk.router)
-api.add_router("", statements.router)
-api.add_router("", statement_page.router)
-api.add_router("", statement_parts.router)
-api.add_router("", split.router)
-api.add_router("", overview.router)
-api.add_router("", hosts.router)
-api.add_router("", capture.router)
-api.add_router("", plans.router)
-api.add_router("", executions.router)
-api.add_router("", indexes.router)
-api.add_router("", sessions.router)
-api.add_router("", blocking.router)
-api.add_router("", deadlocks.router)
-api.add_router("", marks.router)
-api.add_router("", people.router)
-api.add_router("", collectors.router)
+for part in (
+    load, search, disk, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
+    indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors,
+):  # fmt: skip
+    api.add_router("", part.router)

@@ -7,7 +7,7 @@ from ninja import Query, Router
 
 from faena.api.out import Out
 from faena.api.parameters import TrailIn, WindowIn, now_ms
-from faena.api.sessions import (
+from faena.api.session_parts import (
     EdgeOut,
     LiveSessionOut,
     StretchOut,
@@ -16,8 +16,8 @@ from faena.api.sessions import (
     edge_out,
     live,
     session_fields,
-    texts_of,
 )
+from faena.apps.answers.labels import lines
 from faena.apps.locks import before, blocking
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.engines import profile_of
@@ -118,7 +118,7 @@ def get_blocking(
     ids = {int(one.session.query_id) for one in found.episodes if one.session and one.session.query_id}
     ids |= {int(party.query_id) for one in found.episodes for party in one.parties if party.query_id}
     ids |= {i for key, _ in found.by["statement"] if (i := whole_number(key)) is not None}
-    texts = texts_of(server_id, ids)
+    texts = lines(server_id, ids)
 
     def lost(name: str) -> list[LostOut]:
         return [
@@ -194,7 +194,7 @@ def get_chains(request: HttpRequest, server_id: int, at: int) -> ChainsOut:
     """Who stands behind whom at a moment, in milliseconds since 1970."""
     engine = profile_of(servers.server(server_id))
     found = blocking.moment(server_id, at)
-    texts = texts_of(server_id, {one.query_id for one in found.sessions if one.query_id})
+    texts = lines(server_id, (one.query_id for one in found.sessions))
     return ChainsOut(
         at=found.at,
         chains=[
@@ -243,7 +243,7 @@ def get_before(request: HttpRequest, server_id: int, pid: int, started: int, at:
     """What the transaction of a session had run by a moment, as far as samples and log tell: quick statements may not."""
     server = servers.server(server_id)
     found = before.ran_before(server_id, pid, started, at)
-    texts = texts_of(server_id, {one.query_id for one in found.ran})
+    texts = lines(server_id, (one.query_id for one in found.ran))
     tick_s = max(server.period_ms, blocking.GRID_MS) / 1000
     return BeforeOut(
         begun=found.begun,
@@ -288,7 +288,7 @@ def get_lanes(request: HttpRequest, server_id: int, window_in: Query[WindowIn], 
     labels = found.dictionary.combinations
     ids = {one.session.query_id for one in found.lanes}
     ids |= {labels[part.code].query_id for one in found.lanes for part in one.stretches}
-    texts = texts_of(server_id, {i for i in ids if i})
+    texts = lines(server_id, ids)
     return LanesOut(
         start=window.start,
         end=window.end,

@@ -10,21 +10,12 @@ from ninja.files import UploadedFile
 
 from faena.api.out import Out
 from faena.api.parameters import now_ms
-from faena.apps.collecting.imports import ImportReport, import_samples, imported_server
-from faena.apps.samples import selectors as samples
-from faena.apps.servers import capture
-from faena.apps.servers import selectors as servers
-from faena.apps.servers.engines import profile_of
-from faena.apps.servers.models import Server
-from faena.apps.statements import logged
-from faena.apps.statements import selectors as statements
-from faena.core.engines.inquiry import LogNeed
-from faena.core.logged import CaptureRules
-from faena.core.series.window import Window
-from faena.core.units import EpochMs
+from faena.apps.answers.capture import CaptureState, capture_state, watch_closely
+from faena.apps.answers.capture import set_capture as set_form
+from faena.apps.collecting.imports import import_samples, imported_server
+from faena.apps.servers.capture import DEAR_SHARE, CaptureForm
 
 router = Router(tags=["capture"])
-MEASURED_MS = 10 * 60_000
 
 
 class CaptureSettings(Out):
@@ -121,68 +112,39 @@ class ImportOut(Out):
     faults: list[FaultOut]
 
 
-def _sample_ms(server: Server, now: int) -> float | None:
-    cost = samples.sample_cost(server.id, Window(start=EpochMs(now - MEASURED_MS), end=EpochMs(now)))
-    return cost[0] if cost else None
-
-
-def _out(server: Server) -> CaptureOut:
-    now = now_ms()
-    took = _sample_ms(server, now)
-    names = CaptureSettings.model_fields
+def _out(found: CaptureState, now: int) -> CaptureOut:
+    beside = ("name", "address", "sample_ms", "cost_share", "close_cost_share", "close_watch_until")
     return CaptureOut(
-        name=server.name,
-        engine=profile_of(server).title,
-        can=sorted(profile_of(server).capabilities),
-        address=f"{server.host}:{server.port}",
-        sample_ms=took,
-        cost_share=capture.cost_share(took, server.period_ms),
-        close_cost_share=capture.cost_share(took, capture.CLOSE_WATCH_MS),
-        dear_share=capture.DEAR_SHARE,
-        close_watch_until=server.close_watch_until_ms if server.close_watch_until_ms > now else None,
+        engine=found.engine.title,
+        can=list(found.can),
+        dear_share=DEAR_SHARE,
         now=now,
-        log_needs=[LogNeedOut(**asdict(one)) for one in _needs(server, now)],
-        log_state=_log_state(server, now),
-        **{name: getattr(server, name) for name in names},
+        log_needs=[LogNeedOut(**asdict(one)) for one in found.log_needs],
+        log_state=LogStateOut(refused=found.log_refused, **asdict(found.log_state)),
+        **{name: getattr(found, name) for name in beside},
+        **{name: getattr(found.form, name) for name in CaptureSettings.model_fields},
     )
-
-
-def _needs(server: Server, now: int) -> list[LogNeed]:
-    """Of a real server that was connected once; others log as they are made to."""
-    facts, log_needs = server.facts, profile_of(server).log_needs
-    if log_needs is None or "settings" not in facts:
-        return []
-    window = Window(start=EpochMs(now - MEASURED_MS), end=EpochMs(now))
-    calls, covered = statements.calls_in(server.id, window)
-    rules = CaptureRules(slow_ms=server.slow_ms, fast_share=server.fast_share)
-    return log_needs(facts["settings"], facts["version"], rules, calls / covered * 1000 if covered else None)
-
-
-def _log_state(server: Server, now: int) -> LogStateOut:
-    state = logged.state(server.id, now)
-    return LogStateOut(refused=servers.log_refusal(server), **asdict(state))
 
 
 @router.get("/servers/{server_id}/capture", response=CaptureOut, operation_id="capture_get")
 def get_capture(request: HttpRequest, server_id: int) -> CaptureOut:
     """How the server is captured, and what that costs it."""
-    return _out(servers.server(server_id))
+    now = now_ms()
+    return _out(capture_state(server_id, now), now)
 
 
 @router.put("/servers/{server_id}/capture", response=CaptureOut, operation_id="capture_set")
 def set_capture(request: HttpRequest, server_id: int, body: CaptureBody) -> CaptureOut:
     """Change it. A choice that costs more than `dear_share` of a core is refused until confirmed. Admins only."""
-    server = servers.server(server_id)
-    form = capture.CaptureForm(**body.model_dump())
-    return _out(capture.set_capture(server, form, _sample_ms(server, now_ms()), by=request.user))
+    now = now_ms()
+    return _out(set_form(server_id, CaptureForm(**body.model_dump()), now, by=request.user), now)
 
 
 @router.post("/servers/{server_id}/close-watch", response=CaptureOut, operation_id="close_watch")
 def close_watch(request: HttpRequest, server_id: int, body: CloseWatchBody) -> CaptureOut:
     """Ten samples a second for a while, then back by itself. Operators and admins."""
-    server, now = servers.server(server_id), now_ms()
-    sample_ms = _sample_ms(server, now)
-    return _out(capture.watch_closely(server, body.minutes, sample_ms, now, confirmed=body.confirmed, by=request.user))
+    now = now_ms()
+    return _out(watch_closely(server_id, body.minutes, now, confirmed=body.confirmed, by=request.user), now)
 
 
 @router.post("/import/samples", response=ImportOut, operation_id="import_samples")
@@ -196,12 +158,8 @@ def upload_samples(
     """Session samples of any engine from a file. Bad rows are told and do not stop the rest. Operators and admins."""
     target = imported_server(server, period_ms=period_ms, by=request.user)
     report = import_samples(target, cast(Any, file.file), format, by=request.user)
-    return _report(target, report)
-
-
-def _report(server: Server, report: ImportReport) -> ImportOut:
     return ImportOut(
-        server=server.id,
+        server=target.pk,
         rows=report.rows,
         ticks=report.ticks,
         ticks_known=report.ticks_known,

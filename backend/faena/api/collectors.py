@@ -1,16 +1,14 @@
 """Collectors, their queues, jobs, and what they had to put aside."""
 
-from typing import Any
-
 from django.http import HttpRequest
 from ninja import Router
 
 from faena.api.out import Out
 from faena.api.parameters import now_ms
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.apps.collecting import collectors
-from faena.apps.collecting.models import CollectorState
+from faena.apps.collecting.collectors import Collector
 
 router = Router(tags=["collectors"])
 
@@ -66,14 +64,14 @@ class CollectorOut(Out):
     servers: list[WatchedOut]
 
 
-def _collector(one: CollectorState, now: int) -> CollectorOut:
-    told: dict[str, Any] = one.state
+def _collector(one: Collector, now: int) -> CollectorOut:
+    told = one.told
     return CollectorOut(
         holder=one.holder,
         version=one.version,
-        seen=one.seen_ms,
-        silent_ms=max(0, now - one.seen_ms),
-        alive=now - one.seen_ms <= collectors.SILENT_MS,
+        seen=one.seen,
+        silent_ms=max(0, now - one.seen),
+        alive=now - one.seen <= collectors.SILENT_MS,
         standing_by=one.standing_by,
         started=told.get("started"),
         waiting=told.get("readings_waiting", 0),

@@ -1,6 +1,6 @@
 """Deadlocks and their patterns; and all else that a server's log tells, in lists."""
 
-from typing import Annotated, Any
+from typing import Annotated
 
 from django.http import HttpRequest
 from ninja import Query, Router, Schema, Status
@@ -8,19 +8,12 @@ from pydantic import Field
 
 from faena.api.out import Out
 from faena.api.parameters import TrailIn, WindowIn, now_ms
-from faena.api.sessions import texts_of
-from faena.apps.accounts.policy import permit
+from faena.apps.answers import log
 from faena.apps.locks import deadlocks
-from faena.apps.locks.models import Deadlock, DeadlockPattern, PatternComment
-from faena.apps.servers import selectors as servers
-from faena.apps.servers.models import Server
-from faena.apps.statements import events, logged
-from faena.apps.statements.models import LogEvent
-from faena.core.privacy import Normalised, Permit, shown
-from faena.core.series.window import cut
+from faena.apps.locks.deadlocks import KnownDeadlock, PatternSummary
+from faena.apps.statements.events import Asked, Entry, EventShape, read_kinds
 
 router = Router(tags=["deadlocks"])
-SERIES = 60
 
 
 class WantedOut(Out):
@@ -118,81 +111,37 @@ class PatternPageOut(Out):
     deadlocks: list[DeadlockOut]
 
 
-def _one(row: Deadlock, permit: Permit | None) -> DeadlockOut:
-    names = ("victim", "place", "cause", "confidence", "reason", "waited_ms", "lost_ms")
-    return DeadlockOut(
-        at=row.at_ms,
-        sentence=_sentence(row.parties),
-        parties=[PartyOut(**one) for one in deadlocks.parties_of(row, permit)],
-        raw=shown(row.record, row.record_raw, permit),
-        **{name: getattr(row, name) for name in names},
-    )
-
-
-def _sentence(parties: list[dict[str, Any]]) -> str:
-    """What happened, with what is known of the parties by now."""
-    by_pid = {one["pid"]: one for one in parties}
-
-    def who(one: dict[str, Any]) -> str:
-        return f"{one['program'] or 'a session'} (pid {one['pid']})"
-
-    steps = [
-        f"{who(one)} wanted {one['wants']['words']}, which {who(by_pid[one['waits_for']])} held" for one in parties
-    ]
-    return f"{'; '.join(steps)}. The server ended the transaction of {who(parties[0])}."
-
-
-def _pattern(one: deadlocks.PatternSummary) -> PatternOut:
-    parties = one.example.parties
-    row = one.row
-    return PatternOut(
-        pattern=row.pattern, state=one.state, cause=one.example.cause, count=one.count, total=one.total, first=one.first,
-        last=one.last, waited_ms=one.waited_ms, lost_ms=one.lost_ms, series=one.series,
-        programs=list(dict.fromkeys(p["program"] for p in parties if p["program"])),
-        tables=sorted({p["wants"]["table"] for p in parties if p["wants"]["table"]}),
-        statements=list(dict.fromkeys(p["statement"][:200] for p in parties)),
-        handled_at=row.handled_at_ms, handled_by=row.handled_by, change=row.change, since_change=one.since_change,
-        comments=one.comments,
-    )  # fmt: skip
+def _pattern(one: PatternSummary) -> PatternOut:
+    return PatternOut.model_validate(one)
 
 
 @router.get("/servers/{server_id}/deadlocks", response=PatternsOut, operation_id="deadlocks_list")
 def list_patterns(request: HttpRequest, server_id: int, window_in: Query[WindowIn]) -> PatternsOut:
     """Patterns of deadlocks in a window, those that happened most first."""
-    server = servers.server(server_id)
     window = window_in.window(now_ms())
-    cells = cut(window, at_most=SERIES, period_ms=1000)
-    found = deadlocks.patterns(server_id, window, cells)
+    found = log.patterns(server_id, window)
     return PatternsOut(
-        start=window.start, end=window.end, starts=cells.starts(), bucket_ms=cells.width_ms,
-        patterns=[_pattern(one) for one in found], log=_log_read(server),
+        start=window.start, end=window.end, starts=found.cells.starts(), bucket_ms=found.cells.width_ms,
+        patterns=[_pattern(one) for one in found.patterns], log=LogReadOut.model_validate(found.log),
     )  # fmt: skip
-
-
-def _log_read(server: Server) -> LogReadOut:
-    return LogReadOut(read_at=logged.read_at(server.id), refused=servers.log_refusal(server))
-
-
-def _page(server_id: int, row: DeadlockPattern, window_in: WindowIn, permit: Permit | None) -> PatternPageOut:
-    window = window_in.window(now_ms())
-    found = deadlocks.patterns(server_id, window, cut(window, at_most=SERIES, period_ms=1000), only=row)
-    kept = deadlocks.of_pattern(row)
-    return PatternPageOut(
-        pattern=_pattern(found[0]),
-        mends=found[0].example.mends,
-        comments=[_comment(one) for one in deadlocks.comments(row)],
-        deadlocks=[_one(one, permit) for one in kept],
-    )
-
-
-def _comment(one: PatternComment) -> CommentOut:
-    return CommentOut(at=round(one.written_at.timestamp() * 1000), by=one.written_by, text=one.text)
 
 
 @router.get("/servers/{server_id}/deadlocks/{pattern}", response=PatternPageOut, operation_id="deadlocks_get")
 def get_pattern(request: HttpRequest, server_id: int, pattern: str, window_in: Query[WindowIn]) -> PatternPageOut:
     """One pattern with its deadlocks, comments and what mends it."""
-    return _page(server_id, deadlocks.pattern(server_id, pattern), window_in, permit(request.user))
+    found = log.pattern_page(server_id, pattern, window_in.window(now_ms()), by=request.user)
+    return PatternPageOut(
+        pattern=_pattern(found.pattern),
+        mends=list(found.pattern.mends),
+        comments=[CommentOut.model_validate(one) for one in found.comments],
+        deadlocks=[_deadlock(one) for one in found.deadlocks],
+    )
+
+
+def _deadlock(one: KnownDeadlock) -> DeadlockOut:
+    names = [name for name in DeadlockOut.model_fields if name != "parties"]
+    parties = [PartyOut(**party) for party in one.parties]
+    return DeadlockOut(parties=parties, **{name: getattr(one, name) for name in names})
 
 
 class CommentBody(Schema):
@@ -204,7 +153,8 @@ class CommentBody(Schema):
 )
 def comment_pattern(request: HttpRequest, server_id: int, pattern: str, body: CommentBody) -> Status[CommentOut]:
     """Write about a pattern. Operators and admins."""
-    return Status(201, _comment(deadlocks.comment(deadlocks.pattern(server_id, pattern), body.text, by=request.user)))
+    made = deadlocks.comment(deadlocks.pattern(server_id, pattern), body.text, by=request.user)
+    return Status(201, CommentOut.model_validate(made))
 
 
 class HandledBody(Schema):
@@ -277,14 +227,17 @@ class EventsOut(Out):
     log: LogReadOut
 
 
-def _event(one: LogEvent, texts: dict[int, Normalised], permit: Permit | None) -> EventOut:
-    told = ("kind", "pid", "severity", "sqlstate", "program", "user", "database", "client")
-    return EventOut(
-        at=one.at_ms, query_id=None if one.query_id is None else str(one.query_id), waited_ms=one.waited_ms,
-        message=shown(one.message, one.message_raw, permit), detail=shown(one.detail, one.detail_raw, permit),
-        context=shown(one.context, one.context_raw, permit),
-        statement=shown(texts.get(one.query_id or 0, Normalised("")), one.statement, permit),
-        **{name: getattr(one, name) for name in told},
+def _event(one: Entry) -> EventOut:
+    names = [name for name in EventOut.model_fields if name != "query_id"]
+    query_id = None if one.query_id is None else str(one.query_id)
+    return EventOut(query_id=query_id, **{name: getattr(one, name) for name in names})
+
+
+def _shape(one: EventShape) -> ShapeOut:
+    names = ("kind", "message", "count", "statements", "waited_ms")
+    return ShapeOut(
+        programs=list(one.programs), series=list(one.series), last=_event(one.last),
+        **{name: getattr(one, name) for name in names},
     )  # fmt: skip
 
 
@@ -299,23 +252,11 @@ def list_events(
     limit: Annotated[int, Query(ge=1, le=500)] = 100,
 ) -> EventsOut:
     """Lock waits, timeouts, cancelled statements, refused connections and other errors of the log."""
-    server = servers.server(server_id)
     window = window_in.window(now_ms())
-    asked = events.Asked(kinds=events.read_kinds(kind), containing=containing, trail=trail_in.trail())
-    cells = cut(window, at_most=SERIES, period_ms=1000)
-    groups, total = events.shapes(server_id, window, asked, cells)
-    newest = events.newest(server_id, window, asked, limit)
-    ids = {one.query_id for one in newest if one.query_id} | {g.last.query_id for g in groups if g.last.query_id}
-    texts, allowed = texts_of(server_id, {int(i) for i in ids}), permit(request.user)
+    asked = Asked(kinds=read_kinds(kind), containing=containing, trail=trail_in.trail())
+    found = log.entries(server_id, window, asked, limit, by=request.user)
     return EventsOut(
-        start=window.start, end=window.end, starts=cells.starts(), bucket_ms=cells.width_ms, total=total,
-        shapes=[
-            ShapeOut(
-                kind=one.kind, message=one.message, count=one.count, programs=list(one.programs),
-                statements=one.statements, waited_ms=one.waited_ms, series=list(one.series), last=_event(one.last, texts, allowed),
-            )
-            for one in groups[:200]
-        ],
-        newest=[_event(one, texts, allowed) for one in newest],
-        log=_log_read(server),
+        start=window.start, end=window.end, starts=found.cells.starts(), bucket_ms=found.cells.width_ms,
+        total=found.total, shapes=[_shape(one) for one in found.shapes], newest=[_event(one) for one in found.newest],
+        log=LogReadOut.model_validate(found.log),
     )  # fmt: skip

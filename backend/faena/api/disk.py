@@ -5,9 +5,9 @@ from typing import Annotated
 from django.http import HttpRequest
 from ninja import Query, Router
 
-from faena.api.load import labels_of
 from faena.api.out import Out
 from faena.api.parameters import TrailIn, WindowIn, now_ms
+from faena.apps.answers.labels import labels_of
 from faena.apps.samples.selectors import sieve_of_bytes
 from faena.apps.servers import selectors as servers
 from faena.core.errors import BadInput

@@ -12,17 +12,14 @@ from faena.api.exports import Format, export
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.accounts.policy import permit
+from faena.apps.answers.labels import lines
 from faena.apps.plans import selectors as plans
 from faena.apps.servers import selectors as servers
 from faena.apps.statements import executions
-from faena.apps.statements import selectors as statements
-from faena.apps.statements.models import Execution
 from faena.core.logged import Execution as Run
 from faena.core.numbers import whole_number
-from faena.core.privacy import Normalised, Permit, shown
 from faena.core.sampling.trail import read_trail
 from faena.core.series.window import cut
-from faena.core.sql.texts import gist
 from faena.core.statements.density import density, quantiles
 from faena.core.statements.pivot import Aggregate, Labels, PivotBy, PivotMeasure, duration_class, pivot
 from faena.core.units import QueryId
@@ -32,7 +29,10 @@ FEW = 400  # up to so many executions are drawn one by one
 QUANTILES = (0.5, 0.95, 0.99)
 BY = ("program", "user", "client", "database", "plan")
 MAX_MS = 1e12
-NOTHING = Normalised("")
+_AS_IS = (
+    "ended", "took_ms", "parse_ms", "bind_ms", "execute_ms", "pid", "place", "program", "user", "database", "client",
+    "temp_bytes", "weight", "statement", "parameters",
+)  # fmt: skip
 
 
 class OnlyIn(Schema):
@@ -235,32 +235,21 @@ def _listed(
     request: HttpRequest, server_id: int, window_in: WindowIn, only: OnlyIn, least_ms: float, most_ms: float, limit: int
 ) -> list[ExecutionOut]:
     servers.server(server_id)
-    window, filters = window_in.window(now_ms()), only.filters()
-    rows = executions.region(server_id, window, filters, least_ms, most_ms, limit)
-    texts = statements.texts(server_id, {row.query_id for row in rows if row.query_id is not None})
-    labels = {i: gist(text.text, 120) for i, text in texts.items()}
-    gists = plans.gists(server_id, {row.plan_id for row in rows if row.plan_id is not None})
+    took, allowed = (least_ms, most_ms), permit(request.user)
+    rows = executions.region(server_id, window_in.window(now_ms()), only.filters(), took, limit, allowed)
+    labels = lines(server_id, (row.query_id for row in rows), 120)
+    gists = plans.gists(server_id, {row.plan for row in rows if row.plan is not None})
     return [
-        _execution(row, labels.get(row.query_id or 0, ""), gists.get(row.plan_id or 0, ""), permit(request.user))
+        ExecutionOut(
+            started=round(row.ended - row.took_ms),
+            query_id=None if row.query_id is None else str(row.query_id),
+            label=labels.get(row.query_id or 0, ""),
+            plan=None if row.plan is None else str(row.plan),
+            plan_gist=gists.get(row.plan or 0, ""),
+            **{name: getattr(row, name) for name in _AS_IS},
+        )
         for row in rows
     ]
-
-
-def _execution(row: Execution, label: str, gist: str, allowed: Permit | None) -> ExecutionOut:
-    names = ("took_ms", "parse_ms", "bind_ms", "execute_ms", "pid", "place", "program", "user", "database", "client")
-    return ExecutionOut(
-        started=round(row.ended_ms - row.took_ms),
-        ended=row.ended_ms,
-        query_id=None if row.query_id is None else str(row.query_id),
-        label=label,
-        temp_bytes=row.temp_bytes,
-        weight=row.weight,
-        plan=None if row.plan_id is None else str(row.plan_id),
-        plan_gist=gist,
-        statement=shown(NOTHING, row.statement, allowed),
-        parameters=shown(NOTHING, row.parameters, allowed),
-        **{name: getattr(row, name) for name in names},
-    )
 
 
 @router.get("/servers/{server_id}/executions/pivot", response=PivotOut, operation_id="executions_pivot")
@@ -279,7 +268,7 @@ def pivot_executions(
     found, known = executions.runs(server_id, window_in.window(now_ms()), only.filters())
     table = pivot(found, LABELS, rows, columns, measure, aggregate)
     ids = [QueryId(i) for one in (*table.rows, *table.columns) if (i := whole_number(one)) is not None]
-    texts = {str(i): gist(text.text, 100) for i, text in statements.texts(server_id, ids).items()}
+    texts = {str(i): line for i, line in lines(server_id, ids, 100).items()}
     shapes = {str(i): words for i, words in plans.gists(server_id, set(map(int, ids))).items()}
 
     def named(by: PivotBy | None, values: list[str]) -> list[str]:

@@ -1,6 +1,6 @@
 """Load over time, the sieve, raw samples, and what waits mean."""
 
-from collections.abc import Iterator
+from collections.abc import Sequence
 from itertools import islice
 from typing import Annotated
 
@@ -12,27 +12,21 @@ from faena.api.exports import Format, export
 from faena.api.figures import rounded
 from faena.api.out import Out
 from faena.api.parameters import TrailIn, WindowIn, now_ms
-from faena.apps.samples import selectors
-from faena.apps.samples.models import UnusualSpan
-from faena.apps.samples.usual import mark, marked_spans, unmark, usual_for
+from faena.apps.answers.load import Labelled, Labels, load_view, raw_samples, sieve_view
+from faena.apps.samples.selectors import RawSample
+from faena.apps.samples.usual import MarkedSpan, UsualAnswer, mark, unmark
 from faena.apps.servers import selectors as servers
-from faena.apps.servers.engines import profile_by_id, profile_of
-from faena.apps.servers.models import Server
-from faena.apps.statements import selectors as statements
-from faena.core.answers.headline import headline
+from faena.apps.servers.engines import profile_of
 from faena.core.errors import BadInput
-from faena.core.numbers import whole_number
-from faena.core.sampling.dimensions import NO_STATEMENT, NOBODY, NOT_WAITING, Dimension
-from faena.core.sampling.load import Column
+from faena.core.sampling.dimensions import NOT_WAITING, Dimension
+from faena.core.sampling.load import LoadSeries
 from faena.core.series.usual import MIN_DAYS
 from faena.core.series.window import Window
-from faena.core.sql.texts import gist
 from faena.core.units import EpochMs
-from faena.core.waits.kinds import LABELS, WaitKind
+from faena.core.waits.kinds import LABELS
 
 router = Router(tags=["load"])
 MAX_PAGE = 500
-LABEL_CHARACTERS = 60  # beyond it a select list gives way to the tables, which tell statements apart
 
 
 class GapOut(Out):
@@ -222,52 +216,53 @@ def get_load(
 ) -> LoadOut:
     """Load over a window, inside the trail, split by a dimension."""
     now = now_ms()
-    server, window = servers.server(server_id), window_in.window(now)
-    answer = selectors.load(
-        server_id, window, split, trail_in.trail(), at_most=buckets, period_ms=server.period_ms, now=now
-    )
+    window = window_in.window(now)
+    found = load_view(server_id, window, split, trail_in.trail(), at_most=buckets, usual=usual, now=now)
+    answer, said = found.answer, found.said
     series, ticks = answer.series, int(answer.series.ticks.sum())
-    total_seen = int(series.seen.sum())
-    labels = labels_of(server_id, split, list(series.groups))
-    said = headline(answer.unpicked, answer.buckets.starts(), server.cores)
-    rows, running = series.sessions(), series.running_sessions()
     return LoadOut(
         start=window.start,
         end=window.end,
         bucket_ms=answer.buckets.width_ms,
-        period_ms=server.period_ms,
+        period_ms=found.period_ms,
         resolution_ms=answer.resolution_ms,
         starts=answer.buckets.starts(),
         ticks=series.ticks.tolist(),
-        groups=[
-            GroupOut(
-                key=group,
-                label=labels[group][0],
-                sessions=rounded(rows[i]),
-                running=None if running is None else rounded(running[i]),
-                total=float(series.seen[i].sum()) / ticks,
-                share=float(series.seen[i].sum()) / total_seen,
-            )
-            for i, group in enumerate(series.groups)
-        ],
-        total=total_seen / ticks if ticks else None,
+        groups=groups_out(series, found.labels),
+        total=int(series.seen.sum()) / ticks if ticks else None,
         unpicked_total=said.load,
-        cores=server.cores,
+        cores=found.cores,
         missing=answer.missing,
         gaps=[GapOut(start=gap.start, end=gap.end) for gap in answer.gaps],
-        notes=[NoteOut(at=n.at_ms, event=n.event, detail=n.detail) for n in servers.notes(server_id, window)],
+        notes=[NoteOut(at=at, event=event, detail=detail) for at, event, detail in found.notes],
         last_tick=answer.last_tick,
         now=now,
         sentence=said.sentence,
         main_kind=said.kind,
         since=said.since,
         idle_holders=answer.idle_holders,
-        usual=_usual(server, window, answer) if usual else None,
+        usual=_usual(found.usual, found.marks) if found.usual else None,
     )
 
 
-def _usual(server: Server, window: Window, answer: selectors.LoadAnswer) -> UsualOut:
-    found = usual_for(server, answer.buckets, window)
+def groups_out(series: LoadSeries, labels: Labels) -> list[GroupOut]:
+    """Layers over time, with each one's mean and share of all that was seen."""
+    rows, running = series.sessions(), series.running_sessions()
+    ticks, seen = int(series.ticks.sum()), int(series.seen.sum())
+    return [
+        GroupOut(
+            key=group,
+            label=labels[group][0],
+            sessions=rounded(rows[i]),
+            running=None if running is None else rounded(running[i]),
+            total=float(series.seen[i].sum()) / ticks,
+            share=float(series.seen[i].sum()) / seen,
+        )
+        for i, group in enumerate(series.groups)
+    ]
+
+
+def _usual(found: UsualAnswer, marks: Sequence[MarkedSpan]) -> UsualOut:
     sides = [
         BandOut(low=rounded(found.band.low[i]), middle=rounded(found.band.middle[i]), high=rounded(found.band.high[i]))
         for i in range(2)
@@ -283,12 +278,8 @@ def _usual(server: Server, window: Window, answer: selectors.LoadAnswer) -> Usua
             DepartureOut(start=d.start, end=d.end, side=d.side, load=d.load, usual=d.usual, size=d.size)
             for d in found.departures
         ],
-        marks=[_mark(span) for span in marked_spans(server.id, window)],
+        marks=[MarkOut.model_validate(span) for span in marks],
     )
-
-
-def _mark(span: UnusualSpan) -> MarkOut:
-    return MarkOut(id=span.id, start=span.start_ms, end=span.end_ms, label=span.label, marked_by=span.marked_by)
 
 
 class MarkBody(Schema):
@@ -302,7 +293,7 @@ def mark_unusual(request: HttpRequest, server_id: int, body: MarkBody) -> Status
     """Mark a span as an incident, so that the usual band is not learned from it. Operators and admins."""
     servers.server(server_id)
     window = Window(start=EpochMs(body.start), end=EpochMs(body.end))
-    return Status(201, _mark(mark(server_id, window, body.label, by=request.user)))
+    return Status(201, MarkOut.model_validate(mark(server_id, window, body.label, by=request.user)))
 
 
 @router.delete("/servers/{server_id}/unusual/{span_id}", response={204: None}, operation_id="unusual_unmark")
@@ -324,85 +315,50 @@ def get_sieve(
     """Ranked values of several dimensions, each inside the picks of all the others."""
     if len(dimension) > len(Dimension):
         raise BadInput(f"at most {len(Dimension)} columns", field="dimension")
-    servers.server(server_id)
-    columns, ticks = selectors.sieve(server_id, window_in.window(now_ms()), dimension, trail_in.trail(), at_most=rows)
-    return SieveOut(columns=[_column(server_id, column) for column in columns], ticks=ticks)
+    columns, ticks = sieve_view(server_id, window_in.window(now_ms()), dimension, trail_in.trail(), at_most=rows)
+    return SieveOut(columns=[column_out(one) for one in columns], ticks=ticks)
 
 
-def _column(server_id: int, column: Column) -> ColumnOut:
-    labels = labels_of(server_id, column.dimension, [row.value for row in column.rows])
+def column_out(one: Labelled) -> ColumnOut:
+    """A ranked column of the sieve."""
     return ColumnOut(
-        dimension=column.dimension,
-        more=column.more,
-        samples=column.total_seen,
+        dimension=one.column.dimension,
+        more=one.column.more,
+        samples=one.column.total_seen,
         rows=[
             RowOut(
-                value=row.value,
-                label=labels[row.value][0],
-                full=labels[row.value][1],
-                sessions=row.sessions,
-                sessions_margin=row.sessions_margin,
-                share=row.share,
-                share_margin=row.share_margin,
-                seen=row.seen,
-                by_kind=row.by_kind,
-                picked=row.picked,
+                label=one.labels[row.value][0],
+                full=one.labels[row.value][1],
+                **{name: getattr(row, name) for name in RowOut.model_fields if name not in ("label", "full")},
             )
-            for row in column.rows
+            for row in one.column.rows
         ],
     )
 
 
-def labels_of(server_id: int, dimension: Dimension, values: list[str]) -> dict[str, tuple[str, str]]:
-    """Short and full words for values."""
-    match dimension:
-        case Dimension.KIND:
-            return {v: (LABELS[WaitKind(v)],) * 2 for v in values}
-        case Dimension.STATEMENT:
-            ids = [i for v in values if (i := whole_number(v)) is not None]
-            texts = statements.texts(server_id, ids)
-            known = {str(i): (gist(t.text, LABEL_CHARACTERS), t.text) for i, t in texts.items()}
-            none = ("no statement", "The server gave no identifier: a utility command, or a background process.")
-            fallback = {v: (f"statement {v}", "Its text is not known (yet).") for v in values}
-            return {**fallback, **known, NO_STATEMENT: none, "others": ("others", "all other statements")}
-        case Dimension.WAIT:
-            waits = profile_by_id(server_id).waits
-            return {v: waits.label(v) for v in values}
-        case Dimension.HELD_BY:
-            return {v: ("not blocked", "waits for no other session") if v == NOBODY else (v, v) for v in values}
-        case _:
-            return {v: (v or "none", v or "none") for v in values}
-
-
-def _sample_rows(server_id: int, samples: Iterator[selectors.RawSample]) -> Iterator[SampleOut]:
-    """With statement texts looked up once each, a thousand samples at a time."""
-    known: dict[int, str] = {}
-    while block := list(islice(samples, 1000)):
-        fresh = {s.combination.query_id for s in block if s.combination.query_id is not None} - known.keys()
-        known.update({i: gist(t.text, 300) for i, t in statements.texts(server_id, fresh).items()})
-        for s in block:
-            c = s.combination
-            yield SampleOut(
-                at=s.at_ms,
-                pid=s.pid,
-                state="active" if c.active else "idle in transaction",
-                kind=s.kind if c.active else "holding",
-                wait_type=c.wait_type,
-                wait_event=c.wait_event,
-                query_id=None if c.query_id is None else str(c.query_id),
-                statement=known.get(c.query_id, "") if c.query_id is not None else "",
-                program=c.program,
-                user=c.user,
-                client=c.client,
-                database=c.database,
-                backend=c.backend,
-                held_by=c.held_by,
-                blocker=s.blocker or None,
-                transaction_ms=s.transaction_ms if s.transaction_ms >= 0 else None,
-                statement_ms=s.statement_ms if s.statement_ms >= 0 else None,
-                bytes_read=s.moved and s.moved[0],
-                bytes_written=s.moved and s.moved[1],
-            )
+def _sample(one: RawSample, statement: str) -> SampleOut:
+    c = one.combination
+    return SampleOut(
+        at=one.at_ms,
+        pid=one.pid,
+        state="active" if c.active else "idle in transaction",
+        kind=one.kind if c.active else "holding",
+        wait_type=c.wait_type,
+        wait_event=c.wait_event,
+        query_id=None if c.query_id is None else str(c.query_id),
+        statement=statement,
+        program=c.program,
+        user=c.user,
+        client=c.client,
+        database=c.database,
+        backend=c.backend,
+        held_by=c.held_by,
+        blocker=one.blocker or None,
+        transaction_ms=one.transaction_ms if one.transaction_ms >= 0 else None,
+        statement_ms=one.statement_ms if one.statement_ms >= 0 else None,
+        bytes_read=one.moved and one.moved[0],
+        bytes_written=one.moved and one.moved[1],
+    )
 
 
 @router.get("/servers/{server_id}/samples", response=SamplesOut, operation_id="samples_page")
@@ -415,9 +371,8 @@ def get_samples(
     limit: Annotated[int, Query(ge=1, le=MAX_PAGE)] = 100,
 ) -> SamplesOut:
     """Raw samples inside the trail, page by page, oldest first."""
-    servers.server(server_id)
-    found = selectors.raw_samples(server_id, window_in.window(now_ms()), trail_in.trail())
-    page = list(_sample_rows(server_id, islice(found, offset, offset + limit + 1)))
+    found = raw_samples(server_id, window_in.window(now_ms()), trail_in.trail())
+    page = [_sample(one, statement) for one, statement in islice(found, offset, offset + limit + 1)]
     return SamplesOut(rows=page[:limit], offset=offset, next=offset + limit if len(page) > limit else None)
 
 
@@ -427,8 +382,8 @@ def export_samples(
 ) -> StreamingHttpResponse:
     """All raw samples inside the trail, as CSV or JSON Lines."""
     server = servers.server(server_id)
-    found = selectors.raw_samples(server_id, window_in.window(now_ms()), trail_in.trail())
-    rows = (row.model_dump() for row in _sample_rows(server_id, found))
+    found = raw_samples(server_id, window_in.window(now_ms()), trail_in.trail())
+    rows = (_sample(one, statement).model_dump() for one, statement in found)
     return export(request, rows, list(SampleOut.model_fields), format, f"samples-{server.name}")
 
 

@@ -10,8 +10,8 @@ from faena.api.figures import number, rounded
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.accounts import preferences
-from faena.apps.overview import groups
-from faena.apps.overview.indicators import DESCRIBED, Indicator, Reading, read
+from faena.apps.answers import groups
+from faena.apps.answers.indicators import DESCRIBED, Indicator, Reading, read
 from faena.apps.servers import selectors as servers
 from faena.apps.statements import selectors as statements
 from faena.core.answers.change import Change

@@ -11,8 +11,8 @@ from pydantic import Field
 from faena.api.exports import Format, export
 from faena.api.out import Out
 from faena.apps.accounts import actions, audit
-from faena.apps.accounts.models import AuditEntry, Role, User
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 
 router = Router(tags=["people"])
 Password = Annotated[str, Field(min_length=1, max_length=1000)]
@@ -79,32 +79,18 @@ class AuditIn(Schema):
     act: Annotated[str, Field(max_length=60)] = ""
 
 
-def _person(user: User) -> PersonOut:
-    return PersonOut(
-        id=user.pk, username=user.username, role=Role(user.role), may_run=user.may_run, active=user.is_active,
-        last_sign_in=user.last_login,
-    )  # fmt: skip
-
-
-def _entry(one: AuditEntry) -> AuditOut:
-    return AuditOut(
-        id=one.pk, at=one.at, by=one.by_name, act=one.act, server=one.server, subject=one.subject, detail=one.detail,
-        address=one.address,
-    )  # fmt: skip
-
-
 @router.get("/people", response=list[PersonOut], operation_id="people_list")
 def list_people(request: HttpRequest) -> list[PersonOut]:
     """Everybody, those whose account is off last. Admins only."""
     require(request.user, Role.ADMIN, "see who has an account")
-    return [_person(one) for one in actions.everybody()]
+    return [PersonOut.model_validate(one) for one in actions.everybody()]
 
 
 @router.post("/people", response={201: PersonOut}, operation_id="people_add")
 def add_person(request: HttpRequest, body: NewPersonBody) -> Status[PersonOut]:
     """Add a person. Admins only."""
     made = actions.add(body.username, body.password, body.role, may_run=body.may_run, by=request.user)
-    return Status(201, _person(made))
+    return Status(201, PersonOut.model_validate(made))
 
 
 @router.patch("/people/{person_id}", response=PersonOut, operation_id="people_change")
@@ -112,7 +98,9 @@ def change_person(request: HttpRequest, person_id: int, body: PersonBody) -> Per
     """Change role, grant, or switch an account off, which ends its sign-ins. Admins only."""
     require(request.user, Role.ADMIN, "change what a person may do")
     user = actions.person(person_id)
-    return _person(actions.change(user, role=body.role, may_run=body.may_run, active=body.active, by=request.user))
+    return PersonOut.model_validate(
+        actions.change(user, role=body.role, may_run=body.may_run, active=body.active, by=request.user)
+    )
 
 
 @router.put("/people/{person_id}/password", response=DoneOut, operation_id="people_reset_password")
@@ -137,7 +125,8 @@ def list_audit(
 ) -> list[AuditOut]:
     """The record of what was done: sign-ins, settings, connects, tokens, askings, endings. Admins only."""
     require(request.user, Role.ADMIN, "read the record")
-    return [_entry(one) for one in audit.entries(given.since, given.until, given.by, given.act)[:limit]]
+    found = audit.entries(given.since, given.until, given.by, given.act, limit)
+    return [AuditOut.model_validate(one) for one in found]
 
 
 @router.get("/audit/export", operation_id="audit_export")
@@ -146,5 +135,5 @@ def export_audit(request: HttpRequest, given: Query[AuditIn], format: Format = "
     user = require(request.user, Role.ADMIN, "export the record")
     audit.record(user, "record.exported")
     rows = audit.entries(given.since, given.until, given.by, given.act)
-    found = ({**_entry(one).model_dump(), "at": one.at.isoformat()} for one in audit.all_of(rows))
+    found = ({**AuditOut.model_validate(one).model_dump(), "at": one.at.isoformat()} for one in rows)
     return export(request, found, list(AuditOut.model_fields), format, "record")

@@ -1,6 +1,5 @@
 """Plans: read, kept under a link, compared."""
 
-from collections.abc import Sequence
 from datetime import datetime
 
 from django.http import HttpRequest
@@ -8,21 +7,10 @@ from ninja import Router, Schema, Status
 
 from faena.api.out import Out
 from faena.api.parameters import now_ms
-from faena.apps.accounts.policy import permit
-from faena.apps.plans import actions, selectors
-from faena.apps.plans.models import BroughtPlan
-from faena.apps.servers import selectors as servers
-from faena.apps.servers.engines import plans_of
-from faena.apps.servers.models import Server
-from faena.apps.statements import executions
-from faena.apps.statements import selectors as statements
-from faena.core.errors import NotFound
+from faena.apps.answers import plans
+from faena.apps.answers.plans import PlanPage
 from faena.core.numbers import whole_number
-from faena.core.plans.compare import Executed, compare, executed_words
 from faena.core.plans.ledger import Row
-from faena.core.plans.model import Plan
-from faena.core.plans.shape import shape
-from faena.core.privacy import Permit
 
 router = Router(tags=["plans"])
 
@@ -184,38 +172,22 @@ def _step(row: Row) -> StepOut:
     )
 
 
-def _executed(kept: BroughtPlan, plan: Plan) -> Executed | None:
-    """Executions that are known to have used the plan; None for one brought from elsewhere."""
-    if kept.server_id is None or kept.query_id is None:
-        return None
-    found = executions.means_by_shape(kept.server_id, kept.query_id).get(shape(plan))
-    return None if found is None else Executed(executions=found[0], mean_ms=found[1])
-
-
-def _text_of(kept: BroughtPlan) -> str:
-    if kept.server_id is None or kept.query_id is None:
-        return ""
-    found = statements.texts(kept.server_id, [kept.query_id]).get(kept.query_id)
-    return found.text if found else ""
-
-
-def _plan(kept: BroughtPlan, written: str, plan: Plan) -> PlanOut:
-    found = plans_of(kept.server).ledger(plan)
-    executed = _executed(kept, plan)
+def _plan(page: PlanPage) -> PlanOut:
+    plan, found = page.plan, page.ledger
     return PlanOut(
-        key=kept.key,
-        server=kept.server_id,
-        query_id=None if kept.query_id is None else str(kept.query_id),
-        title=kept.title,
+        key=page.key,
+        server=page.server_id,
+        query_id=None if page.query_id is None else str(page.query_id),
+        title=page.title,
         form=plan.form,
-        statement=plan.statement or _text_of(kept),
+        statement=page.statement,
         analysed=plan.analysed,
         planning_ms=plan.planning_ms,
         execution_ms=plan.execution_ms,
         total_ms=found.total_ms,
         jit_ms=plan.jit.total_ms if plan.jit else None,
         settings=dict(plan.settings),
-        executed=None if executed is None else ExecutedOut.model_validate(executed),
+        executed=None if page.executed is None else ExecutedOut.model_validate(page.executed),
         rows=[_step(row) for row in found.rows],
         findings=[
             FindingOut(
@@ -228,60 +200,45 @@ def _plan(kept: BroughtPlan, written: str, plan: Plan) -> PlanOut:
             )
             for one in found.findings
         ],
-        written=written,
+        written=page.written,
     )
-
-
-def _key(kept: BroughtPlan) -> PlanKeyOut:
-    return PlanKeyOut(key=kept.key, title=kept.title, brought_at=kept.brought_at)
 
 
 @router.get("/plans", response=list[PlanKeyOut], operation_id="plans_list")
 def list_plans(request: HttpRequest) -> list[PlanKeyOut]:
     """The newest plans that the signed-in user brought."""
-    return [_key(one) for one in selectors.recent(request.user.pk or 0)]
+    return [PlanKeyOut.model_validate(one) for one in plans.recent(request.user)]
 
 
 @router.post("/plans", response={201: PlanOut}, operation_id="plans_bring")
 def bring_plan(request: HttpRequest, body: PlanBody) -> Status[PlanOut]:
     """Read a plan and keep it under a link for 90 days."""
-    kept = actions.bring(body.plan, body.title, by=request.user)
-    written = selectors.as_shown(kept, request.user)
-    return Status(201, _plan(kept, written, plans_of(kept.server).read(written)))
+    return Status(201, _plan(plans.bring(body.plan, body.title, by=request.user)))
 
 
 @router.get("/plans/{key}", response=PlanOut, operation_id="plans_get")
 def get_plan(request: HttpRequest, key: str) -> PlanOut:
     """A plan as a ledger, with what is suspected."""
-    kept = selectors.brought(key)
-    written = selectors.as_shown(kept, request.user)
-    return _plan(kept, written, plans_of(kept.server).read(written))
+    return _plan(plans.page(key, by=request.user))
 
 
 @router.get("/plans/{key}/against/{other}", response=ComparisonOut, operation_id="plans_compare")
 def compare_plans(request: HttpRequest, key: str, other: str) -> ComparisonOut:
     """Two plans, matched step by step."""
-    kept = [selectors.brought(one) for one in (key, other)]
-    written = [selectors.as_shown(one, request.user) for one in kept]
-    first, second = (plans_of(one.server).read(text) for one, text in zip(kept, written, strict=True))
-    found = compare(first, second)
-    costs = first.root.cost_total, second.root.cost_total
-    told = executed_words(_executed(kept[0], first), _executed(kept[1], second), costs)
+    found = plans.compared(key, other, by=request.user)
     return ComparisonOut(
-        before=_plan(kept[0], written[0], first),
-        after=_plan(kept[1], written[1], second),
-        pairs=[PairOut(before=pair.before, after=pair.after, words=pair.words) for pair in found.pairs],
-        sentence=found.sentence,
-        executed=told,
+        before=_plan(found.before),
+        after=_plan(found.after),
+        pairs=[PairOut.model_validate(pair) for pair in found.comparison.pairs],
+        sentence=found.comparison.sentence,
+        executed=found.executed,
     )
 
 
 @router.post("/servers/{server_id}/captured-plans/{plan_id}", response=PlanKeyOut, operation_id="plans_open")
 def open_plan(request: HttpRequest, server_id: int, plan_id: int) -> PlanKeyOut:
     """Put a plan that the server used under a link."""
-    server = servers.server(server_id)
-    captured = selectors.captured(server_id, plan_id)
-    return _key(actions.open_captured(captured, f"{server.name}: {captured.gist}"[:200], by=request.user))
+    return PlanKeyOut.model_validate(plans.open_captured(server_id, plan_id, by=request.user))
 
 
 class AskBody(Schema):
@@ -300,30 +257,5 @@ class AskBody(Schema):
 @router.post("/servers/{server_id}/ask", response=PlanKeyOut, operation_id="plans_ask")
 def ask_for_plan(request: HttpRequest, server_id: int, body: AskBody) -> PlanKeyOut:
     """Ask the watched server for a plan, in a transaction that is rolled back and limited in time."""
-    server = servers.server(server_id)
-    query_id = whole_number(body.query_id or "")
-    statement, database = body.text, ""
-    values: Sequence[str | None] | None = None
-    if body.execution:
-        statement, database, values = _as_run(server, body.execution, permit(request.user))
-    if query_id is not None:
-        found = statements.texts(server_id, [query_id]).get(query_id)
-        statement = statement or (found.text if found else "")
-        database = database or statements.database_of(server_id, query_id)
-    question = actions.Question(
-        statement=statement, database=database, values=values, run=body.run, confirmed=body.confirmed
-    )
-    return _key(actions.ask(server, query_id, question, now_ms(), by=request.user))
-
-
-def _as_run(server: Server, key: str, allowed: Permit | None) -> tuple[str, str, Sequence[str | None] | None]:
-    """Statement, database and values of a captured execution; values None where it had no parameters.
-
-    Raises NotFound, also for who may not see what it was run with.
-    """
-    numbers = [i for one in key.split()[:4] if (i := whole_number(one)) is not None]
-    run = executions.one(server.pk, *numbers) if len(numbers) == 3 else None
-    if run is None or run.statement is None or allowed is None:
-        raise NotFound("this execution is not known, or was captured without its parameters")
-    values = plans_of(server).values(run.parameters.open(allowed)) if run.parameters else None
-    return run.statement.open(allowed), run.database, values
+    wish = plans.Wish(**{**body.dict(), "query_id": whole_number(body.query_id or "")})
+    return PlanKeyOut.model_validate(plans.ask(server_id, wish, now_ms(), by=request.user))

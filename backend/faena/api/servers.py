@@ -6,12 +6,11 @@ from ninja import Router, Schema, Status
 from faena.api.figures import number, rounded
 from faena.api.out import Out
 from faena.api.parameters import now_ms
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
+from faena.apps.answers.glance import Glanced, glance_at, glance_of
 from faena.apps.collecting import collectors
-from faena.apps.overview.glance import Glanced, glance_at
 from faena.apps.servers import actions, selectors
-from faena.apps.servers.models import Server
 from faena.core.answers.trouble import trouble
 from faena.core.errors import BadInput
 from faena.sources.postgres.check import role_script
@@ -109,11 +108,6 @@ class CheckOut(Out):
     role_script: str
 
 
-def _glanced(server: Server) -> ServerOut:
-    (found,) = glance_at([server], now_ms())
-    return _glance(found)
-
-
 def _glance(found: Glanced) -> ServerOut:
     server, answer, said, cost, glance = found.server, found.lately, found.said, found.cost, found.glance
     judged = trouble(glance)
@@ -183,7 +177,7 @@ def check_server(request: HttpRequest, body: ServerBody) -> CheckOut:
 @router.get("/{server_id}", response=ServerOut, operation_id="servers_get")
 def get_server(request: HttpRequest, server_id: int) -> ServerOut:
     """One server at a glance."""
-    return _glanced(selectors.server(server_id))
+    return _glance(glance_of(selectors.server(server_id), now_ms()))
 
 
 class ConnectionOut(Out):
@@ -240,14 +234,18 @@ def change_connection(request: HttpRequest, server_id: int, body: ConnectionBody
     require(request.user, Role.ADMIN, "change how a server is reached")
     form = actions.ServerForm(**body.dict(exclude={"keep_password"}))
     server = actions.change(selectors.server(server_id), form, password_kept=body.keep_password, by=request.user)
-    return _glanced(server)
+    return _glance(glance_of(server, now_ms()))
 
 
 @router.post("/{server_id}/pause", response=ServerOut, operation_id="servers_pause")
 def pause_server(request: HttpRequest, server_id: int, body: PauseBody) -> ServerOut:
     """Stop watching for a while, or go on. Admins only."""
     require(request.user, Role.ADMIN, "pause the watching of a server")
-    return _glanced(actions.pause(selectors.server(server_id), paused=body.paused, now_ms=now_ms(), by=request.user))
+    return _glance(
+        glance_of(
+            actions.pause(selectors.server(server_id), paused=body.paused, now_ms=now_ms(), by=request.user), now_ms()
+        )
+    )
 
 
 @router.post("/{server_id}/remove", response=RemovedOut, operation_id="servers_remove")
@@ -265,4 +263,4 @@ def remove_server(request: HttpRequest, server_id: int, body: RemoveBody) -> Rem
 def connect_server(request: HttpRequest, body: ServerBody) -> Status[ServerOut]:
     """Connect a server whose needed steps all pass. Admins only."""
     server = actions.connect(body.form(), by=request.user)
-    return Status(201, _glanced(server))
+    return Status(201, _glance(glance_of(server, now_ms())))

@@ -16,7 +16,7 @@ from faena.api.out import Out
 from faena.api.problems import locked_out
 from faena.apps.accounts import audit
 from faena.apps.accounts.limits import too_many
-from faena.apps.accounts.models import User
+from faena.apps.accounts.people import signed_in
 from faena.core.errors import BadInput, NotAllowed
 
 router = Router(tags=["session"])
@@ -39,7 +39,7 @@ class SessionOut(Out):
 
 
 def _session(request: HttpRequest) -> SessionOut:
-    user = request.user if isinstance(request.user, User) else None
+    user = signed_in(request.user)
     return SessionOut(
         username=user.username if user else None,
         role=user.role if user else None,

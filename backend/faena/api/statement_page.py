@@ -2,36 +2,18 @@
 
 from typing import Annotated
 
-import numpy as np
-import numpy.typing as npt
 from django.http import HttpRequest
 from ninja import Path, Query, Router
 
 from faena.api.figures import rounded
-from faena.api.load import ColumnOut, GapOut, GroupOut, _column, labels_of
+from faena.api.load import ColumnOut, GapOut, GroupOut, column_out, groups_out
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
-from faena.api.statements import FiguresOut, Ranked, stars_of, written_out
-from faena.apps.plans import selectors as plan_selectors
-from faena.apps.samples import selectors as samples
-from faena.apps.servers import selectors as servers
-from faena.apps.servers.clock import clock_of
-from faena.apps.servers.models import Server
-from faena.apps.statements import executions, selectors
-from faena.core.answers.dearer import dearer_since, near
-from faena.core.errors import NotFound
-from faena.core.plans.history import switches
-from faena.core.readings import COUNTER_FIELDS
-from faena.core.sampling.dimensions import Dimension
-from faena.core.sampling.load import LoadSeries
-from faena.core.sampling.trail import Pick
-from faena.core.series.window import Buckets, Window, cut
-from faena.core.statements.usualcost import UsualCost, hours_before, usual_cost
-from faena.core.units import QueryId
+from faena.api.statements import FiguresOut, figures_out, stars_of
+from faena.apps.answers.statement import PlanSeen, StatementPage, SwitchSeen
+from faena.apps.answers.statement import statement_page as page_of
 
 router = Router(tags=["statements"])
-USUAL_DAYS = 14  # from which the usual cost of a statement is told
-_FIELD = {name: i for i, name in enumerate(COUNTER_FIELDS)}
 
 
 class UserOut(Out):
@@ -133,135 +115,57 @@ def get_statement(
     buckets: Annotated[int, Query(ge=10, le=1000)] = 120,
 ) -> StatementOut:
     """One statement in a window: share of load, waits, calls and cost over time, who runs it."""
-    now, number = now_ms(), int(query_id)
-    server, window = servers.server(server_id), window_in.window(now)
-    trail = (Pick(Dimension.STATEMENT, query_id),)
-    answer = samples.load(
-        server_id,
-        window,
-        Dimension.KIND,
-        trail,
-        at_most=buckets,
-        period_ms=server.period_ms,
-        now=now,
-        widest_of=server.counters_every_ms,
-    )
-    text = selectors.texts(server_id, [number]).get(number)
-    cells = cut(window, at_most=buckets, period_ms=server.counters_every_ms)
-    work = selectors.work_over_time(server_id, number, cells)
-    totals = next(iter(selectors.figures(server_id, window, query_id=number)), None)
-    if text is None and totals is None and not answer.series.seen.any():
-        raise NotFound(f"statement {query_id} is not known here and did nothing in this window")
-    whole, _ = samples.sieve(server_id, window, [Dimension.STATEMENT], (), at_most=10_000)
-    mine = next((row for row in whole[0].rows if row.value == query_id), None)
-    columns, _ = samples.sieve(
-        server_id, window, [Dimension.WAIT, Dimension.PROGRAM, Dimension.CLIENT, Dimension.HELD_BY], trail, at_most=6
-    )
-    sums, covered = work.sums, work.covered_ms
-    calls = sums[:, _FIELD["calls"]]
-    usual = _usual(server, number, cells)
-    per_call = {name: _ratio(sums[:, _FIELD[name]], calls, calls > 0) for name in PerCallOut.model_fields}
-    seen_plans, switched = _plans_seen(server_id, number, window)
-    ticks = int(answer.series.ticks.sum())
-    cover = selectors.coverage(server_id, window)
-    seen = int(answer.series.seen.sum())
+    now = now_ms()
+    window, stars = window_in.window(now), stars_of(request, server_id)
+    found = page_of(server_id, int(query_id), window, at_most=buckets, now=now, stars=stars)
+    series = found.series
+    ticks, seen = int(series.ticks.sum()), int(series.seen.sum())
     return StatementOut(
         query_id=query_id,
-        text=text.text if text else None,
-        tables=text.tables if text else "",
+        text=found.text,
+        tables=found.tables,
         start=window.start,
         end=window.end,
-        bucket_ms=answer.buckets.width_ms,
-        starts=answer.buckets.starts(),
+        bucket_ms=found.load.buckets.width_ms,
+        starts=found.load.buckets.starts(),
         load=seen / ticks if ticks else None,
-        server_load=float(answer.unpicked.total()) if ticks else None,
-        share=mine.share if mine else (0.0 if ticks else None),
-        share_margin=mine.share_margin if mine else None,
+        server_load=float(found.load.unpicked.total()) if ticks else None,
+        share=found.mine.share if found.mine else (0.0 if ticks else None),
+        share_margin=found.mine.share_margin if found.mine else None,
         samples=seen,
-        waits=_waits(server_id, answer.series),
-        gaps=[GapOut(start=gap.start, end=gap.end) for gap in answer.gaps],
-        calls_per_s=_ratio(calls, covered / 1000, covered > 0),
-        usual_calls_per_s=list(usual.calls_per_s),
-        per_call=PerCallOut(**per_call),
-        usual_per_call=PerCallOut(**{name: list(usual.per_call[name]) for name in PerCallOut.model_fields}),
-        usual_days=usual.days,
-        errors=executions.failures(server_id, window).get(QueryId(number), 0),
-        dearer=_dearer(cells, per_call["total_ms"], usual, calls.tolist(), [one.at for one in switched]),
-        plans=seen_plans,
-        switches=switched,
-        starred=query_id in stars_of(request, server_id),
-        totals=written_out(Ranked(figures=totals, share=1.0), text) if totals else None,
-        covered_ms=cover.covered_ms,
-        breaks=list(cover.breaks),
-        users=[UserOut.model_validate(one) for one in selectors.by_user(server_id, number, window)],
-        columns=[_column(server_id, column) for column in columns],
+        waits=groups_out(series, found.labels),
+        gaps=[GapOut(start=gap.start, end=gap.end) for gap in found.load.gaps],
+        calls_per_s=rounded(found.calls_per_s, 6),
+        usual_calls_per_s=list(found.usual.calls_per_s),
+        per_call=PerCallOut(**{name: rounded(found.per_call[name], 6) for name in PerCallOut.model_fields}),
+        usual_per_call=PerCallOut(**{name: list(found.usual.per_call[name]) for name in PerCallOut.model_fields}),
+        usual_days=found.usual.days,
+        errors=found.errors,
+        dearer=_dearer(found),
+        plans=[_plan(one) for one in found.plans],
+        switches=[_switch(one) for one in found.switches],
+        starred=query_id in stars,
+        totals=figures_out(found.totals) if found.totals else None,
+        covered_ms=found.covered_ms,
+        breaks=list(found.breaks),
+        users=[UserOut.model_validate(one) for one in found.users],
+        columns=[column_out(column) for column in found.columns],
     )
 
 
-def _usual(server: Server, number: int, cells: Buckets) -> UsualCost:
-    """The statement's usual cost and calls, by the clock of the server."""
-    calendar = clock_of(server).calendar
-    earlier = selectors.hourly(server.id, number, hours_before(cells, USUAL_DAYS, calendar))
-    return usual_cost(earlier, cells, USUAL_DAYS, calendar)
-
-
-def _waits(server_id: int, series: LoadSeries) -> list[GroupOut]:
-    """Sessions by wait kind over time, with each kind's share of all that was seen."""
-    ticks, seen = int(series.ticks.sum()), int(series.seen.sum())
-    labels = labels_of(server_id, Dimension.KIND, list(series.groups))
-    return [
-        GroupOut(
-            key=group,
-            label=labels[group][0],
-            sessions=rounded(row),
-            running=None,
-            total=float(series.seen[i].sum()) / ticks,
-            share=float(series.seen[i].sum()) / seen,
-        )
-        for i, (group, row) in enumerate(zip(series.groups, series.sessions(), strict=True))
-    ]
-
-
-def _dearer(
-    cells: Buckets, cost: list[float | None], usual: UsualCost, calls: list[float], changes: list[int]
-) -> DearerOut | None:
-    found = dearer_since(cells.starts(), cells.width_ms, cost, usual.per_call["total_ms"], calls)
-    if found is None:
+def _dearer(found: StatementPage) -> DearerOut | None:
+    one = found.dearer
+    if one is None:
         return None
-    return DearerOut(since=found.since, until=found.until, times=found.times, switch=near(found.since, changes))
+    return DearerOut(since=one.since, until=one.until, times=one.times, switch=found.dearer_switch)
 
 
-def _plans_seen(server_id: int, query_id: int, window: Window) -> tuple[list[PlanSeenOut], list[SwitchOut]]:
-    """Plans of the statement, and when it went over from one to another in the window."""
-    runs = executions.plan_runs(server_id, window, query_id).get(query_id, [])
-    known = plan_selectors.of_statement(server_id, query_id)
-    gists = {plan.shape: plan.gist for plan in known}
-    numbers = {plan.shape: plan.id for plan in known}
-    found = [
-        SwitchOut(
-            at=one.at,
-            before=gists.get(one.before, ""),
-            after=gists.get(one.after, ""),
-            before_plan=numbers.get(one.before),
-            after_plan=numbers.get(one.after),
-        )
-        for one in switches(runs)
-    ]
-    means = executions.means_by_shape(server_id, query_id, window)
-    seen = [
-        PlanSeenOut(
-            id=plan.id, shape=str(plan.shape), gist=plan.gist, first=plan.first_ms, last=plan.last_ms,
-            took_ms=plan.took_ms, asked=plan.asked, executions=means.get(plan.shape, (0, None))[0],
-            mean_ms=means.get(plan.shape, (0, None))[1],
-            spans=[GapOut(start=run.first, end=run.last) for run in runs if run.shape == plan.shape],
-        )
-        for plan in known
-    ]  # fmt: skip
-    return seen, found
+def _plan(one: PlanSeen) -> PlanSeenOut:
+    names = ("id", "gist", "first", "last", "took_ms", "asked", "executions", "mean_ms")
+    spans = [GapOut(start=run.first, end=run.last) for run in one.runs]
+    return PlanSeenOut(shape=str(one.shape), spans=spans, **{name: getattr(one, name) for name in names})
 
 
-def _ratio(
-    above: npt.NDArray[np.float64], below: npt.NDArray[np.float64] | npt.NDArray[np.int64], known: npt.NDArray[np.bool_]
-) -> list[float | None]:
-    """Per bucket, null where it is not known."""
-    return rounded(np.divide(above, below, out=np.full(len(above), np.nan), where=known), 6)
+def _switch(one: SwitchSeen) -> SwitchOut:
+    names = ("before", "after", "before_plan", "after_plan")
+    return SwitchOut(at=one.switch.at, **{name: getattr(one, name) for name in names})

@@ -7,16 +7,12 @@ from ninja import Path, Query, Router
 
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
-from faena.apps.overview import groups
-from faena.apps.plans import selectors as plans
+from faena.apps.answers import groups
+from faena.apps.answers.memory import statement_memory
 from faena.apps.plans import tables
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.clock import clock_of
-from faena.apps.servers.engines import plans_of
-from faena.apps.statements import executions
 from faena.apps.statements import selectors as statements
-from faena.core.plans.memory import memory_of
-from faena.core.plans.model import BadPlan
 from faena.core.plans.schema import TableFacts
 
 router = Router(tags=["statements"])
@@ -52,24 +48,16 @@ class MemoryOut(Out):
 @router.get("/servers/{server_id}/statements/{query_id}/memory", response=MemoryOut, operation_id="statements_memory")
 def get_memory(request: HttpRequest, server_id: int, query_id: StatementId, window_in: Query[WindowIn]) -> MemoryOut:
     """The memory a statement needed, and how often it did not fit."""
-    server, window = servers.server(server_id), window_in.window(now_ms())
-    found = executions.spills(server_id, int(query_id), window)
-    newest = next((one for one in plans.of_statement(server_id, int(query_id)) if not one.asked), None)
-    steps: list[StepMemoryOut] = []
-    if newest is not None:
-        try:
-            steps = [StepMemoryOut.model_validate(one) for one in memory_of(plans_of(server).read(newest.written))]
-        except BadPlan:  # cut off by the server's own limit on log lines: the plan page says so
-            newest = None
-    told = server.facts.get("settings", {})
+    found = statement_memory(server_id, int(query_id), window_in.window(now_ms()))
+    spills = found.spills
     return MemoryOut(
-        captured=found.captured,
-        spilled=found.spilled,
-        mean_bytes=found.mean_bytes,
-        most_bytes=found.most_bytes,
-        plan=newest.id if newest else None,
-        steps=steps,
-        settings={name: told[name] for name in ("work_mem", "hash_mem_multiplier") if name in told},
+        captured=spills.captured,
+        spilled=spills.spilled,
+        mean_bytes=spills.mean_bytes,
+        most_bytes=spills.most_bytes,
+        plan=found.plan,
+        steps=[StepMemoryOut.model_validate(one) for one in found.steps],
+        settings=dict(found.settings),
     )
 
 
@@ -93,25 +81,9 @@ def list_nodes(
     request: HttpRequest, server_id: int, query_id: StatementId, window_in: Query[WindowIn]
 ) -> list[StatementNodeOut]:
     """The statement on every server of the group, the primary first; nothing where the server is in none."""
-    server, window = servers.server(server_id), window_in.window(now_ms())
-    nodes = groups.members(server.group) if server.group else []
-    figures = [
-        next(iter(statements.figures(node.id, window, without_user=node.username, query_id=int(query_id))), None)
-        for node in nodes
-    ]
-    calls = sum(one.calls for one in figures if one)
     return [
-        StatementNodeOut(
-            server_id=node.id,
-            name=node.name,
-            role="replica" if groups.is_replica(node) else "primary",
-            calls=one.calls if one else None,
-            share_of_calls=one.calls / calls if one and calls else None,
-            ms_per_call=one.mean_ms if one else None,
-            reads_per_call=one.blocks_read / one.calls if one and one.calls else None,
-            rows_per_call=one.rows / one.calls if one and one.calls else None,
-        )
-        for node, one in zip(nodes, figures, strict=True)
+        StatementNodeOut.model_validate(one)
+        for one in groups.statement_nodes(server_id, int(query_id), window_in.window(now_ms()))
     ]
 
 

@@ -2,7 +2,7 @@
 
 from django.test import Client
 from faena.apps.accounts.actions import save_user
-from faena.apps.accounts.models import Role
+from faena.apps.accounts.roles import Role
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
 

@@ -12,7 +12,7 @@ from django.test import Client
 from faena.api.application import api
 from faena.api.parameters import now_ms
 from faena.apps.accounts.actions import save_user
-from faena.apps.accounts.models import Role
+from faena.apps.accounts.roles import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.servers.actions import ServerForm, save_server
 from faena.apps.servers.models import Server

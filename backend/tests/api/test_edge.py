@@ -11,7 +11,8 @@ from django.conf import settings
 from django.db import OperationalError
 from django.test import Client, override_settings
 from faena.apps.accounts.actions import save_user
-from faena.apps.accounts.models import AuditEntry, Role, User
+from faena.apps.accounts.models import AuditEntry, User
+from faena.apps.accounts.roles import Role
 from faena.apps.servers.actions import ServerForm, save_server
 from faena.config.edge import MAX_BODY, BodyLimit
 from psycopg_pool import PoolTimeout

@@ -8,7 +8,7 @@ from pathlib import Path
 import orjson
 import pytest
 from django.test import Client
-from faena.apps.accounts.models import Role
+from faena.apps.accounts.roles import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.hosts.models import HostReading
 from faena.apps.servers.actions import ServerForm, save_server

@@ -10,7 +10,7 @@ from typing import Any
 import orjson
 import pytest
 from django.test import Client
-from faena.apps.accounts.models import Role
+from faena.apps.accounts.roles import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.plans.models import CapturedPlan
 from faena.apps.servers.actions import ServerForm, save_server

@@ -4,7 +4,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from faena.apps.accounts.models import Role
+from faena.apps.accounts.roles import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.locks.actions import forget_before
 from faena.apps.locks.models import LockWait

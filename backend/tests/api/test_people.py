@@ -2,7 +2,8 @@
 
 import pytest
 from django.test import Client
-from faena.apps.accounts.models import AuditEntry, Role, User
+from faena.apps.accounts.models import AuditEntry, User
+from faena.apps.accounts.roles import Role
 from faena.apps.servers.actions import ServerForm, save_server
 from faena.apps.servers.models import Server
 from signing import signed_in

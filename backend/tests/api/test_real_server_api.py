@@ -8,7 +8,7 @@ from typing import Any
 
 import orjson
 import pytest
-from faena.apps.accounts.models import Role
+from faena.apps.accounts.roles import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.plans.models import CapturedPlan
 from faena.apps.servers.actions import ServerForm, save_server

@@ -6,7 +6,7 @@ import orjson
 import pytest
 from django.test import Client
 from faena.apps.accounts.actions import save_user
-from faena.apps.accounts.models import Role
+from faena.apps.accounts.roles import Role
 from faena.apps.samples.actions import Codebook, store_ticks
 from faena.apps.samples.closing import LATE_MS, close_hours, forget_before
 from faena.apps.samples.disk import read_bytes

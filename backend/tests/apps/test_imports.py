@@ -9,7 +9,7 @@ import pytest
 from django.core.management import CommandError, call_command
 from django.test import Client
 from faena.apps.accounts.actions import save_user
-from faena.apps.accounts.models import Role
+from faena.apps.accounts.roles import Role
 from faena.apps.collecting.imports import import_samples, imported_server
 from faena.apps.samples.selectors import load, sieve
 from faena.apps.servers.models import Server

@@ -9,7 +9,8 @@ from pathlib import Path
 
 import pytest
 from django.conf import settings
-from faena.apps.accounts.models import Role, User
+from faena.apps.accounts.models import User
+from faena.apps.accounts.roles import Role
 from faena.apps.servers import asking
 from faena.apps.servers.actions import ServerForm, change, check, save_server
 from faena.apps.servers.reach import check_host, check_passfile

@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from django.test import Client
 from faena.apps.accounts.actions import save_user
-from faena.apps.accounts.models import Role
+from faena.apps.accounts.roles import Role
 from faena.apps.collecting.store import DjangoStore, make_source
 from faena.apps.servers import engines
 from faena.apps.servers.models import Server

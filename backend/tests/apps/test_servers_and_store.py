@@ -13,8 +13,8 @@ from django.db import OperationalError, connection
 from django.test import override_settings
 from django.utils import timezone
 from faena.apps.accounts.actions import save_user
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.apps.collecting.store import DjangoStore, keep_house, make_source
 from faena.apps.samples.models import Chunk, Tick
 from faena.apps.servers.actions import ServerForm, connect, lease, save_server

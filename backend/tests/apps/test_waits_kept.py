@@ -104,7 +104,7 @@ def test_what_is_kept_is_no_more_than_the_chains(server: Server) -> None:
     frame = read_waiting(server.id, WHOLE, waiting)
     involved = {int(pid) for pid in frame.pid}
     assert involved <= set(range(900, 913)), "the console and its queue, and nobody who only ran beside them"
-    assert {f.name for f in fields(SessionFrame)} == {"tick_ms", *KEPT}
+    assert {f.name for f in fields(SessionFrame)} == {"tick_ms", "taken", "seen", *KEPT}
 
 
 def test_a_damaged_copy_costs_nothing_and_retention_takes_it_with_its_hour(server: Server) -> None:

@@ -7,8 +7,10 @@ from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 
 from faena.apps.accounts import audit
-from faena.apps.accounts.models import Role, User
+from faena.apps.accounts.models import User
+from faena.apps.accounts.people import Person, person_of
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.core.errors import BadInput, NotAllowed, NotFound
 
 
@@ -31,7 +33,7 @@ def check_password(password: str, username: str) -> None:
         raise BadInput(" ".join(error.messages), field="password") from error
 
 
-def add(username: str, password: str, role: Role, *, may_run: bool, by: AbstractBaseUser | AnonymousUser) -> User:
+def add(username: str, password: str, role: Role, *, may_run: bool, by: AbstractBaseUser | AnonymousUser) -> Person:
     """Raises NotAllowed, BadInput for a name taken or a weak password."""
     require(by, Role.ADMIN, "add a person")
     try:
@@ -47,13 +49,13 @@ def add(username: str, password: str, role: Role, *, may_run: bool, by: Abstract
     except IntegrityError as error:
         raise BadInput(f"there already is somebody named {username}; choose another name", field="username") from error
     audit.record(by, "person.added", subject=username, detail=_words(user))
-    return user
+    return person_of(user)
 
 
 @transaction.atomic
 def change(
     user: User, *, role: Role | None, may_run: bool | None, active: bool | None, by: AbstractBaseUser | AnonymousUser
-) -> User:
+) -> Person:
     """Role, grant, and whether the account is on; None leaves it. Raises NotAllowed, BadInput for the last admin."""
     require(by, Role.ADMIN, "change what a person may do")
     list(User.objects.select_for_update().filter(role=Role.ADMIN, is_active=True).values_list("pk"))
@@ -68,7 +70,7 @@ def change(
     if not user.is_active:
         end_sessions(user)
     audit.record(by, "person.changed", subject=user.username, detail=f"{before} -> {_words(user)}")
-    return user
+    return person_of(user)
 
 
 def reset_password(user: User, password: str, *, by: AbstractBaseUser | AnonymousUser) -> None:
@@ -109,8 +111,9 @@ def person(user_id: int) -> User:
     return found
 
 
-def everybody() -> list[User]:
-    return list(User.objects.order_by("-is_active", "username"))
+def everybody() -> list[Person]:
+    """Those whose account is off come last."""
+    return [person_of(user) for user in User.objects.order_by("-is_active", "username")]
 
 
 def _words(user: User) -> str:

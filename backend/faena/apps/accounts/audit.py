@@ -1,10 +1,10 @@
 """The record of who did what: written by actions, read and exported by admins, changed by nobody."""
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 from datetime import datetime
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
-from django.db.models import QuerySet
 
 from faena.apps.accounts.asked import address_of_request
 from faena.apps.accounts.models import AuditEntry, User
@@ -30,7 +30,23 @@ def record(
     )
 
 
-def entries(since: datetime | None, until: datetime | None, by: str = "", act: str = "") -> QuerySet[AuditEntry]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """Something that somebody did, and from which address."""
+
+    id: int
+    at: datetime
+    by: str
+    act: str
+    server: str
+    subject: str
+    detail: str
+    address: str
+
+
+def entries(
+    since: datetime | None, until: datetime | None, by: str = "", act: str = "", limit: int | None = None
+) -> Iterator[Entry]:
     """Newest first; `by` a name, `act` the beginning of one."""
     rows = AuditEntry.objects.order_by("-at", "-id")
     if since is not None:
@@ -39,8 +55,9 @@ def entries(since: datetime | None, until: datetime | None, by: str = "", act: s
         rows = rows.filter(at__lt=until)
     if by:
         rows = rows.filter(by_name=by)
-    return rows.filter(act__startswith=act) if act else rows
-
-
-def all_of(rows: QuerySet[AuditEntry]) -> Iterator[AuditEntry]:
-    return rows.iterator(chunk_size=1000)
+    rows = rows.filter(act__startswith=act) if act else rows
+    for one in rows.iterator(chunk_size=1000) if limit is None else rows[:limit]:
+        yield Entry(
+            id=one.pk, at=one.at, by=one.by_name, act=one.act, server=one.server, subject=one.subject,
+            detail=one.detail, address=one.address,
+        )  # fmt: skip

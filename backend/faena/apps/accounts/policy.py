@@ -2,7 +2,8 @@
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
-from faena.apps.accounts.models import Role, User
+from faena.apps.accounts.models import User
+from faena.apps.accounts.roles import Role
 from faena.core.errors import NotAllowed
 from faena.core.privacy import Permit
 

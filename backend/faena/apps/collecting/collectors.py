@@ -1,15 +1,31 @@
 """What collectors last told of themselves."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
 
 from faena.apps.collecting.models import CollectorState
 
 SILENT_MS = 10_000  # a collector tells of itself every two seconds
 
 
-def all_collectors() -> Sequence[CollectorState]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Collector:
+    """As it last told of itself: `told` is its status as it wrote it."""
+
+    holder: str
+    version: str
+    seen: int
+    standing_by: bool
+    told: Mapping[str, Any]
+
+
+def all_collectors() -> list[Collector]:
     """Those seen last come first."""
-    return list(CollectorState.objects.order_by("-seen_ms"))
+    return [
+        Collector(holder=one.holder, version=one.version, seen=one.seen_ms, standing_by=one.standing_by, told=one.state)
+        for one in CollectorState.objects.order_by("-seen_ms")
+    ]
 
 
 def silent_s(now_ms: int) -> int | None:

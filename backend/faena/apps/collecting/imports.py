@@ -10,8 +10,8 @@ from typing import BinaryIO
 import orjson
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.apps.samples.actions import Codebook, store_ticks
 from faena.apps.samples.closing import close_hours
 from faena.apps.servers import engines

@@ -11,8 +11,8 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.utils import timezone
 
 from faena.apps.accounts import audit
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.apps.bulk import copy_rows
 from faena.apps.hosts.models import HostReading, HostToken, TableWork
 from faena.apps.servers.models import Server

@@ -11,8 +11,8 @@ from django.db import transaction
 from django.db.models import Count, Max, Min, Sum
 
 from faena.apps.accounts import audit
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.apps.locks.models import Deadlock, DeadlockPattern, PatternComment
 from faena.apps.plans.models import CapturedPlan
 from faena.apps.samples.dictionary import read_dictionary
@@ -25,7 +25,7 @@ from faena.core.deadlocks.report import BadReport, Party, Report, Wanted
 from faena.core.discreet import bare_context
 from faena.core.errors import BadInput, NotFound
 from faena.core.logged import Execution, LogEvent
-from faena.core.privacy import Normalised, Permit, Raw
+from faena.core.privacy import Normalised, Permit, Raw, shown
 from faena.core.sampling.dimensions import Combination
 from faena.core.series.window import Buckets, Window
 from faena.core.sessions.frame import SessionFrame
@@ -206,8 +206,15 @@ class PatternSummary:
     `state`: new (none before the window), seen, handled, came back. `since_change` counts those after it was handled.
     """
 
-    row: DeadlockPattern
-    example: Deadlock
+    pattern: str
+    cause: str
+    mends: Sequence[str]
+    programs: Sequence[str]
+    tables: Sequence[str]
+    statements: Sequence[str]
+    handled_at: int | None
+    handled_by: str
+    change: str
     count: int
     total: int
     first: int
@@ -251,13 +258,25 @@ def patterns(
         series = np.bincount(cells.index_of(np.array(moments.get(pk, []), dtype=np.int64)), minlength=cells.count)
         found.append(
             PatternSummary(
-                row=row, example=last_example, count=part["n"] if part else 0, total=whole["n"], first=whole["first"],
+                **_of_example(row, last_example), count=part["n"] if part else 0, total=whole["n"], first=whole["first"],
                 last=whole["last"], waited_ms=(part and part["waited"]) or 0.0, lost_ms=(part and part["lost"]) or 0.0,
                 series=series[: cells.count].tolist(), state=_state(row, whole["first"], whole["last"], window),
                 since_change=_since(row), comments=comments.get(pk, 0),
             )
         )  # fmt: skip
-    return sorted(found, key=lambda one: (-one.count, -one.last, one.row.pattern))
+    return sorted(found, key=lambda one: (-one.count, -one.last, one.pattern))
+
+
+def _of_example(row: DeadlockPattern, example: Deadlock) -> dict[str, Any]:
+    """What the newest deadlock of a pattern tells of all, and what people noted."""
+    parties = example.parties
+    return {
+        "pattern": row.pattern, "cause": example.cause, "mends": example.mends,
+        "programs": list(dict.fromkeys(p["program"] for p in parties if p["program"])),
+        "tables": sorted({p["wants"]["table"] for p in parties if p["wants"]["table"]}),
+        "statements": list(dict.fromkeys(p["statement"][:200] for p in parties)),
+        "handled_at": row.handled_at_ms, "handled_by": row.handled_by, "change": row.change,
+    }  # fmt: skip
 
 
 def _state(row: DeadlockPattern, first: int, last: int, window: Window) -> str:
@@ -280,22 +299,78 @@ def pattern(server_id: int, name: str) -> DeadlockPattern:
     return found
 
 
-def of_pattern(row: DeadlockPattern, limit: int = 200) -> list[Deadlock]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KnownDeadlock:
+    """One deadlock as its reader may see it. `parties` as in the store: each waits for the next, the first is the victim.
+
+    `waited_ms` is what they waited in all, `lost_ms` the age of the victim's transaction; None where it is not known.
+    """
+
+    at: int
+    victim: int
+    place: int
+    cause: str
+    confidence: str
+    reason: str
+    waited_ms: float | None
+    lost_ms: float | None
+    parties: Sequence[Mapping[str, Any]]
+    sentence: str
+    raw: str
+
+
+def of_pattern(row: DeadlockPattern, permit: Permit | None, limit: int = 200) -> list[KnownDeadlock]:
     """Its deadlocks, newest first."""
-    return list(Deadlock.objects.filter(server_id=row.server_id, pattern=row).order_by("-at_ms")[:limit])
+    names = ("victim", "place", "cause", "confidence", "reason", "waited_ms", "lost_ms")
+    return [
+        KnownDeadlock(
+            at=one.at_ms,
+            parties=parties_of(one, permit),
+            sentence=_sentence(one.parties),
+            raw=shown(one.record, one.record_raw, permit),
+            **{name: getattr(one, name) for name in names},
+        )
+        for one in Deadlock.objects.filter(server_id=row.server_id, pattern=row).order_by("-at_ms")[:limit]
+    ]
 
 
-def comments(row: DeadlockPattern) -> list[PatternComment]:
+def _sentence(parties: Sequence[Mapping[str, Any]]) -> str:
+    """What happened, with what is known of the parties by now."""
+    by_pid = {one["pid"]: one for one in parties}
+
+    def who(one: Mapping[str, Any]) -> str:
+        return f"{one['program'] or 'a session'} (pid {one['pid']})"
+
+    steps = [
+        f"{who(one)} wanted {one['wants']['words']}, which {who(by_pid[one['waits_for']])} held" for one in parties
+    ]
+    return f"{'; '.join(steps)}. The server ended the transaction of {who(parties[0])}."
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Comment:
+    """What somebody wrote about a pattern, at a moment in ms since 1970."""
+
+    at: int
+    by: str
+    text: str
+
+
+def _comment(row: PatternComment) -> Comment:
+    return Comment(at=round(row.written_at.timestamp() * 1000), by=row.written_by, text=row.text)
+
+
+def comments(row: DeadlockPattern) -> list[Comment]:
     """What was written about it, oldest first."""
-    return list(PatternComment.objects.filter(pattern=row).order_by("written_at"))
+    return [_comment(one) for one in PatternComment.objects.filter(pattern=row).order_by("written_at")]
 
 
-def comment(row: DeadlockPattern, text: str, *, by: AbstractBaseUser | AnonymousUser) -> PatternComment:
+def comment(row: DeadlockPattern, text: str, *, by: AbstractBaseUser | AnonymousUser) -> Comment:
     """Raises NotAllowed, BadInput."""
     user = require(by, Role.OPERATOR, "comment on a deadlock")
     if not text.strip():
         raise BadInput("a comment has a text", field="text")
-    return PatternComment.objects.create(pattern=row, written_by=user.username, text=text.strip()[:4000])
+    return _comment(PatternComment.objects.create(pattern=row, written_by=user.username, text=text.strip()[:4000]))
 
 
 def handle(row: DeadlockPattern, change: str, now_ms: int, *, by: AbstractBaseUser | AnonymousUser) -> DeadlockPattern:

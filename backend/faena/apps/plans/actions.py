@@ -12,8 +12,8 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db import transaction
 
 from faena.apps.accounts import audit
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require, require_grant_to_run
+from faena.apps.accounts.roles import Role
 from faena.apps.plans.models import BroughtPlan, CapturedPlan
 from faena.apps.servers import engines
 from faena.apps.servers.asking import asking

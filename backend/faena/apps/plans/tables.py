@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import may
+from faena.apps.accounts.roles import Role
 from faena.apps.hosts import selectors as hosts
 from faena.apps.plans import selectors as plans
 from faena.apps.servers import engines

@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.hours import read_frame
 from faena.apps.samples.models import Rollup, UnusualSpan
@@ -136,20 +136,36 @@ def marked_everywhere() -> dict[int, list[tuple[int, int]]]:
     return found
 
 
-def marked_spans(server_id: int, window: Window) -> list[UnusualSpan]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MarkedSpan:
+    """A span marked as an incident."""
+
+    id: int
+    start: int
+    end: int
+    label: str
+    marked_by: str
+
+
+def _span(row: UnusualSpan) -> MarkedSpan:
+    return MarkedSpan(id=row.pk, start=row.start_ms, end=row.end_ms, label=row.label, marked_by=row.marked_by)
+
+
+def marked_spans(server_id: int, window: Window) -> list[MarkedSpan]:
     """Marked spans that touch the window."""
     spans = UnusualSpan.objects.filter(server_id=server_id, start_ms__lt=window.end, end_ms__gt=window.start)
-    return list(spans.order_by("start_ms"))
+    return [_span(row) for row in spans.order_by("start_ms")]
 
 
-def mark(server_id: int, window: Window, label: str, *, by: AbstractBaseUser | AnonymousUser) -> UnusualSpan:
+def mark(server_id: int, window: Window, label: str, *, by: AbstractBaseUser | AnonymousUser) -> MarkedSpan:
     """Leave a span out of what is usual. Raises NotAllowed, BadInput."""
     require(by, Role.OPERATOR, "mark an incident")
     if not label.strip():
         raise BadInput("say in a few words what it was", field="label")
-    return UnusualSpan.objects.create(
+    made = UnusualSpan.objects.create(
         server_id=server_id, start_ms=window.start, end_ms=window.end, label=label.strip()[:200], marked_by=str(by)
     )
+    return _span(made)
 
 
 def unmark(server_id: int, span_id: int, *, by: AbstractBaseUser | AnonymousUser) -> None:

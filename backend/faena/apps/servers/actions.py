@@ -13,8 +13,8 @@ from django.db.models import Q
 from django.utils import timezone
 
 from faena.apps.accounts import audit
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.apps.servers import engines, vitals
 from faena.apps.servers.asking import asking
 from faena.apps.servers.capture import check_log, check_period

@@ -9,8 +9,8 @@ from threading import Condition
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db import connection
 
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.apps.servers.models import Server
 from faena.core.errors import Busy
 

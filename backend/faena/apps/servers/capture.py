@@ -8,8 +8,8 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db.models import F
 
 from faena.apps.accounts import audit
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.apps.servers.clock import known_zone
 from faena.apps.servers.models import Server, ServerNote
 from faena.core.errors import BadInput

@@ -5,8 +5,8 @@ from dataclasses import dataclass
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
-from faena.apps.accounts.models import Role
 from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.sessions import read_sessions, sessions_of
 from faena.apps.servers.capture import MAX_CLOSE_MINUTES, watch_closely
@@ -23,12 +23,30 @@ MS_PER_MINUTE = 60_000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Recorded:
-    """What a recording holds so far. `pid` None: no session of the program has come yet. `tick_ms` is one sighting's worth."""
+class Note:
+    """A recording: of the session (`pid`, `started_s`), or of the next session of a program, which is not known yet."""
 
-    recording: Recording
+    id: int
+    program: str
     pid: int | None
     started_s: int | None
+    start: int
+    end: int
+    by: str
+
+
+def _note(row: Recording) -> Note:
+    return Note(
+        id=row.pk, program=row.program, pid=row.pid, started_s=row.started_s, start=row.from_ms, end=row.until_ms,
+        by=row.asked_by,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Recorded:
+    """What a recording holds so far; `tick_ms` is one sighting's worth."""
+
+    recording: Note
     tick_ms: int
     ticks: int
     seen: int
@@ -39,7 +57,7 @@ class Recorded:
 def record(
     server: Server, subject: tuple[int, int] | str, minutes: int, sample_ms: float | None, now_ms: int, *,
     confirmed: bool, by: AbstractBaseUser | AnonymousUser,
-) -> Recording:  # fmt: skip
+) -> Note:  # fmt: skip
     """Begin one, of a session (pid, start) or of the next session of a program. The whole server is watched closely meanwhile.
 
     Raises NotAllowed, BadInput.
@@ -52,19 +70,17 @@ def record(
     left_ms = max(0, server.close_watch_until_ms - now_ms)
     watch_closely(server, max(minutes, -(-left_ms // MS_PER_MINUTE)), sample_ms, now_ms, confirmed=confirmed, by=by)
     until = now_ms + minutes * MS_PER_MINUTE
-    if isinstance(subject, str):
-        return Recording.objects.create(
-            server=server, program=subject.strip(), from_ms=now_ms, until_ms=until, asked_by=user.username
-        )
-    pid, started_s = subject
-    return Recording.objects.create(
-        server=server, pid=pid, started_s=started_s, from_ms=now_ms, until_ms=until, asked_by=user.username
+    of = (
+        {"program": subject.strip()}
+        if isinstance(subject, str)
+        else dict(zip(("pid", "started_s"), subject, strict=True))
     )
+    return _note(Recording.objects.create(server=server, from_ms=now_ms, until_ms=until, asked_by=user.username, **of))
 
 
-def recordings(server_id: int, limit: int = 20) -> list[Recording]:
+def recordings(server_id: int, limit: int = 20) -> list[Note]:
     """Newest first."""
-    return list(Recording.objects.filter(server_id=server_id).order_by("-from_ms")[:limit])
+    return [_note(row) for row in Recording.objects.filter(server_id=server_id).order_by("-from_ms")[:limit]]
 
 
 def recorded(server_id: int, recording_id: int) -> Recorded:
@@ -84,7 +100,7 @@ def recorded(server_id: int, recording_id: int) -> Recorded:
     ticks = len(frame.tick_ms)
     span = int(frame.tick_ms[-1] - frame.tick_ms[0]) if ticks > 1 else 0
     return Recorded(
-        recording=found, pid=found.pid, started_s=found.started_s, tick_ms=round(span / (ticks - 1)) if span else 0,
+        recording=_note(found), tick_ms=round(span / (ticks - 1)) if span else 0,
         ticks=ticks, seen=len(own.pid), waits=wait_sums(stretches(own), dictionary.encoded(Dimension.WAIT).ids.astype("int64")),
         dictionary=dictionary,
     )  # fmt: skip

@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -12,10 +13,12 @@ from faena.apps.samples.dictionary import NO_TABLES, read_dictionary
 from faena.apps.samples.models import Tick
 from faena.apps.samples.sessions import read_sessions, sessions_of
 from faena.apps.servers.engines import profile_by_id
+from faena.apps.statements.events import Entry, entry_of
 from faena.apps.statements.models import Execution, LogEvent, Text
 from faena.apps.statements.selectors import tables_by_statement
 from faena.core.errors import NotFound
 from faena.core.numbers import whole_number
+from faena.core.privacy import Permit
 from faena.core.readings import SessionSample, labels
 from faena.core.sampling.dimensions import Dictionary, Dimension, combination_of
 from faena.core.sampling.trail import Pick, narrow
@@ -153,6 +156,23 @@ def _main_wait(
     return encoded.names[int(np.argmax(counts))]
 
 
+class RunLogged(NamedTuple):
+    """An execution that the log tells of."""
+
+    ended_ms: int
+    took_ms: float
+    query_id: int | None
+
+
+class DeadlockMet(NamedTuple):
+    """A deadlock that a session took part in; `victim`: its transaction was the one that the server ended."""
+
+    at: int
+    pattern: str
+    cause: str
+    victim: bool
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Tape:
     """One session over a window. Stretches index `tick_ms`; at ticks in none of them it was idle or not there.
@@ -170,14 +190,16 @@ class Tape:
     waits: Sequence[WaitSum]
     gaps: Sequence[Gap]
     others: dict[int, SessionSample]
-    errors: Sequence[LogEvent]
-    executions: Sequence[Execution]
-    deadlocks: Sequence[Deadlock]  # that it took part in
+    errors: Sequence[Entry]
+    executions: Sequence[RunLogged]
+    deadlocks: Sequence[DeadlockMet]
     dictionary: Dictionary
     alike: Sequence[int]  # starts of other sessions that had the same pid in the window
 
 
-def tape(server_id: int, window: Window, pid: int, started_s: int | None, period_ms: int) -> Tape:
+def tape(
+    server_id: int, window: Window, pid: int, started_s: int | None, period_ms: int, permit: Permit | None
+) -> Tape:
     """Raises NotFound when the session was not seen in the window. Without a start, the one with this pid seen last."""
     whole = read_sessions(server_id, window)
     dictionary = read_dictionary(server_id)
@@ -213,18 +235,20 @@ def tape(server_id: int, window: Window, pid: int, started_s: int | None, period
         waits=wait_sums(stretches(sessions_of(grid, [(pid, started_s or 0)])), encoded.ids.astype(np.int64)),
         gaps=gaps(frame.tick_ms, window, max(period_ms, 1000)),
         others=others,
-        errors=list(log[:200]),
-        executions=list(runs[:500]),
+        errors=[entry_of(row, permit) for row in log[:200]],
+        executions=[RunLogged(*one) for one in runs.values_list(*RunLogged._fields)[:500]],
         deadlocks=deadlocks_of(server_id, window, pid),
         dictionary=dictionary,
         alike=[start for start in starts if start != started_s],
     )
 
 
-def deadlocks_of(server_id: int, window: Window, pid: int) -> list[Deadlock]:
+def deadlocks_of(server_id: int, window: Window, pid: int) -> list[DeadlockMet]:
     """Those of the window that a session was a party of, oldest first."""
     rows = Deadlock.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
-    return list(rows.filter(parties__contains=[{"pid": pid}]).select_related("pattern").order_by("at_ms")[:50])
+    mine = rows.filter(parties__contains=[{"pid": pid}]).order_by("at_ms")
+    told = mine.values_list("at_ms", "pattern__pattern", "cause", "victim")[:50]
+    return [DeadlockMet(at, pattern, cause, victim == pid) for at, pattern, cause, victim in told]
 
 
 def first_of_program(

@@ -10,11 +10,48 @@ from faena.apps.statements.models import LogEvent
 from faena.apps.statements.trails import BY_LOG, narrowed
 from faena.core.errors import BadInput
 from faena.core.logged import EventKind
+from faena.core.privacy import Normalised, Permit, shown
 from faena.core.sampling.trail import Pick
 from faena.core.series.window import Buckets, Window
 from faena.core.sql.texts import normalise
 
 MOST_READ = 20_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """One entry of a log, its texts as its reader may see them; `statement` is "" where it may not be seen with values."""
+
+    at: int
+    kind: str
+    pid: int
+    severity: str
+    sqlstate: str
+    message: str
+    detail: str
+    context: str
+    statement: str
+    query_id: int | None
+    program: str
+    user: str
+    database: str
+    client: str
+    waited_ms: float | None
+
+
+_AS_IS = ("kind", "pid", "severity", "sqlstate", "query_id", "program", "user", "database", "client", "waited_ms")
+
+
+def entry_of(row: LogEvent, permit: Permit | None) -> Entry:
+    """As a reader with or without a permit may see it."""
+    return Entry(
+        at=row.at_ms,
+        message=shown(row.message, row.message_raw, permit),
+        detail=shown(row.detail, row.detail_raw, permit),
+        context=shown(row.context, row.context_raw, permit),
+        statement=shown(Normalised(""), row.statement, permit),
+        **{name: getattr(row, name) for name in _AS_IS},
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -28,7 +65,7 @@ class EventShape:
     statements: int
     waited_ms: float | None
     series: Sequence[int]
-    last: LogEvent
+    last: Entry
 
 
 def read_kinds(written: Sequence[str]) -> list[str]:
@@ -58,7 +95,9 @@ def _events(server_id: int, window: Window, asked: Asked) -> QuerySet[LogEvent]:
     return rows.filter(message__icontains=containing) if containing else rows
 
 
-def shapes(server_id: int, window: Window, asked: Asked, cells: Buckets) -> tuple[list[EventShape], int]:
+def shapes(
+    server_id: int, window: Window, asked: Asked, cells: Buckets, permit: Permit | None
+) -> tuple[list[EventShape], int]:
     """Grouped, those that came most often first; and how many entries there are, of which the newest MOST_READ are grouped."""
     rows = _events(server_id, window, asked)
     total = rows.count()
@@ -71,7 +110,7 @@ def shapes(server_id: int, window: Window, asked: Asked, cells: Buckets) -> tupl
             statements=len({m.query_id for m in members if m.query_id}),
             waited_ms=sum(w for m in members if (w := m.waited_ms) is not None) if any(m.waited_ms is not None for m in members) else None,
             series=np.bincount(cells.index_of(np.array([m.at_ms for m in members])), minlength=cells.count)[: cells.count].tolist(),
-            last=members[0],
+            last=entry_of(members[0], permit),
         )
         for (kind, message), members in groups.items()
     ]  # fmt: skip
@@ -83,9 +122,10 @@ def shape_of(message: str) -> str:
     return normalise(message.replace('"', "'"))[:300]
 
 
-def newest(server_id: int, window: Window, asked: Asked, limit: int) -> list[LogEvent]:
+def newest(server_id: int, window: Window, asked: Asked, limit: int, permit: Permit | None) -> list[Entry]:
     """Single entries, newest first."""
-    return list(_events(server_id, window, asked).order_by("-at_ms", "place")[:limit])
+    rows = _events(server_id, window, asked).order_by("-at_ms", "place")[:limit]
+    return [entry_of(row, permit) for row in rows]
 
 
 def marks(server_id: int, window: Window, limit: int = 400) -> list[tuple[int, str]]:

@@ -16,11 +16,13 @@ from faena.core.errors import BadInput
 from faena.core.logged import EventKind
 from faena.core.numbers import whole_number
 from faena.core.plans.history import Run
+from faena.core.privacy import Normalised, Permit, shown
 from faena.core.sampling.trail import Pick
 from faena.core.series.window import Window
 from faena.core.units import EpochMs, QueryId
 
 MAX_RUNS = 20_000
+NOTHING = Normalised("")
 LONGEST_MS = 86_400_000  # executions that end longer after the window are not looked for
 FILTERS = ("program", "user", "database", "client", "plan", "statement")
 FAILURES = tuple(k.value for k in EventKind if k not in (EventKind.LOCK_WAIT, EventKind.TEMP_FILE))
@@ -78,12 +80,51 @@ def runs(server_id: int, window: Window, filters: Filters) -> tuple[list[logged.
     return records, len(records) if len(records) < MAX_RUNS else found.count()
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Captured:
+    """A single execution as the log told it; texts "" unless they are kept and the reader may see them."""
+
+    ended: int
+    took_ms: float
+    parse_ms: float | None
+    bind_ms: float | None
+    execute_ms: float | None
+    pid: int
+    place: int
+    query_id: int | None
+    program: str
+    user: str
+    database: str
+    client: str
+    temp_bytes: int
+    weight: float
+    plan: int | None
+    statement: str
+    parameters: str
+
+
+_AS_IS = (
+    "took_ms", "parse_ms", "bind_ms", "execute_ms", "pid", "place", "query_id", "program", "user", "database", "client",
+    "temp_bytes", "weight",
+)  # fmt: skip
+
+
 def region(
-    server_id: int, window: Window, filters: Filters, least_ms: float, most_ms: float, limit: int
-) -> list[Execution]:
-    """Executions of a region of the picture, longest first."""
-    rows = _runs(server_id, window, filters).filter(took_ms__gte=least_ms, took_ms__lt=most_ms)
-    return list(rows.order_by("-took_ms", "-ended_ms")[:limit])
+    server_id: int, window: Window, filters: Filters, took_ms: tuple[float, float], limit: int, permit: Permit | None
+) -> list[Captured]:
+    """Executions of a region of the picture, [least, most) milliseconds, longest first."""
+    least, most = took_ms
+    rows = _runs(server_id, window, filters).filter(took_ms__gte=least, took_ms__lt=most)
+    return [
+        Captured(
+            ended=row.ended_ms,
+            plan=row.plan_id,
+            statement=shown(NOTHING, row.statement, permit),
+            parameters=shown(NOTHING, row.parameters, permit),
+            **{name: getattr(row, name) for name in _AS_IS},
+        )
+        for row in rows.order_by("-took_ms", "-ended_ms")[:limit]
+    ]
 
 
 def failures(server_id: int, window: Window) -> dict[QueryId, int]:

@@ -7,7 +7,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from faena.apps.accounts.actions import save_user
-from faena.apps.accounts.models import Role
+from faena.apps.accounts.roles import Role
 from faena.core.errors import BadInput
 
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from faena.apps.samples import selectors as samples
+from faena.apps.servers import selectors as servers
 from faena.apps.servers import vitals
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
@@ -58,3 +59,44 @@ def node(server: Server, window: Window, now: int, at_most: int = 120) -> Node:
         conflicts=conflicts if known else None,
         figures={one.query_id: one for one in statements.figures(server.id, window, without_user=server.username)},
     )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StatementNode:
+    """A statement on one server of a group. Figures None where no call ended in the window."""
+
+    server_id: int
+    name: str
+    role: str
+    calls: float | None
+    share_of_calls: float | None
+    ms_per_call: float | None
+    reads_per_call: float | None
+    rows_per_call: float | None
+
+
+def statement_nodes(server_id: int, query_id: int, window: Window) -> list[StatementNode]:
+    """A statement on every server of its server's group, the primary first; none where it is in no group.
+
+    Raises NotFound.
+    """
+    server = servers.server(server_id)
+    nodes = members(server.group) if server.group else []
+    figures = [
+        next(iter(statements.figures(node.pk, window, without_user=node.username, query_id=query_id)), None)
+        for node in nodes
+    ]
+    calls = sum(one.calls for one in figures if one)
+    return [
+        StatementNode(
+            server_id=node.pk,
+            name=node.name,
+            role="replica" if is_replica(node) else "primary",
+            calls=one.calls if one else None,
+            share_of_calls=one.calls / calls if one and calls else None,
+            ms_per_call=one.mean_ms if one else None,
+            reads_per_call=one.blocks_read / one.calls if one and one.calls else None,
+            rows_per_call=one.rows / one.calls if one and one.calls else None,
+        )
+        for node, one in zip(nodes, figures, strict=True)
+    ]

@@ -69,6 +69,12 @@ def glance_at(servers: Sequence[Server], now: int) -> list[Glanced]:
     return found
 
 
+def glance_of(server: Server, now: int) -> Glanced:
+    """One server at a glance."""
+    (found,) = glance_at([server], now)
+    return found
+
+
 def _state(server: Server, freshness: int | None) -> str:
     state = server.state if server.enabled or server.state == "removed" else "paused"
     if state == "watching" and (freshness is None or freshness > STALE_MS + 2 * server.period_ms):

@@ -1,0 +1,34 @@
+"""People as others may see them."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+
+from faena.apps.accounts.models import User
+from faena.apps.accounts.roles import Role
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Person:
+    """`may_run`: may run statements on watched servers, a grant of its own beside the role."""
+
+    id: int
+    username: str
+    role: Role
+    may_run: bool
+    active: bool
+    last_sign_in: datetime | None
+
+
+def person_of(user: User) -> Person:
+    """What may be shown of an account."""
+    return Person(
+        id=user.pk, username=user.username, role=Role(user.role), may_run=user.may_run, active=user.is_active,
+        last_sign_in=user.last_login,
+    )  # fmt: skip
+
+
+def signed_in(user: AbstractBaseUser | AnonymousUser) -> Person | None:
+    """Who asks; None where nobody is signed in."""
+    return person_of(user) if isinstance(user, User) else None
