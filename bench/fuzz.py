@@ -20,7 +20,7 @@ from time import perf_counter, process_time
 import numpy as np
 from faena.apps.samples.packing import BadColumn, pack
 from faena.apps.samples.packing import unpack as unpack_column
-from faena.collector.records import unpack
+from faena.collector.kinds import INTAKE
 from faena.core.deadlocks.cause import judge, sentence
 from faena.core.deadlocks.pattern import pattern_of
 from faena.core.deadlocks.report import BadReport, read_report
@@ -96,7 +96,7 @@ def deadlock(text: str) -> None:
 
 
 def spool(text: str) -> None:
-    unpack(text.encode("utf-8", "surrogatepass"))
+    INTAKE.unpack(text.encode("utf-8", "surrogatepass"))
 
 
 def row(text: str) -> None:

@@ -9,6 +9,7 @@ from ninja import Field, Query, Router, Schema, Status
 
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
+from faena.apps.collecting.pushes import push_figures
 from faena.apps.hosts import actions, selectors
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
@@ -292,5 +293,5 @@ def push_readings(request: HttpRequest, machine: str, body: PushBody) -> PushedO
         values = one.dict()
         processes = tuple(values.pop("processes"))
         readings.append(HostFigures(**{**values, "at": EpochMs(values["at"])}, processes=processes))
-    actions.push(machine, token, readings)
+    push_figures(machine, token, readings)
     return PushedOut(machine=machine, stored=len(readings))

@@ -20,7 +20,7 @@ from faena.apps.servers.engines import profile_of
 from faena.core.errors import BadInput
 from faena.core.sampling.dimensions import NOT_WAITING, Dimension
 from faena.core.sampling.load import LoadSeries
-from faena.core.series.usual import MIN_DAYS
+from faena.core.series.baseline import MIN_DAYS
 from faena.core.series.window import Window
 from faena.core.units import EpochMs
 from faena.core.waits.kinds import LABELS

@@ -8,16 +8,18 @@ from ninja import Query, Router
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.clock import clock_of
 from faena.apps.statements import selectors
 from faena.core.answers.cause_split import cause_split, sentence
 from faena.core.errors import BadInput, NotFound
 from faena.core.privacy import Normalised
+from faena.core.series.baseline import window_before
+from faena.core.series.calendar import Calendar
 from faena.core.series.window import Window
 from faena.core.sql.texts import gist
-from faena.core.units import MS_PER_HOUR, EpochMs
+from faena.core.units import EpochMs
 
 router = Router(tags=["statements"])
-MS_PER_DAY = 24 * MS_PER_HOUR
 
 
 class SplitPartOut(Out):
@@ -55,7 +57,7 @@ class SplitOut(Out):
     rest: float
 
 
-_AGAINST = {"day": MS_PER_DAY, "week": 7 * MS_PER_DAY}
+_DAYS_BEFORE = {"day": 1, "week": 7}
 _WORDS = {
     "previous": "in the window before",
     "day": "a day before",
@@ -77,7 +79,7 @@ def split_cause(
 ) -> SplitOut:
     """Why the time in statements changed against another window: more calls, dearer calls, or another mix."""
     server, window = servers.server(server_id), window_in.window(now_ms())
-    other = _other(window, against, other_from, other_to)
+    other = _other(window, against, other_from, other_to, clock_of(server).calendar)
     narrowing = selectors.Narrowing(without_user=server.username)
     if query_id is not None:
         narrowing["query_id"] = int(query_id)
@@ -120,12 +122,11 @@ def split_cause(
     )
 
 
-def _other(window: Window, against: str, start: int | None, end: int | None) -> Window:
+def _other(window: Window, against: str, start: int | None, end: int | None, calendar: Calendar) -> Window:
     if against == "previous":
         return window.previous()
-    if against in _AGAINST:
-        back = _AGAINST[against]
-        return Window(start=EpochMs(window.start - back), end=EpochMs(window.end - back))
+    if against in _DAYS_BEFORE:
+        return window_before(window, _DAYS_BEFORE[against], calendar)
     if start is None or end is None:
         raise BadInput("another window is named by `other_from` and `other_to`", field="other_from")
     return Window(start=EpochMs(start), end=EpochMs(end))

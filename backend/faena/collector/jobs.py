@@ -11,6 +11,7 @@ from faena.core.ports import Clock
 from faena.core.units import EpochMs, Seconds
 
 log = logging.getLogger(__name__)
+FIRST_S = 60.0
 
 
 class PartFailed(Exception):
@@ -36,7 +37,7 @@ class Jobs:
         self._work: list[tuple[JobState, Callable[[], Awaitable[None]]]] = []
 
     def add(self, name: str, every: Seconds, work: Callable[[], Awaitable[None]]) -> None:
-        """`work` is awaited every so many seconds, first after one period."""
+        """`work` is awaited every so many seconds, first after one period, and after a minute at the latest."""
         self._work.append((JobState(name=name, every_s=every), work))
 
     def told(self) -> list[dict[str, Any]]:
@@ -47,8 +48,10 @@ class Jobs:
         await asyncio.gather(*(self._repeat(state, work) for state, work in self._work))
 
     async def _repeat(self, state: JobState, work: Callable[[], Awaitable[None]]) -> None:
+        wait = min(state.every_s, FIRST_S)  # a collector that is started anew now and then must get to all of them
         while True:
-            await self._clock.sleep(Seconds(state.every_s))
+            await self._clock.sleep(Seconds(wait))
+            wait = state.every_s
             begun = self._clock.monotonic()
             state.ran_at = self._clock.now()
             try:

@@ -17,7 +17,9 @@ from typing import IO
 
 import orjson
 
-from faena.collector.records import Noted, Record, Sampled, Store, pack, unpack
+from faena.collector.intake import Record
+from faena.collector.kinds import INTAKE, Noted, Sampled
+from faena.collector.orders import Store
 from faena.core.errors import StoreAway
 from faena.core.ports import Clock
 from faena.core.units import EpochMs, Seconds
@@ -116,7 +118,7 @@ class Outbox:
     def _packed(self, record: Record) -> bytes | None:
         """None for a record that cannot be written, for instance with a number that fits nowhere; it is put aside."""
         try:
-            return pack(record)
+            return INTAKE.pack(record)
         except (TypeError, ValueError, OverflowError) as error:
             self._memory.remove(record)
             self._put_aside(record, f"cannot be written: {type(error).__name__}", None)
@@ -124,9 +126,7 @@ class Outbox:
 
     def _put_aside(self, record: Record, reason: str, line: bytes | None) -> None:
         """Into a file, with its reason and, where it could be written, the record itself: `./faena replay` tries it again."""
-        told = Refusal(
-            at=self._clock.now(), server_id=record.server_id, kind=type(record).__name__.lower(), reason=reason
-        )
+        told = Refusal(at=self._clock.now(), server_id=record.server_id, kind=INTAKE.name_of(record), reason=reason)
         self.refused.append(told)
         self.refused_count += 1
         head = orjson.dumps({"at": told.at, "server": told.server_id, "kind": told.kind, "reason": reason})
@@ -210,7 +210,7 @@ class Outbox:
         except Exception as error:
             log.warning("a record of server %d was put aside (%s)", record.server_id, _kind(error))
             try:
-                line = pack(record)
+                line = INTAKE.pack(record)
             except (TypeError, ValueError, OverflowError):
                 line = None
             self._put_aside(record, f"the store did not take it: {_kind(error)}", line)
@@ -224,7 +224,7 @@ class Outbox:
                 line = file.readline()
                 if line.endswith(b"\n"):
                     try:
-                        batch.append(unpack(line))
+                        batch.append(INTAKE.unpack(line))
                     except ValueError:  # the half line of a collector that was killed, with a whole one behind it
                         self.dropped += 1
                 if len(batch) >= BATCH or (batch and not line):

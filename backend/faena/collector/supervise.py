@@ -12,9 +12,10 @@ from typing import Any
 
 import orjson
 
+from faena.collector.intake import Record
 from faena.collector.jobs import Jobs
+from faena.collector.orders import Store, WatchOrder
 from faena.collector.outbox import Outbox, private
-from faena.collector.records import Record, Store, WatchOrder
 from faena.collector.watch import Watch
 from faena.core.errors import StoreAway
 from faena.core.ports import Clock, Source

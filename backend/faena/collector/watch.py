@@ -6,7 +6,9 @@ from collections.abc import Callable
 from dataclasses import asdict, dataclass, field
 from random import random
 
-from faena.collector.records import Counted, Learned, Logged, Noted, Record, Sampled, Surveyed, WatchOrder
+from faena.collector.intake import Record
+from faena.collector.kinds import Counted, Learned, Logged, Noted, Sampled, Surveyed
+from faena.collector.orders import WatchOrder
 from faena.core.errors import SourceAway, SourceError, SourceRefused
 from faena.core.logged import LogPosition
 from faena.core.ports import Clock, Source

@@ -16,7 +16,7 @@ from faena.apps.accounts.roles import Role
 from faena.apps.collecting.store import DjangoStore
 from faena.apps.servers.actions import ServerForm, save_server
 from faena.apps.servers.models import Server
-from faena.collector.records import Counted, Learned, Sampled
+from faena.collector.kinds import Counted, Learned, Sampled
 from faena.core.readings import StatementText
 from faena.core.statements.counters import difference
 from faena.core.units import EpochMs, Pid, QueryId

@@ -13,7 +13,7 @@ from faena.apps.collecting.store import DjangoStore
 from faena.apps.hosts.models import HostReading
 from faena.apps.servers.actions import ServerForm, save_server
 from faena.apps.servers.models import Server, ServerNote
-from faena.collector.records import Counted, HostRead, Learned, Sampled, Surveyed
+from faena.collector.kinds import Counted, HostRead, Learned, Sampled, Surveyed
 from faena.core.readings import StatementText, Survey
 from faena.core.statements.counters import difference
 from faena.core.units import EpochMs, QueryId

@@ -17,7 +17,7 @@ from faena.apps.servers.actions import ServerForm, save_server
 from faena.apps.servers.models import Server
 from faena.apps.statements.logged import store_log
 from faena.apps.statements.models import Execution, LogEvent
-from faena.collector.records import Learned, Logged, Sampled
+from faena.collector.kinds import Learned, Logged, Sampled
 from faena.core.logged import EventKind, LogPosition, LogReading
 from faena.core.logged import Execution as Run
 from faena.core.logged import LogEvent as Event

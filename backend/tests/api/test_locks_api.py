@@ -12,7 +12,7 @@ from faena.apps.samples.closing import close_hours
 from faena.apps.servers.actions import ServerForm, note, save_server
 from faena.apps.servers.models import Server
 from faena.apps.sessions.models import EndedSession
-from faena.collector.records import Learned, Logged, Sampled, pack, unpack
+from faena.collector.kinds import INTAKE, Learned, Logged, Sampled
 from faena.core.logged import EventKind, Execution, LogEvent, LogPosition, LogReading
 from faena.core.readings import LockEdge, LockFact, SampleReading, SessionSample, StatementText, Via
 from faena.core.units import EpochMs, Millis, Pid, QueryId
@@ -73,7 +73,7 @@ def server(tmp_path: Path) -> Server:
     )
     store.deliver([Learned(server_id=made.id, texts=texts)])
     ticks = [Sampled(server_id=made.id, reading=tick(second), missed=0) for second in range(20)]
-    assert [unpack(pack(one)) for one in ticks] == ticks, "the spool keeps what lock waits are about"
+    assert [INTAKE.unpack(INTAKE.pack(one)) for one in ticks] == ticks, "the spool keeps what lock waits are about"
     store.deliver([*ticks, ticks[12]])  # one of them twice
     return made
 

@@ -13,7 +13,7 @@ from faena.apps.collecting.store import DjangoStore
 from faena.apps.plans.models import CapturedPlan
 from faena.apps.servers.actions import ServerForm, save_server
 from faena.apps.servers.models import Server
-from faena.collector.records import Counted, Learned
+from faena.collector.kinds import Counted, Learned
 from faena.core.readings import StatementText
 from faena.core.statements.counters import difference
 from faena.core.units import QueryId

@@ -16,7 +16,7 @@ from faena.apps.servers.models import Server
 from faena.apps.statements.hours import sum_up
 from faena.apps.statements.models import Execution, LogEvent, WorkHour
 from faena.apps.statements.selectors import figures
-from faena.collector.records import Counted, Learned, Logged, Sampled
+from faena.collector.kinds import Counted, Learned, Logged, Sampled
 from faena.core.logged import EventKind, LogPosition, LogReading
 from faena.core.logged import Execution as Run
 from faena.core.logged import LogEvent as Event

@@ -13,7 +13,7 @@ from faena.apps.samples.disk import read_bytes
 from faena.apps.samples.models import BytesHour, OpenBytes
 from faena.apps.samples.selectors import bytes_by_statement, raw_samples, sieve_of_bytes
 from faena.apps.servers.models import Server
-from faena.collector.records import Sampled, pack, unpack
+from faena.collector.kinds import INTAKE, Sampled
 from faena.core.readings import ENDED, DiskBytes, ProcessBytes, SampleReading
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sampling.disk import Way
@@ -91,9 +91,9 @@ def test_nothing_counted_is_not_nothing_read(server: Server) -> None:
 
 def test_a_record_keeps_its_bytes_while_the_store_is_away() -> None:
     record = Sampled(server_id=3, reading=counted(4), missed=0)
-    assert unpack(pack(record)) == record
-    older = orjson.dumps(orjson.loads(pack(record))[:-2])  # as written by a version that knew neither
-    assert unpack(older) == replace(record, reading=replace(counted(4), disk=None))
+    assert INTAKE.unpack(INTAKE.pack(record)) == record
+    older = orjson.dumps(orjson.loads(INTAKE.pack(record))[:-2])  # as written by a version that knew neither
+    assert INTAKE.unpack(older) == replace(record, reading=replace(counted(4), disk=None))
 
 
 def test_the_api_tells_whose_bytes_they_are_in_the_sieve_and_in_the_ranking(server: Server, client: Client) -> None:

@@ -8,11 +8,13 @@ import pytest
 from django.test import Client
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.roles import Role
-from faena.apps.collecting.store import DjangoStore, make_source
+from faena.apps.collecting.sources import make_source
+from faena.apps.collecting.store import DjangoStore
 from faena.apps.servers import engines
 from faena.apps.servers.models import Server
+from faena.collector.intake import Record
+from faena.collector.kinds import Sampled
 from faena.collector.outbox import Outbox
-from faena.collector.records import Record, Sampled
 from faena.collector.watch import Watch
 from faena.core.engines.profile import Capability, EngineProfile, LockWords, Waits
 from faena.core.logged import CaptureRules, LogPosition, LogReading

@@ -15,14 +15,17 @@ from django.utils import timezone
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
-from faena.apps.collecting.store import DjangoStore, keep_house, make_source
+from faena.apps.collecting.housekeeping import keep_house
+from faena.apps.collecting.sources import make_source
+from faena.apps.collecting.store import DjangoStore
 from faena.apps.samples.models import Chunk, Tick
 from faena.apps.servers.actions import ServerForm, connect, lease, save_server
 from faena.apps.servers.models import Server, ServerNote
 from faena.apps.servers.sealing import seal, unseal
 from faena.apps.statements import selectors as statements
 from faena.apps.statements.models import CountSpan, Text, Work
-from faena.collector.records import Counted, Learned, Noted, Record, Sampled
+from faena.collector.intake import Record
+from faena.collector.kinds import Counted, Learned, Noted, Sampled
 from faena.core.errors import BadInput, NotAllowed, SourceRefused, SourceUnfit, StoreAway
 from faena.core.readings import StatementText
 from faena.core.series.window import Buckets, Window

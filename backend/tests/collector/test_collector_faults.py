@@ -7,9 +7,11 @@ from pathlib import Path
 
 import pytest
 from faena.collector import outbox as boxes
+from faena.collector.intake import Record
 from faena.collector.jobs import Jobs
+from faena.collector.kinds import INTAKE, Learned, Logged, Noted, Sampled
+from faena.collector.orders import WatchOrder
 from faena.collector.outbox import Outbox
-from faena.collector.records import Learned, Logged, Noted, Record, Sampled, WatchOrder, unpack
 from faena.collector.watch import Watch
 from faena.core.errors import SourceAway, StoreAway
 from faena.core.logged import EventKind, LogEvent, LogPosition, LogReading
@@ -159,7 +161,7 @@ def test_files_of_the_collector_are_its_own(tmp_path: Path) -> None:
 
 
 def test_a_text_of_an_older_spool_loses_its_literals_on_the_way_back() -> None:
-    found = unpack(b'["learned",1,[[7,"ALTER ROLE x PASSWORD \'hush\'"]]]')
+    found = INTAKE.unpack(b'["learned",1,[[7,"ALTER ROLE x PASSWORD \'hush\'"]]]')
     assert isinstance(found, Learned)
     assert found.texts[0].text == "ALTER ROLE x PASSWORD $1"
 

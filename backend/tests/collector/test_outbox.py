@@ -6,20 +6,10 @@ from pathlib import Path
 import numpy as np
 import orjson
 import pytest
+from faena.collector.intake import Record
+from faena.collector.kinds import INTAKE, Counted, HostRead, Learned, Logged, Noted, Sampled, Surveyed
+from faena.collector.orders import WatchOrder
 from faena.collector.outbox import Outbox
-from faena.collector.records import (
-    Counted,
-    HostRead,
-    Learned,
-    Logged,
-    Noted,
-    Record,
-    Sampled,
-    Surveyed,
-    WatchOrder,
-    pack,
-    unpack,
-)
 from faena.core.errors import StoreAway
 from faena.core.logged import EventKind, Execution, LogEvent, LogPosition, LogReading
 from faena.core.privacy import Normalised
@@ -86,9 +76,9 @@ RECORDS: list[Record] = [
 
 @pytest.mark.parametrize("record", RECORDS, ids=lambda record: type(record).__name__)
 def test_a_record_comes_back_from_disk_as_it_went(record: Record) -> None:
-    line = pack(record)
+    line = INTAKE.pack(record)
     assert b"\n" not in line
-    again = unpack(line)
+    again = INTAKE.unpack(line)
     if isinstance(record, Counted) and isinstance(again, Counted):
         assert (again.delta.values == record.delta.values).all()
         assert (again.delta.keys, again.delta.breaks) == (record.delta.keys, record.delta.breaks)
@@ -96,10 +86,10 @@ def test_a_record_comes_back_from_disk_as_it_went(record: Record) -> None:
         assert again == record
 
 
-@pytest.mark.parametrize("line", [b"", b"{}", b'["sampled",1]', b'["poem",1,2]', pack(RECORDS[0])[:-9]])
+@pytest.mark.parametrize("line", [b"", b"{}", b'["sampled",1]', b'["poem",1,2]', INTAKE.pack(RECORDS[0])[:-9]])
 def test_a_damaged_line_is_refused(line: bytes) -> None:
     with pytest.raises(ValueError, match=r"."):
-        unpack(line)
+        INTAKE.unpack(line)
 
 
 async def until(condition: object, outbox: Outbox) -> None:
@@ -145,7 +135,9 @@ def test_an_absence_of_the_store_loses_nothing_and_keeps_the_order(tmp_path: Pat
 def test_a_killed_collector_leaves_its_readings_to_the_next(tmp_path: Path) -> None:
     async def scenario() -> None:
         spool = tmp_path / "spool"
-        spool.write_bytes(pack(tick(0)) + b"\n" + pack(tick(1)) + b"\n" + pack(tick(2))[:40])  # cut off in a write
+        spool.write_bytes(
+            INTAKE.pack(tick(0)) + b"\n" + INTAKE.pack(tick(1)) + b"\n" + INTAKE.pack(tick(2))[:40]
+        )  # cut off in a write
         store = ListStore()
         outbox = Outbox(store, spool, ManualClock())
         outbox.put(tick(3))
@@ -163,7 +155,7 @@ def test_a_stop_writes_what_is_left_to_disk(tmp_path: Path) -> None:
         outbox = Outbox(store, tmp_path / "spool", ManualClock())
         outbox.put(tick(0))
         await until(lambda: outbox.away_since is not None, outbox)
-        assert unpack((tmp_path / "spool").read_bytes().strip()) == tick(0)
+        assert INTAKE.unpack((tmp_path / "spool").read_bytes().strip()) == tick(0)
 
     asyncio.run(scenario())
 
@@ -179,7 +171,7 @@ def test_a_record_that_the_store_cannot_take_holds_nobody_up(tmp_path: Path) -> 
         assert stored(store) == [tick(0).reading.due, tick(2).reading.due]
         assert outbox.dropped == 0
         told = orjson.loads((tmp_path / "refused.jsonl").read_bytes())
-        assert unpack(orjson.dumps(told["record"])) == tick(1), "put aside, not thrown away"
+        assert INTAKE.unpack(orjson.dumps(told["record"])) == tick(1), "put aside, not thrown away"
         assert (told["server"], told["kind"], told["reason"]) == (1, "sampled", "the store did not take it: ValueError")
         assert [one.reason for one in outbox.refused] == [told["reason"]]
         assert (tmp_path / "refused.jsonl").stat().st_mode & 0o777 == 0o600

@@ -6,7 +6,9 @@ from itertools import pairwise
 from random import Random
 
 import pytest
-from faena.collector.records import Learned, Noted, Record, Sampled, WatchOrder
+from faena.collector.intake import Record
+from faena.collector.kinds import Learned, Noted, Sampled
+from faena.collector.orders import WatchOrder
 from faena.collector.watch import BACKOFF_S, Watch
 from faena.core.errors import SourceAway
 from faena.core.readings import SampleReading

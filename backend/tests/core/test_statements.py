@@ -10,7 +10,7 @@ from faena.core.sql.names import tables_of
 from faena.core.sql.texts import fingerprint, gist, normalise
 from faena.core.statements.counters import Break, difference
 from faena.core.statements.figures import Measure, StatementFigures, figures_of, order, spread, sum_of_squares
-from faena.core.statements.usualcost import hours_alike, hours_before, usual_times
+from faena.core.statements.usualcost import hours_before, usual_times, window_hours_alike
 from faena.core.units import EpochMs, QueryId
 from faena.testing.builders import counters
 from hypothesis import given
@@ -175,7 +175,7 @@ DAY = 24 * HOUR
 def test_usual_time_is_the_median_of_days_alike_by_the_part_of_each_hour() -> None:
     friday = 29 * DAY  # 1970-01-30
     window = Window(start=EpochMs(friday + HOUR // 2), end=EpochMs(friday + 2 * HOUR))
-    days = hours_alike(window, 5)
+    days = window_hours_alike(window, 5)
     assert days[0] == [(28 * DAY, 0.5), (28 * DAY + HOUR, 1.0)]
     hours = sorted({hour for day in days for hour, _ in day})
     worked = np.full((2, len(hours)), 3_600_000.0)
@@ -191,7 +191,7 @@ def test_usual_time_is_the_median_of_days_alike_by_the_part_of_each_hour() -> No
 def test_workdays_are_compared_with_workdays_and_weekends_with_weekends() -> None:
     def backs(day: int, hours: int = 1) -> list[int]:
         window = Window(start=EpochMs(day * DAY + 20 * HOUR), end=EpochMs(day * DAY + (20 + hours) * HOUR))
-        return [(window.start - alike[0][0]) // DAY for alike in hours_alike(window, 5)]
+        return [(window.start - alike[0][0]) // DAY for alike in window_hours_alike(window, 5)]
 
     monday, saturday = 32, 30
     assert backs(monday) == [3, 4, 5, 6, 7], "not the weekend before it"

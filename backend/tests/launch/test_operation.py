@@ -10,7 +10,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
-from faena.collector.records import Noted, Sampled, pack
+from faena.collector.kinds import INTAKE, Noted, Sampled
 from faena.launch import supervised
 from faena.launch.places import BACKEND, CHECKOUT, PYTHON
 from faena.launch.supervised import Kept
@@ -180,8 +180,8 @@ def test_what_was_put_aside_is_stored_by_a_replay(installation: dict[str, str]) 
     server_id = connect_server(installation)
     folder = Path(installation["FAENA_STATE_DIR"]) / "collector"
     folder.mkdir(parents=True, exist_ok=True)
-    good = pack(Sampled(server_id=server_id, reading=reading(1, session(4)), missed=0))
-    old = pack(Noted(server_id=server_id, at=START, event="away", detail="x"))
+    good = INTAKE.pack(Sampled(server_id=server_id, reading=reading(1, session(4)), missed=0))
+    old = INTAKE.pack(Noted(server_id=server_id, at=START, event="away", detail="x"))
     lines = [
         b'{"at":1,"server":1,"kind":"sampled","reason":"x","record":' + good + b"}", old, b'{"record":null}', b"not one",
     ]  # fmt: skip

@@ -9,7 +9,9 @@ from dataclasses import replace
 
 import psycopg
 import pytest
-from faena.collector.records import Counted, Noted, Record, Sampled, WatchOrder
+from faena.collector.intake import Record
+from faena.collector.kinds import Counted, Noted, Sampled
+from faena.collector.orders import WatchOrder
 from faena.collector.supervise import SystemClock
 from faena.collector.watch import Watch
 from faena.core.errors import SourceRefused

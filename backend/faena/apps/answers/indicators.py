@@ -10,15 +10,16 @@ import numpy.typing as npt
 from faena.apps.hosts import selectors as hosts
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import vitals
+from faena.apps.servers.clock import clock_of
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.answers.change import Change, change
 from faena.core.sampling.dimensions import Dimension
+from faena.core.series.calendar import Calendar
 from faena.core.series.window import Buckets, Window
-from faena.core.units import MS_PER_HOUR, EpochMs
+from faena.core.units import EpochMs
 
 Floats = npt.NDArray[np.float64]
-MS_PER_DAY = 24 * MS_PER_HOUR
 
 
 class Indicator(StrEnum):
@@ -139,13 +140,14 @@ def read(server: Server, indicator: Indicator, buckets: Buckets, now: int) -> Re
     """With the same hours yesterday and a week ago."""
     values = series(server, indicator, buckets, now)
     mean = _mean(values)
-    earlier = [_mean(series(server, indicator, _shifted(buckets, days), now)) for days in (1, 7)]
+    calendar = clock_of(server).calendar
+    earlier = [_mean(series(server, indicator, _days_before(buckets, days, calendar), now)) for days in (1, 7)]
     return Reading(values=values, mean=mean, yesterday=change(mean, earlier[0]), last_week=change(mean, earlier[1]))
 
 
-def _shifted(buckets: Buckets, days: int) -> Buckets:
-    """The same hours so many days ago."""
-    start = EpochMs(buckets.start - days * MS_PER_DAY)
+def _days_before(buckets: Buckets, days: int, calendar: Calendar) -> Buckets:
+    """The same hours by the clock so many days ago."""
+    start = EpochMs(calendar.days_before(buckets.start, days))
     return Buckets(start=start, width_ms=buckets.width_ms, count=buckets.count)
 
 

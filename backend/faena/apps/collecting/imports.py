@@ -12,11 +12,11 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
-from faena.apps.samples.actions import Codebook, store_ticks
+from faena.apps.collecting.destinations import Destinations
 from faena.apps.samples.closing import close_hours
 from faena.apps.servers import engines
 from faena.apps.servers.models import Server
-from faena.apps.statements.actions import learn_texts
+from faena.collector.kinds import Learned, Sampled
 from faena.core.engines.profile import Capability
 from faena.core.errors import BadInput
 from faena.core.privacy import Normalised
@@ -69,9 +69,9 @@ def import_samples(
     report = ImportReport()
     lines = _csv_rows(file) if form == "csv" else _json_rows(file)
     readings = by_tick(read_rows(_counted(lines, report), report.faults), report.faults)
-    codebook = Codebook(server.id)
+    destinations = Destinations()
     while batch := list(islice(readings, BATCH_TICKS)):
-        _store(server, batch, codebook, report)
+        _store(server, batch, destinations, report)
     if report.last_ms is not None:
         close_hours(server.id, report.last_ms)
     return report
@@ -80,12 +80,16 @@ def import_samples(
 def _store(
     server: Server,
     batch: list[tuple[SampleReading, dict[QueryId, Normalised]]],
-    codebook: Codebook,
+    destinations: Destinations,
     report: ImportReport,
 ) -> None:
-    new = len(store_ticks(server.id, [(reading, 0) for reading, _ in batch], codebook))
+    records = [Sampled(server_id=server.pk, reading=reading, missed=0) for reading, _ in batch]
+    new = len(destinations.sampled(server.pk, records))
     texts = {i: text for _, found in batch for i, text in found.items()}
-    learn_texts(server.id, [StatementText(query_id=i, text=text) for i, text in texts.items()])
+    learned = Learned(
+        server_id=server.pk, texts=tuple(StatementText(query_id=i, text=text) for i, text in texts.items())
+    )
+    destinations.store(Learned, server.pk, [learned])
     report.ticks += new
     report.ticks_known += len(batch) - new
     moments = [reading.due for reading, _ in batch]

@@ -81,8 +81,8 @@ def make_token(machine: str, *, by: AbstractBaseUser | AnonymousUser) -> str:
     return token
 
 
-def push(machine: str, token: str, readings: Sequence[HostFigures]) -> None:
-    """Store figures pushed with a token. Raises NotAllowed, BadInput."""
+def admit(machine: str, token: str, readings: Sequence[HostFigures]) -> None:
+    """Whether figures may be pushed with a token, and make sense. Raises NotAllowed, BadInput."""
     known = HostToken.objects.filter(machine=machine, digest=_digest(token))
     if not token or not known.update(last_used_at=timezone.now()):
         raise NotAllowed(
@@ -93,7 +93,6 @@ def push(machine: str, token: str, readings: Sequence[HostFigures]) -> None:
             raise BadInput(
                 f"reading {i}: covers_ms lies between 1 and {MAX_COVERS_MS}, cores above 0", field="readings"
             )
-    store_host(machine, readings)
 
 
 def _digest(token: str) -> str:

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from statistics import median
 
 import numpy as np
 from django.db.models import Avg, F, IntegerField, Max, Sum
@@ -15,10 +14,11 @@ from faena.apps.servers import holdings
 from faena.apps.servers.clock import clock_of
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
+from faena.core.hosts.disk import disk_sentence
 from faena.core.sampling.rollup import unit_for
+from faena.core.series.baseline import typical, windows_before
 from faena.core.series.calendar import Calendar
 from faena.core.series.window import Buckets, Window
-from faena.core.units import EpochMs
 
 MEANS = (
     "cpu_user", "cpu_system", "cpu_iowait", "cpu_steal", "memory_used", "disk_reads", "disk_writes",
@@ -48,8 +48,6 @@ def newest(machine: str, window: Window) -> HostReading | None:
 
 
 USUAL_DAYS = 14
-MIN_USUAL_DAYS = 3
-SLOW_FACTOR = 2.0  # of the usual latency, from which on the disk is called slow
 DISK_READS = frozenset(["DataFileRead", "DataFilePrefetch"])  # of tables and indexes, not of files of a sort
 MAX_STATEMENTS = 4  # shown with a table
 
@@ -102,8 +100,13 @@ def disk(server: Server, window: Window, buckets: Buckets) -> Disk:
         neighbours=neighbours,
         latency_ms=latency,
         usual_ms=usual,
-        sentence=_sentence(server, neighbours, latency, usual),
+        sentence=disk_sentence(latency, usual, *_busiest(server, neighbours[0])),
     )
+
+
+def _busiest(server: Server, first: Neighbour) -> tuple[str, float | None]:
+    """Who makes most requests: "" for the server itself, and what part of them."""
+    return "" if first.server.pk == server.pk else first.server.name, first.share
 
 
 def _mean(values: list[float | None]) -> float | None:
@@ -118,33 +121,9 @@ def _latency(machine: str, window: Window) -> float | None:
 
 
 def _usual_latency(machine: str, window: Window, calendar: Calendar) -> float | None:
-    """Median over earlier days of the mean latency in the same hours; None with too few days."""
-    days = []
-    for back in range(1, USUAL_DAYS + 1):
-        start = calendar.days_before(window.start, back)
-        earlier = Window(start=EpochMs(start), end=EpochMs(start + window.length_ms))
-        mean = _latency(machine, earlier)
-        if mean is not None:
-            days.append(mean)
-    return median(days) if len(days) >= MIN_USUAL_DAYS else None
-
-
-def _sentence(server: Server, neighbours: list[Neighbour], latency: float | None, usual: float | None) -> str:
-    """What a DBA wants to know first: is the disk slow, and is it us."""
-    if latency is None:
-        return "No figures of this machine in this window; its host agent, or a token for another, brings them."
-    first = neighbours[0]
-    who = f"{first.server.name} makes {first.share:.0%} of its requests" if first.share is not None else ""
-    if usual is None:
-        return f"A request takes {latency:.2g} ms; what is usual is not known yet. {who}.".strip()
-    factor = latency / usual if usual else 1.0
-    if factor < SLOW_FACTOR:
-        return f"A request takes {latency:.2g} ms, as usual ({usual:.2g} ms). {who}.".strip()
-    blame = "this server itself" if first.server.id == server.id else f"its neighbour {first.server.name}"
-    return (
-        f"A request takes {latency:.2g} ms, {factor:.1f} times the usual {usual:.2g} ms; {blame} makes "
-        f"{first.share or 0:.0%} of the disk's requests."
-    )
+    """The mean latency in the same hours of earlier days; None with too few of them."""
+    means = (_latency(machine, earlier) for earlier in windows_before(window, USUAL_DAYS, calendar))
+    return typical(mean for mean in means if mean is not None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -23,8 +23,8 @@ from faena.core.sql.names import reindexed
 from faena.core.sql.texts import gist
 from faena.core.statements.conditions import Condition, of_field
 from faena.core.statements.figures import Effort, StatementFigures, figures_of
-from faena.core.statements.usualcost import hours_alike
 from faena.core.statements.usualcost import usual_times as usual_times_of
+from faena.core.statements.usualcost import window_hours_alike
 from faena.core.units import MS_PER_HOUR, QueryId
 
 USUAL_DAYS = 14
@@ -140,7 +140,9 @@ def usual_times(
     """Milliseconds a second that each statement takes at these hours of days alike; empty for more than two days at once."""
     if window.length_ms > USUAL_UP_TO_MS:
         return {}
-    days = hours_alike(window, USUAL_DAYS if window.length_ms <= USUAL_UP_TO_MS / 4 else USUAL_DAYS // 2, calendar)
+    days = window_hours_alike(
+        window, USUAL_DAYS if window.length_ms <= USUAL_UP_TO_MS / 4 else USUAL_DAYS // 2, calendar
+    )
     wanted = sorted({hour for day in days for hour, _ in day})
     counted = SummedHour.objects.filter(server_id=server_id, hour_ms__in=wanted).values_list("hour_ms", flat=True)
     rows = WorkHour.objects.filter(server_id=server_id, hour_ms__in=wanted)

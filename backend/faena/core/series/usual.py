@@ -13,7 +13,8 @@ from statistics import NormalDist
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.series.calendar import IN_UTC, MS_PER_DAY, Calendar, weekday
+from faena.core.series.baseline import MIN_DAYS, days_alike
+from faena.core.series.calendar import IN_UTC, MS_PER_DAY, Calendar
 from faena.core.series.window import Buckets, Window
 from faena.core.units import EpochMs
 
@@ -24,8 +25,6 @@ SIDES = ("running", "waiting")
 CELL_MS = 300_000
 CELLS_A_DAY = MS_PER_DAY // CELL_MS
 HISTORY_DAYS = 42  # what lies further back describes another application
-MIN_DAYS = 3  # fewer days alike, and nothing is called usual
-SAME_HOUR_WEEKS = 4  # with so many weeks, the same day of the week alone; else all workdays, or all weekends
 MIN_TICKS_SHARE = 0.5  # a cell sampled for less than this says nothing
 FALSE_ALARMS = 0.012  # of a cell that is as usual, the chance to lie outside of its band, if days differ as expected
 # Before days have told how much they differ, they are expected to: by this share of the load, as sure as if so many
@@ -136,7 +135,7 @@ def usual(past: PastDays, window: Window, period_ms: int, marked: Sequence[tuple
         mine = day == one
         low, high = max(int(slot[mine].min()) - NEIGHBOURS, 0), int(slot[mine].max()) + NEIGHBOURS + 1
         before = slice(max(one - HISTORY_DAYS - past.first, 0), max(one - past.first, 0))
-        values, count = _alike(table[before, low:high].astype(np.float64), past.first + before.start, one)
+        values, count = days_alike(table[before, low:high].astype(np.float64), past.first + before.start, one)
         found[:, :, mine] = _band(values, count, CELL_MS // period_ms)[:, :, slot[mine] - low]
         days[mine] = count[slot[mine] - low].min(axis=1)
     around = np.stack([found[:, :, :-2], found[:, :, 1:-1], found[:, :, 2:]])
@@ -162,19 +161,6 @@ def _unmarked(past: PastDays, marked: Sequence[tuple[int, int]]) -> npt.NDArray[
         ends = -(-past.calendar.local(end) // CELL_MS) - offset
         cells[max(begins, 0) : max(ends, 0)] = np.nan
     return table
-
-
-def _alike(earlier: Floats, first: int, day: int) -> tuple[Floats, Whole]:
-    """Of days from `first` on, the loads of those like this one, (days, cells, 2), and how many are known, (cells, 2).
-
-    The same day of the week, or while there are few weeks, the same kind of day; told by each cell.
-    """
-    kinds, mine = weekday(np.arange(first, first + len(earlier), dtype=np.int64)), weekday(day)
-    alike = (kinds >= 5) == (mine >= 5)
-    values, same_day = earlier[alike], kinds[alike] == mine
-    enough = (~np.isnan(values[same_day])).sum(axis=0) >= SAME_HOUR_WEEKS
-    values[~same_day] = np.where(enough, np.nan, values[~same_day])
-    return values, (~np.isnan(values)).sum(axis=0)
 
 
 def _band(values: Floats, count: Whole, ticks: int) -> Floats:

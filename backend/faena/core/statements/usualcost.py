@@ -3,20 +3,19 @@
 from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass
 from itertools import islice
-from statistics import median
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
 from faena.core.readings import COUNTER_FIELDS
+from faena.core.series import baseline
+from faena.core.series.baseline import LOOK_BACK_DAYS, MIN_DAYS, typical
 from faena.core.series.calendar import IN_UTC, Calendar
 from faena.core.series.window import Buckets, Window
 from faena.core.units import MS_PER_HOUR
 
 Floats = npt.NDArray[np.float64]
-MIN_DAYS = 3  # fewer days, and nothing is called usual
-LOOK_BACK_DAYS = 28
 _COSTS = tuple(name for name in COUNTER_FIELDS if name != "calls")
 
 
@@ -35,18 +34,13 @@ class UsualCost:
 def hours_before(buckets: Buckets, days: int, calendar: Calendar = IN_UTC) -> list[int]:
     """Starts of the hours from which is told what is usual in these buckets: of so many earlier days, of any and alike."""
     own = {start // MS_PER_HOUR * MS_PER_HOUR for start in buckets.starts()}
-    return sorted({at for hour in own for at in (*_alike(hour, days, calendar), *_before(hour, days, calendar))})
-
-
-def _before(hour: int, days: int, calendar: Calendar) -> list[int]:
-    """The same hour by the clock on the newest so many days before, as the start of the hour it is kept in."""
-    return [calendar.days_before(hour, back) // MS_PER_HOUR * MS_PER_HOUR for back in range(1, days + 1)]
-
-
-def _alike(hour: int, days: int, calendar: Calendar) -> list[int]:
-    """The same hour on the newest so many days before that are workdays, or weekends, as its own is."""
-    weekend = calendar.is_weekend(hour)
-    return [at for at in _before(hour, LOOK_BACK_DAYS, calendar) if calendar.is_weekend(at) == weekend][:days]
+    return sorted(
+        {
+            at
+            for hour in own
+            for at in (*baseline.hours_alike(hour, days, calendar), *baseline.hours_before(hour, days, calendar))
+        }
+    )
 
 
 def usual_cost(
@@ -75,20 +69,19 @@ class _UsualHour(NamedTuple):
 
 def _usual_hour(hours: Mapping[int, Mapping[str, float]], hour: int, days: int, calendar: Calendar) -> _UsualHour:
     """How often it is called depends on the kind of day; what a call costs much less, so other days do as well."""
-    alike = [hours[at] for at in _alike(hour * MS_PER_HOUR, days, calendar) if at in hours]
-    before = [hours[at] for at in _before(hour * MS_PER_HOUR, days, calendar) if at in hours]
+    alike = [hours[at] for at in baseline.hours_alike(hour * MS_PER_HOUR, days, calendar) if at in hours]
+    before = [hours[at] for at in baseline.hours_before(hour * MS_PER_HOUR, days, calendar) if at in hours]
     ran = [one for one in alike if one["calls"] > 0]
     if len(ran) < MIN_DAYS:
         ran = [one for one in before if one["calls"] > 0]
-    known = len(ran) >= MIN_DAYS
     return _UsualHour(
-        per_call=[median(one[name] / one["calls"] for one in ran) if known else None for name in _COSTS],
-        calls_per_s=median(one["calls"] * 1000 / MS_PER_HOUR for one in alike) if len(alike) >= MIN_DAYS else None,
+        per_call=[typical(one[name] / one["calls"] for one in ran) for name in _COSTS],
+        calls_per_s=typical(one["calls"] * 1000 / MS_PER_HOUR for one in alike),
         days=len(ran),
     )
 
 
-def hours_alike(window: Window, days: int, calendar: Calendar = IN_UTC) -> list[list[tuple[int, float]]]:
+def window_hours_alike(window: Window, days: int, calendar: Calendar = IN_UTC) -> list[list[tuple[int, float]]]:
     """The hours that the window touches, each with the share of it, as they lay on so many days before.
 
     Of the newest days on which each of these hours is on a workday, or on a weekend, as it is in the window.

@@ -5,18 +5,20 @@ import contextlib
 import fcntl
 import logging
 import signal
-import time
 from collections.abc import Awaitable, Callable
 from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
+from faena.apps.collecting.housekeeping import JOBS, HouseJob
 from faena.apps.collecting.private import keep_private
-from faena.apps.collecting.store import HOUSEKEEPING_EVERY_S, DjangoStore, keep_house, make_source
-from faena.collector.records import HostRead
+from faena.apps.collecting.sources import make_source
+from faena.apps.collecting.store import DjangoStore
+from faena.collector.kinds import HostRead
 from faena.collector.supervise import Supervisor, SystemClock
-from faena.core.units import EpochMs, Seconds
+from faena.core.ports import Clock
+from faena.core.units import Seconds
 from faena.sources.machine import LocalMachine
 from faena.sources.machine.local import machine_name
 
@@ -24,15 +26,18 @@ log = logging.getLogger(__name__)
 MACHINE_EVERY_S = Seconds(10.0)
 
 
-async def _keep_house() -> None:
-    await asyncio.to_thread(keep_house, int(time.time() * 1000))
+def _house_work(job: HouseJob, clock: Clock) -> Callable[[], Awaitable[None]]:
+    async def work() -> None:
+        await asyncio.to_thread(job.run, clock.now())
+
+    return work
 
 
-def _machine_reader(supervisor: Supervisor) -> Callable[[], Awaitable[None]]:
+def _machine_reader(supervisor: Supervisor, clock: Clock) -> Callable[[], Awaitable[None]]:
     machine, name = LocalMachine(), machine_name()
 
     async def read() -> None:
-        figures = await asyncio.to_thread(machine.read, EpochMs(int(time.time() * 1000)))
+        figures = await asyncio.to_thread(machine.read, clock.now())
         if figures is not None:
             supervisor.put(HostRead(machine=name, figures=figures))
 
@@ -54,9 +59,11 @@ class Command(BaseCommand):
             asyncio.run(self._collect(state_dir))
 
     async def _collect(self, state_dir: Any) -> None:
-        supervisor = Supervisor(DjangoStore(state_dir), make_source, state_dir, SystemClock())
-        supervisor.jobs.add("housekeeping", HOUSEKEEPING_EVERY_S, _keep_house)
-        supervisor.jobs.add("readings of this machine", MACHINE_EVERY_S, _machine_reader(supervisor))
+        clock = SystemClock()
+        supervisor = Supervisor(DjangoStore(state_dir), make_source, state_dir, clock)
+        for job in JOBS:
+            supervisor.jobs.add(job.name, job.every, _house_work(job, clock))
+        supervisor.jobs.add("readings of this machine", MACHINE_EVERY_S, _machine_reader(supervisor, clock))
         loop = asyncio.get_running_loop()
         collecting = asyncio.gather(supervisor.run())
         for number in (signal.SIGTERM, signal.SIGINT):

@@ -10,8 +10,8 @@ from django.core.management.base import BaseCommand, CommandParser
 
 from faena.apps.accounts import audit
 from faena.apps.collecting.store import DjangoStore
+from faena.collector.kinds import INTAKE
 from faena.collector.outbox import private
-from faena.collector.records import unpack
 from faena.core.errors import StoreAway
 
 
@@ -53,7 +53,7 @@ class Command(BaseCommand):
             record = told["record"] if isinstance(told, dict) else told  # of the first release, without a reason
             if record is None:
                 return False
-            one = unpack(orjson.dumps(record))
+            one = INTAKE.unpack(orjson.dumps(record))
         except (ValueError, KeyError):
             return False
         for _ in range(10):
