@@ -11,7 +11,7 @@ from faena.apps.accounts.roles import Role
 from faena.apps.answers.glance import Glanced, glance_at, glance_of
 from faena.apps.collecting import collectors
 from faena.apps.servers import actions, selectors
-from faena.core.answers.trouble import trouble
+from faena.core.answers.trouble import score
 from faena.core.errors import BadInput
 from faena.sources.postgres.check import role_script
 
@@ -109,8 +109,7 @@ class CheckOut(Out):
 
 
 def _glance(found: Glanced) -> ServerOut:
-    server, answer, said, cost, glance = found.server, found.lately, found.said, found.cost, found.glance
-    judged = trouble(glance)
+    server, answer, said, cost = found.server, found.lately, found.said, found.cost
     return ServerOut(
         id=server.id,
         name=server.name,
@@ -142,11 +141,11 @@ def _glance(found: Glanced) -> ServerOut:
         group=server.group,
         role="replica" if server.facts.get("in_recovery") else "primary",
         storage=server.storage,
-        blocked_now=number(glance.blocked),
-        lag_ms=glance.lag_ms,
-        deadlocks=glance.deadlocks,
-        trouble=judged.score,
-        trouble_words=judged.words,
+        blocked_now=number(found.loads.blocked),
+        lag_ms=found.vitals.lag_ms,
+        deadlocks=found.vitals.deadlocks,
+        trouble=score(found.troubles),
+        trouble_words=found.troubles[0].sentence if found.troubles else "",
     )
 
 

@@ -22,6 +22,14 @@ SEVERITY_LABELS: Mapping[Severity, str] = {
 }
 
 
+class Confidence(StrEnum):
+    """How far what is known carries: it was told or measured, the evidence speaks for it, or it may as well be another."""
+
+    CERTAIN = "certain"
+    LIKELY = "likely"
+    PERHAPS = "perhaps"
+
+
 @dataclass(frozen=True, slots=True)
 class Named:
     """An object that a finding is about: its type (`table`, `index`, `step`, `statement`, `pid` …) and its name there."""
@@ -43,7 +51,8 @@ class Finding:
     """`kind` is the word in the API and the glossary, `sentence` says it with its figures.
 
     `at_stake_ms` is the time that would be spared at most, None where that is not known, and `share` what part of all time
-    looked at it is; `at_stake_bytes` the room that would be freed. `next_step` is one thing to do, often text to copy.
+    looked at it is; `at_stake_bytes` the room that would be freed; `weight` the sessions that have it worse, roughly, by
+    which the worst come first. `next_step` is the best thing to do, often text to copy, `further_steps` others.
     `rules_out` are causes that the finding excludes, in words.
     """
 
@@ -51,12 +60,20 @@ class Finding:
     severity: Severity
     sentence: str
     next_step: str = ""
+    further_steps: tuple[str, ...] = ()
+    confidence: Confidence = Confidence.LIKELY
     objects: tuple[Named, ...] = ()
     at_stake_ms: float | None = None
     share: float | None = None
     at_stake_bytes: int = 0
+    weight: float = 0.0
     evidence: tuple[Reference, ...] = ()
     rules_out: tuple[str, ...] = ()
+
+    @property
+    def steps(self) -> tuple[str, ...]:
+        """All there is to do, the best first."""
+        return (self.next_step, *self.further_steps) if self.next_step else self.further_steps
 
     def named(self, type_: str) -> str:
         """The name of its first object of a type; "" where it is about none."""

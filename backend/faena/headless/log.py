@@ -118,10 +118,10 @@ def as_deadlock(found: Deadlock) -> dict[str, Any]:
         "at": report.at,
         "pattern": found.pattern,
         "victim_pid": report.victim.pid,
-        "cause": str(found.verdict.cause),
-        "confidence": str(found.verdict.confidence),
-        "reason": found.verdict.reason,
-        "mends": list(found.verdict.mends),
+        "cause": str(found.cause.kind),
+        "confidence": str(found.cause.confidence),
+        "reason": found.cause.sentence,
+        "mends": list(found.cause.steps),
         "sentence": found.sentence,
         "parties": [
             {

@@ -3,11 +3,12 @@
 from dataclasses import replace
 
 import pytest
-from faena.core.deadlocks.cause import Cause, Confidence, judge, sentence
+from faena.core.deadlocks.cause import Cause, judge, sentence
 from faena.core.deadlocks.pattern import pattern_of, statement_shape
 from faena.core.deadlocks.reading import DeadlockReader
 from faena.core.deadlocks.report import BadReport, Report
 from faena.core.engines.postgres.deadlocks import REPORTS, read_report
+from faena.core.findings import Confidence
 from faena.core.logged import EventKind, Execution, LogEvent
 from faena.core.sql.names import tables_of, target_of
 from faena.core.units import EpochMs, Pid
@@ -31,7 +32,7 @@ def circle(statements: list[str], *, context: str = "", lock: str = "ShareLock o
 def test_three_that_look_rows_up_by_parameters_may_want_any_rows() -> None:
     update = "UPDATE slot SET held = held WHERE sailing = 17 AND slot_no = $1"
     report = circle([update] * 3, context='while updating tuple (0,12) in relation "slot"')
-    assert judge(report).cause is Cause.OPPOSITE_ORDER
+    assert judge(report).kind is Cause.OPPOSITE_ORDER
     assert [one.pid for one in report.parties] == [10, 11, 12]
     assert sentence(report).count("wanted") == 3
 
@@ -40,8 +41,8 @@ def test_three_that_look_rows_up_by_parameters_may_want_any_rows() -> None:
 def test_the_same_row_by_its_key_is_an_upgrade_of_all(parties: int, word: str) -> None:
     update = "UPDATE slot SET held = 1 WHERE id = 7"
     found = judge(circle([update] * parties, context='while updating tuple (0,12) in relation "slot"'))
-    assert found.cause is Cause.UPGRADE
-    assert found.reason.startswith(word)
+    assert found.kind is Cause.UPGRADE
+    assert found.sentence.startswith(word)
 
 
 @pytest.mark.parametrize(
@@ -56,9 +57,9 @@ def test_the_same_row_by_its_key_is_an_upgrade_of_all(parties: int, word: str) -
 )  # fmt: skip
 def test_what_the_statements_do_tells_the_class(statements: list[str], lock: str, cause: Cause) -> None:
     found = judge(circle(statements, lock=lock))
-    assert found.cause is cause
-    assert found.reason
-    assert len(found.mends) >= 2
+    assert found.kind is cause
+    assert found.sentence
+    assert len(found.steps) >= 2
 
 
 @pytest.mark.parametrize(
@@ -80,7 +81,7 @@ def test_what_the_log_does_not_tell_is_not_told_as_if_it_did(
     statements: list[str], context: str, cause: Cause, confidence: Confidence
 ) -> None:
     found = judge(circle(statements, context=context))
-    assert (found.cause, found.confidence) == (cause, confidence)
+    assert (found.kind, found.confidence) == (cause, confidence)
 
 
 LONG = "UPDATE sailing SET note = '{}' WHERE id = {}"
@@ -142,12 +143,12 @@ def test_a_process_that_is_none_of_the_circle_has_read_it_somewhere() -> None:
 
 def test_without_codes_it_is_perhaps_a_message_that_somebody_raised() -> None:
     report = replace(circle(["UPDATE a SET x = 1 WHERE id = 1", "UPDATE a SET x = 1 WHERE id = 2"]), coded=False)
-    assert "perhaps a message that somebody raised" in judge(report).reason
+    assert "perhaps a message that somebody raised" in judge(report).sentence
 
 
 def test_a_plan_that_scans_is_the_cause_before_the_order_is() -> None:
     report = circle(["UPDATE a SET x = 1 WHERE y = 1", "UPDATE a SET x = 1 WHERE y = 2"])
-    assert judge(report, frozenset({11})).cause is Cause.MISSING_INDEX_SCAN
+    assert judge(report, frozenset({11})).kind is Cause.MISSING_INDEX_SCAN
 
 
 def test_a_plan_that_comes_after_the_deadlock_is_its_cause_as_well() -> None:
@@ -169,6 +170,6 @@ def test_a_plan_that_comes_after_the_deadlock_is_its_cause_as_well() -> None:
     assert reader.again(found) is found, "nothing was told since"
     for place, (text, plan) in enumerate([("SELECT 1", "scans"), ("UPDATE a SET x = 5 WHERE y = 9", "scans")]):
         reader.take(Execution(EpochMs(2), 5.0, Pid(40), place, text, plan=plan))
-    assert found.verdict.cause is not Cause.MISSING_INDEX_SCAN
+    assert found.cause.kind is not Cause.MISSING_INDEX_SCAN
     later = reader.again(found)
-    assert (later.verdict.cause, later.pattern) == (Cause.MISSING_INDEX_SCAN, found.pattern)
+    assert (later.cause.kind, later.pattern) == (Cause.MISSING_INDEX_SCAN, found.pattern)

@@ -4,17 +4,15 @@ from math import nan
 
 import pytest
 from faena.core.answers.change import change
-from faena.core.answers.trouble import UNREACHABLE, Glance, trouble
+from faena.core.answers.evidence import UsualMost
+from faena.core.answers.signs.lock_waits import lock_waits
+from faena.core.answers.signs.sign import Sign
+from faena.core.answers.signs.unreachable import WEIGHT
+from faena.core.answers.trouble import score, troubles
+from faena.core.findings import Reference, Severity
+from faena.testing.evidence import MadeUpEvidence
 from hypothesis import given
 from hypothesis import strategies as st
-
-
-def glance(**values: object) -> Glance:
-    quiet: dict[str, object] = {
-        "reachable": True, "state_words": "", "running": 1.0, "waiting": 0.2, "blocked": 0.0, "cores": 8,
-        "usual_waiting_high": 1.0, "usual_running_high": 3.0, "lag_ms": None, "deadlocks": 0.0,
-    }  # fmt: skip
-    return Glance(**{**quiet, **values})  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize(
@@ -33,9 +31,28 @@ def glance(**values: object) -> Glance:
     ],
 )
 def test_the_heaviest_sign_gives_the_words(values: dict[str, object], words: str) -> None:
-    found = trouble(glance(**values))
-    assert found.words == words
-    assert (found.score > 0) == bool(words)
+    found = troubles(MadeUpEvidence(**values))  # type: ignore[arg-type]
+    assert (found[0].sentence if found else "") == words
+    assert (score(found) > 0) == bool(words)
+
+
+def test_a_sign_leads_to_where_it_is_seen_and_says_what_it_rules_out() -> None:
+    evidence = MadeUpEvidence(blocked=6.0, waiting=6.0)
+    first, *_ = troubles(evidence)
+    window = {"from": str(evidence.window.start), "to": str(evidence.window.end)}
+    assert first.evidence == (Reference("/servers/7/blocking", window),)
+    assert (first.severity, first.rules_out) == (Severity.NOW, ("disk", "too few cores"))
+    assert first.at_stake_ms == 12.0 * 60_000
+
+
+def test_what_a_rule_does_not_ask_for_is_never_read() -> None:
+    class Unread(MadeUpEvidence):
+        __slots__ = ()
+
+        def usual_most(self) -> UsualMost:
+            raise AssertionError("lock waits need no baseline")
+
+    assert [one.kind for one in troubles(Unread(blocked=3.0), (lock_waits,))] == [Sign.LOCK_WAITS]
 
 
 sessions = st.floats(0, 500)
@@ -45,7 +62,9 @@ sessions = st.floats(0, 500)
 def test_more_of_anything_is_never_less_trouble(
     running: float, waiting: float, blocked: float, lag: float, dead: float
 ) -> None:
-    base = trouble(glance(running=running, waiting=waiting, blocked=blocked, lag_ms=lag, deadlocks=dead)).score
+    base = score(
+        troubles(MadeUpEvidence(running=running, waiting=waiting, blocked=blocked, lag_ms=lag, deadlocks=dead))
+    )
     for name, value in (
         ("running", running),
         ("waiting", waiting),
@@ -54,9 +73,9 @@ def test_more_of_anything_is_never_less_trouble(
         ("deadlocks", dead),
     ):
         values = {"running": running, "waiting": waiting, "blocked": blocked, "lag_ms": lag, "deadlocks": dead}
-        assert trouble(glance(**{**values, name: value + 10})).score >= base - 1e-9
-    assert base < UNREACHABLE * 10
-    assert trouble(glance(running=nan, waiting=nan)).words == "", "what is not known is no sign"
+        assert score(troubles(MadeUpEvidence(**{**values, name: value + 10}))) >= base - 1e-9
+    assert base < WEIGHT * 10
+    assert troubles(MadeUpEvidence(running=nan, waiting=nan)) == [], "what is not known is no sign"
 
 
 def test_a_change_is_known_only_where_both_figures_are() -> None:

@@ -240,8 +240,8 @@ def test_a_circle_is_read_judged_and_known_again(logs: dict[str, bytes], form: s
     first, second = of(deadlocks(logs[form]), name)
     assert first.pattern == second.pattern
     for one in (first, second):
-        assert one.verdict.cause is circle.cause, one.verdict.reason
-        assert one.verdict.mends[-1].startswith("Whatever else")
+        assert one.cause.kind is circle.cause, one.cause.sentence
+        assert one.cause.steps[-1].startswith("Whatever else")
         assert circle.words in one.sentence
         parties = one.report.parties
         assert len(parties) == len(circle.first)

@@ -71,8 +71,8 @@ def test_a_deadlock_has_the_same_parties_things_and_cause(language: str, form: s
             (p.statement, p.wants.mode, p.wants.lock_type, p.wants.table, OF_OURS.sub("#", p.wants.said))
             for p in found.parties
         ]
-        verdict = told_of(found).verdict
-        return parties, OF_OURS.sub("#", found.parties[0].context), verdict.cause, verdict.confidence
+        cause = told_of(found).cause
+        return parties, OF_OURS.sub("#", found.parties[0].context), cause.kind, cause.confidence
 
     mine, english = report(language), report("en")
     assert mine == english

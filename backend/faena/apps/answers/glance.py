@@ -2,17 +2,19 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
-import numpy.typing as npt
 
 from faena.apps.samples.recent import recent
 from faena.apps.samples.selectors import LoadAnswer, load_of, sample_costs
 from faena.apps.samples.usual import marked_everywhere, past_days
 from faena.apps.servers import holdings, vitals
 from faena.apps.servers.models import Holdings, Server
+from faena.core.answers.evidence import Loads, Reach, UsualMost, VitalsLately
 from faena.core.answers.headline import Headline, headline
-from faena.core.answers.trouble import Glance
+from faena.core.answers.trouble import troubles
+from faena.core.findings import Finding
 from faena.core.series.usual import usual
 from faena.core.series.window import Window
 from faena.core.sessions.frame import EMPTY
@@ -25,7 +27,7 @@ STALE_MS = 10_000
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Glanced:
-    """A server now: load of the last minutes, what is said of the last one, and what its trouble is judged by.
+    """A server now: load of the last minutes, what is said of the last one, and what troubles it.
 
     `window` is that of `lately`; `cost` the median and 95th percentile of what a sample took, ms.
     """
@@ -37,7 +39,9 @@ class Glanced:
     said: Headline
     freshness_ms: int | None
     cost: tuple[float, float] | None
-    glance: Glance
+    loads: Loads
+    vitals: VitalsLately
+    troubles: Sequence[Finding]
 
 
 def glance_at(servers: Sequence[Server], now: int) -> list[Glanced]:
@@ -51,19 +55,23 @@ def glance_at(servers: Sequence[Server], now: int) -> list[Glanced]:
     hours = vitals.totals(wanted, now - MS_PER_HOUR, now)
     found = []
     for server in servers:
-        mine, frame = held.get(server.id, Holdings(server_id=server.id)), frames.get(server.id, EMPTY)
+        mine, frame = held.get(server.pk, Holdings(server_id=server.pk)), frames.get(server.pk, EMPTY)
         lately = load_of(frame, mine, window, at_most=90, period_ms=server.period_ms, now=now)
-        last = load_of(frame, mine, minute, at_most=60, period_ms=server.period_ms, now=now)
-        said = headline(last.series, last.buckets.starts(), server.cores)
         freshness = None if lately.last_tick is None else max(0, now - lately.last_tick)
-        state = _state(server, freshness)
-        band = usual(past_days(server, mine), minute, server.period_ms, marks.get(server.id, ()))
-        high = band.high_over(minute)
-        glance = _glance(server, last, said, state, high, hours.get(server.id, vitals.NO_TOTALS))
+        evidence = LastMinute(
+            server=server,
+            state=_state(server, freshness),
+            minute=load_of(frame, mine, minute, at_most=60, period_ms=server.period_ms, now=now),
+            window=minute,
+            held=mine,
+            marked=marks.get(server.pk, ()),
+            hour=hours.get(server.pk, vitals.NO_TOTALS),
+        )
         found.append(
             Glanced(
-                server=server, state=state, window=window, lately=lately, said=said, freshness_ms=freshness,
-                cost=costs.get(server.id), glance=glance,
+                server=server, state=evidence.state, window=window, lately=lately, said=evidence.headline(),
+                freshness_ms=freshness, cost=costs.get(server.pk), loads=evidence.loads(), vitals=evidence.vitals(),
+                troubles=troubles(evidence),
             )
         )  # fmt: skip
     return found
@@ -82,26 +90,58 @@ def _state(server: Server, freshness: int | None) -> str:
     return state
 
 
-def _glance(
-    server: Server,
-    minute: LoadAnswer,
-    said: Headline,
-    state: str,
-    high: npt.NDArray[np.float64],
-    hour: vitals.VitalTotals,
-) -> Glance:
-    """`minute` is the load of the last minute by wait kind; `high` what is usual at most, running and waiting."""
-    ticks = int(minute.unpicked.ticks.sum())
-    totals = dict(zip(minute.unpicked.groups, minute.unpicked.seen.sum(axis=1).tolist(), strict=True))
-    return Glance(
-        reachable=state in ("watching", "new"),
-        state_words=server.state_message or STATE_WORDS.get(server.state, "no samples lately"),
-        running=said.running if said.running is not None else np.nan,
-        waiting=sum(n for kind, n in totals.items() if kind != "running") / ticks if ticks else np.nan,
-        blocked=totals.get("lock", 0) / ticks if ticks else np.nan,
-        cores=server.cores,
-        usual_waiting_high=float(high[1]),
-        usual_running_high=float(high[0]),
-        lag_ms=hour.lag_ms,
-        deadlocks=hour.deadlocks,
-    )
+@dataclass(frozen=True, kw_only=True)
+class LastMinute:
+    """Implements `core.answers.evidence.Evidence` over the last minute, of samples that were read for all servers at once.
+
+    `minute` is its load by wait kind, `marked` the spans from which is not learned, `hour` the counts of the last hour.
+    """
+
+    server: Server
+    state: str
+    minute: LoadAnswer
+    window: Window
+    held: Holdings
+    marked: Sequence[tuple[int, int]]
+    hour: vitals.VitalTotals
+
+    @property
+    def server_id(self) -> int:
+        return self.server.pk
+
+    @property
+    def cores(self) -> int | None:
+        return self.server.cores
+
+    def headline(self) -> Headline:
+        """The first fork of the minute."""
+        return headline(self.minute.series, self.minute.buckets.starts(), self.server.cores)
+
+    def reach(self) -> Reach:
+        words = self.server.state_message or STATE_WORDS.get(self.server.state, "no samples lately")
+        return Reach(known=self.state in ("watching", "new"), words=words)
+
+    def loads(self) -> Loads:
+        series = self.minute.unpicked
+        ticks = int(series.ticks.sum())
+        if not ticks:
+            return Loads(running=np.nan, waiting=np.nan, blocked=np.nan)
+        totals = dict(zip(series.groups, series.seen.sum(axis=1).tolist(), strict=True))
+        running = totals.get("running", 0)
+        return Loads(
+            running=running / ticks,
+            waiting=(sum(totals.values()) - running) / ticks,
+            blocked=totals.get("lock", 0) / ticks,
+        )
+
+    def usual_most(self) -> UsualMost:
+        return self._usual
+
+    @cached_property
+    def _usual(self) -> UsualMost:
+        band = usual(past_days(self.server, self.held), self.window, self.server.period_ms, self.marked)
+        high = band.high_over(self.window)
+        return UsualMost(running=float(high[0]), waiting=float(high[1]))
+
+    def vitals(self) -> VitalsLately:
+        return VitalsLately(deadlocks=self.hour.deadlocks, lag_ms=self.hour.lag_ms)

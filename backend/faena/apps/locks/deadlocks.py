@@ -76,9 +76,9 @@ def _keep(
         [
             Deadlock(
                 server_id=server_id, at_ms=event.at, victim=report.victim.pid, place=event.place, pattern=pattern,
-                cause=str(found.verdict.cause), reason=found.verdict.reason,
-                confidence=str(found.verdict.confidence),
-                mends=list(found.verdict.mends),
+                cause=str(found.cause.kind), reason=found.cause.sentence,
+                confidence=str(found.cause.confidence),
+                mends=list(found.cause.steps),
                 waited_ms=sum(waited) if waited else event.waited_ms, lost_ms=victim.get("transaction_ms"),
                 parties=parties, parties_raw=Raw(orjson.dumps(as_they_were).decode()) if literals else None,
                 record=_bare_record(report), record_raw=Raw(report.raw) if literals else None,
@@ -103,11 +103,11 @@ def judge_again(server_id: int, executions: Sequence[Execution]) -> int:
         for row in rows.exclude(cause=str(Cause.MISSING_INDEX_SCAN)).order_by("-at_ms")[:MOST_AGAIN]:
             report = Report(at=EpochMs(row.at_ms), parties=tuple(map(_party_of, row.parties)), raw=str(row.record))
             pids = frozenset(one["pid"] for one in row.parties if one["query_id"] == str(query_id))
-            verdict = told(report, pids).verdict
-            if verdict.cause is Cause.MISSING_INDEX_SCAN:
+            cause = told(report, pids).cause
+            if cause.kind is Cause.MISSING_INDEX_SCAN:
                 Deadlock.objects.filter(server_id=server_id, at_ms=row.at_ms, victim=row.victim, place=row.place).update(
-                    cause=str(verdict.cause), reason=verdict.reason, confidence=str(verdict.confidence),
-                    mends=list(verdict.mends),
+                    cause=str(cause.kind), reason=cause.sentence, confidence=str(cause.confidence),
+                    mends=list(cause.steps),
                 )  # fmt: skip
                 found += 1
     return found

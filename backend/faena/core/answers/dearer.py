@@ -2,6 +2,9 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from enum import StrEnum
+
+from faena.core.findings import Confidence, Finding, Severity
 
 DEARER = 1.8  # times the usual from which a call counts as dear
 LEAST = 2  # buckets
@@ -53,6 +56,26 @@ def dearer_since(
         since=starts[best[0]],
         until=starts[best[-1]] + width_ms if later else None,
         times=spent / normally if normally else 0.0,
+    )
+
+
+class CostKind(StrEnum):
+    """What may be wrong with the cost of a statement's calls."""
+
+    DEARER = "dearer"
+
+
+def finding_of(found: Dearer, switch: int | None) -> Finding:
+    """In words; `switch` is the change of plan near its beginning, if there was one."""
+    over = "" if found.until is None else ", and was cheaper again later"
+    changed = "; its plan changed then" if switch is not None else ""
+    return Finding(
+        kind=CostKind.DEARER,
+        severity=Severity.SOON if found.until is None else Severity.NOTE,
+        sentence=f"A call costs {found.times:.1f} times the usual{over}{changed}",
+        next_step="compare the two plans" if switch is not None else "look at what it waits for since then",
+        confidence=Confidence.LIKELY,
+        rules_out=("more calls alone",),
     )
 
 

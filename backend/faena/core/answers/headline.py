@@ -1,10 +1,12 @@
 """The first fork, as one sentence above the waterline: running or waiting, on what, since when."""
 
 from dataclasses import dataclass
+from enum import StrEnum
 
 import numpy as np
 import numpy.typing as npt
 
+from faena.core.findings import Finding, Severity
 from faena.core.sampling.load import LoadSeries
 from faena.core.units import EpochMs
 from faena.core.waits.kinds import LABELS, WaitKind
@@ -13,38 +15,57 @@ QUIET_SESSIONS = 0.05  # below this mean a server is called quiet, whatever it w
 DOMINANT_SHARE = 0.4  # a kind must make up this much of the load to be called its main part
 
 
+class FirstFork(StrEnum):
+    """Running or waiting: what most of the load is."""
+
+    NOT_SAMPLED = "not_sampled"
+    QUIET = "quiet"
+    MIXED = "mixed"
+    RUNNING = "running"
+    WAITING = "waiting"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Headline:
     """`kind` is the main part of the load, None when quiet or mixed; `since` when it rose inside the window, if it did."""
 
-    sentence: str
-    kind: WaitKind | None
-    load: float | None
-    running: float | None
-    since: EpochMs | None
+    finding: Finding
+    kind: WaitKind | None = None
+    load: float | None = None
+    running: float | None = None
+    since: EpochMs | None = None
+
+    @property
+    def sentence(self) -> str:
+        return self.finding.sentence
+
+
+def _told(fork: FirstFork, sentence: str, *rules_out: str) -> Finding:
+    return Finding(kind=fork, severity=Severity.NOTE, sentence=sentence, rules_out=rules_out)
 
 
 def headline(series: LoadSeries, starts: list[int], cores: int | None) -> Headline:
     """From load split by kind. Durations and means are over ticks taken; gaps do not count."""
     ticks = int(series.ticks.sum())
     if ticks == 0:
-        return Headline(sentence="Nothing was sampled in this window.", kind=None, load=None, running=None, since=None)
+        return Headline(finding=_told(FirstFork.NOT_SAMPLED, "Nothing was sampled in this window."))
     means = {WaitKind(group): float(row.sum()) / ticks for group, row in zip(series.groups, series.seen, strict=True)}
     load, running = sum(means.values()), means.get(WaitKind.RUNNING, 0.0)
     if load < QUIET_SESSIONS:
         sentence = f"Quiet: {figure(load)} sessions active on average."
-        return Headline(sentence=sentence, kind=None, load=load, running=running, since=None)
+        return Headline(finding=_told(FirstFork.QUIET, sentence), load=load, running=running)
     kind, most = max(means.items(), key=lambda item: item[1])
     if most < DOMINANT_SHARE * load:
         sentence = f"A mix: {figure(running)} of {figure(load)} sessions running, none of the waits stands out."
-        return Headline(sentence=sentence, kind=None, load=load, running=running, since=None)
+        return Headline(finding=_told(FirstFork.MIXED, sentence), load=load, running=running)
     row = series.sessions()[series.groups.index(kind)]
     since = rise(row, starts)
     if kind is WaitKind.RUNNING:
-        sentence = _running_sentence(running, load, row, cores)
+        finding = _told(FirstFork.RUNNING, _running_sentence(running, load, row, cores), "locks", "the client")
     else:
         sentence = f"Waiting: {LABELS[kind]}, {figure(most)} of {figure(load)} sessions"
-    return Headline(sentence=sentence, kind=kind, load=load, running=running, since=since)
+        finding = _told(FirstFork.WAITING, sentence, "too few cores")
+    return Headline(finding=finding, kind=kind, load=load, running=running, since=since)
 
 
 def _running_sentence(running: float, load: float, row: npt.NDArray[np.float64], cores: int | None) -> str:

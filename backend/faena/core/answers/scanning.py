@@ -2,7 +2,7 @@
 
 import re
 
-from faena.core.deadlocks.cause import verb
+from faena.core.deadlocks.causes.circle import verb
 from faena.core.deadlocks.reading import DeadlockReader
 from faena.core.engines.profile import EngineProfile, Plans
 from faena.core.plans.model import BadPlan, walk

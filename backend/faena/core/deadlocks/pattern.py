@@ -3,7 +3,7 @@
 import hashlib
 from collections.abc import Sequence
 
-from faena.core.deadlocks.cause import same_thing
+from faena.core.deadlocks.causes.circle import same_thing
 from faena.core.deadlocks.report import Party, Report
 from faena.core.sql.lexer import Kind, tokens_of
 

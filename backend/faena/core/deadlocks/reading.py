@@ -5,9 +5,10 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
-from faena.core.deadlocks.cause import Verdict, judge, sentence
+from faena.core.deadlocks.cause import judge, sentence
 from faena.core.deadlocks.pattern import pattern_of, shape_of, statement_shape
 from faena.core.deadlocks.report import Party, Report, ReportGrammar
+from faena.core.findings import Finding
 from faena.core.logged import EventKind, Execution, LogEvent
 
 K = TypeVar("K")
@@ -23,7 +24,7 @@ class Deadlock:
 
     report: Report
     pattern: str
-    verdict: Verdict
+    cause: Finding
     sentence: str
 
 
@@ -81,9 +82,7 @@ class DeadlockReader:
 
 def told(report: Report, scanning: frozenset[int] = frozenset()) -> Deadlock:
     """The report with its pattern, cause and sentence."""
-    return Deadlock(
-        report=report, pattern=pattern_of(report), verdict=judge(report, scanning), sentence=sentence(report)
-    )
+    return Deadlock(report=report, pattern=pattern_of(report), cause=judge(report, scanning), sentence=sentence(report))
 
 
 def _at(happening: LogEvent | Execution) -> int:

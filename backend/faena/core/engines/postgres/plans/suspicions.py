@@ -6,22 +6,30 @@ Rules are functions in one ordered tuple; they stand in rules/, by what they loo
 from collections.abc import Sequence
 from itertools import chain
 
-from faena.core.engines.postgres.plans.rules.around import jit_overhead, missing_workers, trigger_time
-from faena.core.engines.postgres.plans.rules.discards import index_discard, join_discard, large_discard, top_n
-from faena.core.engines.postgres.plans.rules.expectations import stale_statistics, wrong_estimate
-from faena.core.engines.postgres.plans.rules.limits import limit_misleads, offset_paging
-from faena.core.engines.postgres.plans.rules.repeats import cartesian, nested_loop, repeated_subplan
-from faena.core.engines.postgres.plans.rules.scans import (
-    column_is_cast,
-    function_wraps_column,
-    heap_fetches,
-    lossy_bitmap,
-    missing_index,
-    or_over_columns,
-    pruning,
-    wildcard_comes_first,
-)
-from faena.core.engines.postgres.plans.rules.spills import hash_on_disk, sort_on_disk
+from faena.core.engines.postgres.plans.rules.cartesian import cartesian
+from faena.core.engines.postgres.plans.rules.column_is_cast import column_is_cast
+from faena.core.engines.postgres.plans.rules.function_wraps_column import function_wraps_column
+from faena.core.engines.postgres.plans.rules.hash_on_disk import hash_on_disk
+from faena.core.engines.postgres.plans.rules.heap_fetches import heap_fetches
+from faena.core.engines.postgres.plans.rules.index_discard import index_discard
+from faena.core.engines.postgres.plans.rules.jit_overhead import jit_overhead
+from faena.core.engines.postgres.plans.rules.join_discard import join_discard
+from faena.core.engines.postgres.plans.rules.large_discard import large_discard
+from faena.core.engines.postgres.plans.rules.limit_misleads import limit_misleads
+from faena.core.engines.postgres.plans.rules.lossy_bitmap import lossy_bitmap
+from faena.core.engines.postgres.plans.rules.missing_index import missing_index
+from faena.core.engines.postgres.plans.rules.missing_workers import missing_workers
+from faena.core.engines.postgres.plans.rules.nested_loop import nested_loop
+from faena.core.engines.postgres.plans.rules.offset_paging import offset_paging
+from faena.core.engines.postgres.plans.rules.or_over_columns import or_over_columns
+from faena.core.engines.postgres.plans.rules.pruning import pruning
+from faena.core.engines.postgres.plans.rules.repeated_subplan import repeated_subplan
+from faena.core.engines.postgres.plans.rules.sort_on_disk import sort_on_disk
+from faena.core.engines.postgres.plans.rules.stale_statistics import stale_statistics
+from faena.core.engines.postgres.plans.rules.top_n import top_n
+from faena.core.engines.postgres.plans.rules.trigger_time import trigger_time
+from faena.core.engines.postgres.plans.rules.wildcard_comes_first import wildcard_comes_first
+from faena.core.engines.postgres.plans.rules.wrong_estimate import wrong_estimate
 from faena.core.engines.postgres.plans.suspicion import Rule, Suspicion, suspect
 from faena.core.findings import Finding
 from faena.core.plans.model import Plan

@@ -1,9 +1,8 @@
-"""Rows read in vain."""
+"""What rules about scans share: how much was read in vain, and whether it is worth a word."""
 
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from faena.core.engines.postgres.naming import table_name
 from faena.core.engines.postgres.plans.predicates import (
     alternatives,
     function_on_column,
@@ -11,14 +10,16 @@ from faena.core.engines.postgres.plans.predicates import (
     leading_wildcard,
     predicates,
 )
-from faena.core.engines.postgres.plans.suspicion import Suspicion, suspect
-from faena.core.findings import Finding
 from faena.core.numbers import count
 from faena.core.plans.model import Step
 from faena.core.plans.tree import FORESEEN_COST, MANY_ROWS, PlanTree
 
 THROWN_AWAY = 0.9  # share of rows read and not wanted from which a scan is suspected
+
+
 ROWS_PER_COST = 4.0  # a scan costs 1 for a page and 0.0125 a row: so many rows at least, unless they fill pages alone
+
+
 WORTH_MS = 1.0  # a scan quicker than this is right as it is, however small its share of rows
 
 
@@ -101,110 +102,3 @@ def spoken_of(condition: str) -> bool:
         or len(alternative) > 1
         or (not alternatives(condition) and predicates(condition))
     )
-
-
-def missing_index(tree: PlanTree) -> Iterator[Finding]:
-    for step, reads, _, ms, parts in wasteful(tree):
-        condition = _filter(step)
-        if (
-            function_on_column(condition)
-            or implicit_cast(condition)
-            or leading_wildcard(condition)
-            or alternatives(condition)
-        ):
-            continue  # an index on the bare column would not be used; the other rules say what would
-        columns = ", ".join([one.key for one in predicates(condition)][:3])
-        if columns:
-            yield suspect(
-                tree, Suspicion.MISSING_INDEX, step, ms, reads,
-                f"CREATE INDEX CONCURRENTLY ON {table_name(step)} ({columns});"
-                if parts == 1
-                else f"an index on ({columns}) of the partitioned table that {table_name(step)} is part of: made there, each partition has it",
-            )  # fmt: skip
-
-
-def function_wraps_column(tree: PlanTree) -> Iterator[Finding]:
-    for step, _, wasted, ms, _ in wasteful(tree):
-        name = function_on_column(_filter(step))
-        if name:
-            yield suspect(
-                tree, Suspicion.FUNCTION_ON_COLUMN, step, ms,
-                f"{name} is applied to the column of each row, so no index on it serves; {wasted}",
-                "compare the bare column with a range, or make an index on the expression as the condition has it",
-            )  # fmt: skip
-
-
-def column_is_cast(tree: PlanTree) -> Iterator[Finding]:
-    for step, _, wasted, ms, _ in wasteful(tree):
-        found = implicit_cast(_filter(step))
-        if found:
-            column, kind = found
-            yield suspect(
-                tree, Suspicion.IMPLICIT_CAST, step, ms,
-                f"{column} is turned into {kind} in each row before it is compared, so its index does not serve; {wasted}",
-                f"give the parameter the type of {column}, in the statement or in the driver",
-            )  # fmt: skip
-
-
-def wildcard_comes_first(tree: PlanTree) -> Iterator[Finding]:
-    for step, _, wasted, ms, _ in wasteful(tree):
-        if leading_wildcard(_filter(step)):
-            yield suspect(
-                tree, Suspicion.LEADING_WILDCARD, step, ms,
-                f"the pattern begins with %, so no index in order serves; {wasted}",
-                "CREATE EXTENSION pg_trgm; then a GIN index with gin_trgm_ops on the column, or search another way",
-            )  # fmt: skip
-
-
-def or_over_columns(tree: PlanTree) -> Iterator[Finding]:
-    for step, _, wasted, ms, _ in wasteful(tree):
-        parts = alternatives(_filter(step))
-        columns = {one.column for part in parts for one in predicates(part)}
-        if len(columns) > 1:
-            yield suspect(
-                tree, Suspicion.OR_PREDICATE, step, ms,
-                f"OR over {', '.join(sorted(columns))} is answered by reading all rows; {wasted}",
-                f"an index on each of {', '.join(sorted(columns))}, or a UNION of the parts",
-            )  # fmt: skip
-
-
-def lossy_bitmap(tree: PlanTree) -> Iterator[Finding]:
-    for step in tree.steps:
-        if step.heap_lossy and step.heap_lossy > 0.3 * (step.heap_exact or 0) and tree.notable(tree.own(step)):
-            yield suspect(
-                tree, Suspicion.LOSSY_BITMAP, step, tree.own(step),
-                f"the bitmap did not fit: of {count(step.heap_lossy)} pages every row was checked again",
-                "a larger work_mem for this statement, or an index that finds fewer rows",
-            )  # fmt: skip
-
-
-def heap_fetches(tree: PlanTree) -> Iterator[Finding]:
-    for step in tree.steps:
-        fetched = (step.heap_fetches or 0.0) * (step.actual.loops if step.actual else 1.0)
-        if (
-            "Index Only Scan" in step.kind
-            and fetched >= MANY_ROWS
-            and fetched >= 0.2 * (step.rows or 0)
-            and tree.notable(tree.own(step))
-        ):
-            yield suspect(
-                tree, Suspicion.INDEX_ONLY_HEAP_FETCHES, step, tree.own(step),
-                f"looked into the table for {count(fetched)} of {count(step.rows or 0)} rows although the index has all columns",
-                f"VACUUM {table_name(step)}; and let autovacuum come more often",
-            )  # fmt: skip
-
-
-def pruning(tree: PlanTree) -> Iterator[Finding]:
-    for step in tree.steps:
-        scans = [one for one in step.children if one.table and one.executed]
-        if step.kind not in ("Append", "Merge Append", "Parallel Append") or len(scans) < 4 or step.subplans_removed:
-            continue
-        empty = [one for one in scans if not one.rows and one.conditions]
-        if len(empty) >= 0.75 * len(scans):
-            ms = sum(tree.whole(one) or 0.0 for one in empty)
-            if tree.notable(ms):
-                yield suspect(
-                    tree, Suspicion.PARTITION_PRUNED_FAIL, step, ms,
-                    f"{len(empty)} of {len(scans)} partitions were searched and gave nothing",
-                    "where the condition is about the partition key: compare the key itself, with its own type and without a function, so that partitions can be left out",
-                )  # fmt: skip
