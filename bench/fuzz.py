@@ -32,7 +32,7 @@ from faena.core.errors import BadInput
 from faena.core.logged import EventKind, LogEvent
 from faena.core.plans.memory import memory_of
 from faena.core.plans.shape import shape
-from faena.core.sql.names import tables_of, target_of
+from faena.core.sql.names import table_changed_by, tables_of
 from faena.core.sql.texts import conceal, fingerprint, gist
 from faena.core.units import EpochMs, Pid
 from faena.sources.files.neutral import BadRow, read_row
@@ -80,7 +80,7 @@ def log(text: str) -> None:
 
 def statement(text: str) -> None:
     bare = conceal(text)
-    gist(bare), fingerprint(text), tables_of(text), target_of(text)
+    gist(bare), fingerprint(text), tables_of(text), table_changed_by(text)
     bare.encode()
 
 

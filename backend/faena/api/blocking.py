@@ -148,7 +148,7 @@ def _label(name: str, key: str, texts: Mapping[int, str]) -> str:
     return "no statement" if name == "statement" and key == "none" else key
 
 
-def _episode(told: blocking.Told, texts: Mapping[int, str], tick_s: float, engine: EngineProfile) -> EpisodeOut:
+def _episode(told: blocking.ShownEpisode, texts: Mapping[int, str], tick_s: float, engine: EngineProfile) -> EpisodeOut:
     one = told.episode
     return EpisodeOut(
         pid=one.pid, started_s=one.started_s,

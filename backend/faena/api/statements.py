@@ -10,7 +10,7 @@ from faena.api.exports import Format, export
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.accounts import preferences
-from faena.apps.answers.ranking import Asked, Ranked, Told, rank
+from faena.apps.answers.ranking import Asked, Ranked, RankedStatement, rank
 from faena.apps.servers import selectors as servers
 from faena.core.sampling.trail import read_trail
 from faena.core.statements.conditions import read_conditions
@@ -83,7 +83,7 @@ _BESIDE = [name for name in Ranked._fields if name != "figures"]
 _COUNTED = [name for name in FiguresOut.model_fields if name not in {"query_id", "label", "tables", *_BESIDE}]
 
 
-def figures_out(one: Told) -> FiguresOut:
+def figures_out(one: RankedStatement) -> FiguresOut:
     """A ranked statement, written out."""
     figures = one.ranked.figures
     return FiguresOut(

@@ -15,7 +15,7 @@ from faena.core.locks.chains import RootState
 from faena.core.locks.watching import ChainWatch, SeenChain, SeenEdge
 from faena.core.readings import PREPARED, SessionSample
 from faena.core.units import EpochMs, QueryId
-from faena.sources.postgres.source import PostgresSource, target_of
+from faena.sources.postgres.source import PostgresSource, target_from_dsn
 
 PERIOD_S = 0.25
 MOST_S = 86_400
@@ -43,7 +43,7 @@ def main(arguments: Sequence[str]) -> int:
 
 
 async def _watch(dsn: str, seconds: float) -> dict[str, Any]:
-    source = PostgresSource(target_of(dsn))
+    source = PostgresSource(target_from_dsn(dsn))
     watch = ChainWatch(behind_sessions)
     try:
         await source.connect()

@@ -83,9 +83,9 @@ def _indexes(plan: Plan, schema: SchemaFacts | None) -> dict[int, dict[str, Any]
 
 def _schema(dsn: str) -> SchemaFacts:
     from faena.sources.postgres.schema import read_schema  # the driver loads in 100 ms, and mostly nobody needs it
-    from faena.sources.postgres.source import target_of
+    from faena.sources.postgres.source import target_from_dsn
 
-    return read_schema(target_of(dsn))
+    return read_schema(target_from_dsn(dsn))
 
 
 def as_object(plan: Plan, indexes: Mapping[int, dict[str, Any]], schema: SchemaFacts | None = None) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from faena.core.deadlocks.report import BadReport, Report
 from faena.core.engines.postgres.deadlocks import REPORTS, read_report
 from faena.core.findings import Confidence
 from faena.core.logged import EventKind, Execution, LogEvent
-from faena.core.sql.names import tables_of, target_of
+from faena.core.sql.names import table_changed_by, tables_of
 from faena.core.units import EpochMs, Pid
 
 
@@ -116,7 +116,7 @@ def test_a_pattern_does_not_hang_on_where_a_long_text_was_cut_or_on_what_is_lear
     ],
 )
 def test_words_of_a_lock_clause_are_no_tables(statement: str, table: str) -> None:
-    assert target_of(statement) == table
+    assert table_changed_by(statement) == table
     assert not {"set", "of", "f", "skip"} & set(tables_of(statement))
 
 

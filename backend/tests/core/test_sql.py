@@ -5,7 +5,7 @@ from itertools import pairwise
 
 import pytest
 from faena.core.sql.lexer import Kind, pieces_of, tokens_of
-from faena.core.sql.names import reindexed, tables_of, target_of
+from faena.core.sql.names import reindexed, table_changed_by, tables_of
 from faena.core.sql.texts import conceal, fingerprint, gist, normalise
 from hypothesis import example, given
 from hypothesis import strategies as st
@@ -200,7 +200,7 @@ def test_tables_of_a_statement(text: str, tables: list[str]) -> None:
     ],
 )
 def test_the_table_that_a_statement_changes(text: str, target: str) -> None:
-    assert target_of(text) == target
+    assert table_changed_by(text) == target
 
 
 @pytest.mark.parametrize(

@@ -23,7 +23,7 @@ from faena.core.plans.model import BadPlan
 from faena.core.plans.shape import gist as plan_gist
 from faena.core.plans.shape import shape
 from faena.core.privacy import Normalised
-from faena.core.sql.names import tables_of, target_of
+from faena.core.sql.names import table_changed_by, tables_of
 from faena.core.sql.texts import bare_expression, conceal, fingerprint, gist, normalise
 from faena.core.statements.tools import is_tool
 from faena.core.units import EpochMs, Pid
@@ -99,7 +99,7 @@ READERS: dict[str, Callable[[str], object]] = {
     "gist": lambda text: gist(Normalised(text)),
     "bare_expression": bare_expression,
     "tables_of": tables_of,
-    "target_of": target_of,
+    "table_changed_by": table_changed_by,
     "is_tool": lambda text: is_tool(text, ()),
     "bare_message": lambda text: (bare_message(text, "22P02"), bare_message('duplicate key value "' + text, "")),
     "bare_detail": lambda text: (bare_detail(text), bare_detail("Key (" + text)),

@@ -65,7 +65,7 @@ class Ranked(NamedTuple):
         return value is None, -(value or 0.0), self.figures.query_id
 
 
-class Told(NamedTuple):
+class RankedStatement(NamedTuple):
     """A ranked statement with its text in a line and its tables, as far as they were learned."""
 
     ranked: Ranked
@@ -85,7 +85,7 @@ class Missing(NamedTuple):
 class Ranking:
     """`hidden` statements of tools were left out, `unfit` by conditions on figures, `more` beyond the limit."""
 
-    rows: Sequence[Told]
+    rows: Sequence[RankedStatement]
     more: int
     total_ms: float
     covered_ms: int
@@ -121,7 +121,7 @@ def rank(server_id: int, window: Window, asked: Asked, limit: int) -> Ranking:
     wanted = [row.figures.query_id for row in shown] + [one.query_id for one in missing]
     texts = selectors.texts(server_id, wanted)
     return Ranking(
-        rows=[told(row, texts.get(row.figures.query_id)) for row in shown],
+        rows=[with_text(row, texts.get(row.figures.query_id)) for row in shown],
         more=max(0, len(fit) - limit),
         total_ms=total_ms,
         covered_ms=beside.covered_ms,
@@ -140,9 +140,9 @@ def label_of(text: Text | None, query_id: QueryId) -> str:
     return gist(text.text, 160) if text else f"statement {query_id}, text not known yet"
 
 
-def told(row: Ranked, text: Text | None) -> Told:
+def with_text(row: Ranked, text: Text | None) -> RankedStatement:
     """With its text as far as that was learned."""
-    return Told(row, label_of(text, row.figures.query_id), text.tables if text else "")
+    return RankedStatement(row, label_of(text, row.figures.query_id), text.tables if text else "")
 
 
 class _Sampled(NamedTuple):

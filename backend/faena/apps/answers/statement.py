@@ -8,7 +8,7 @@ import numpy.typing as npt
 
 from faena.apps.answers.labels import labels_of
 from faena.apps.answers.load import Labelled, Labels, labelled
-from faena.apps.answers.ranking import Ranked, Told, told
+from faena.apps.answers.ranking import Ranked, RankedStatement, with_text
 from faena.apps.plans import selectors as plan_selectors
 from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
@@ -76,7 +76,7 @@ class StatementPage:
     dearer_switch: int | None
     plans: Sequence[PlanSeen]
     switches: Sequence[SwitchSeen]
-    totals: Told | None
+    totals: RankedStatement | None
     covered_ms: int
     breaks: Sequence[str]
     users: Sequence[selectors.UserWork]
@@ -122,7 +122,7 @@ def statement_page(
         dearer_switch=near(dearer.since, [one.at for one in changes]) if dearer else None,
         plans=_plans(server_id, query_id, window, runs),
         switches=_switches(server_id, query_id, changes),
-        totals=told(Ranked(figures=totals, share=1.0, starred=value in stars), text) if totals else None,
+        totals=with_text(Ranked(figures=totals, share=1.0, starred=value in stars), text) if totals else None,
         covered_ms=cover.covered_ms,
         breaks=list(cover.breaks),
         users=selectors.by_user(server_id, query_id, window),

@@ -44,7 +44,7 @@ class Held:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Told:
+class ShownEpisode:
     """An episode with what is known of its root. `share` is the part of all samples here that the root's program makes up.
 
     Of a circle, `parties` are those who wait for each other, each for the next, and `deadlock` is what the server's log
@@ -72,7 +72,7 @@ class Blocking:
     tick_s: float
     lost: int
     most: int
-    episodes: Sequence[Told]
+    episodes: Sequence[ShownEpisode]
     more: int
     by: Mapping[str, Sequence[tuple[str, int]]]
     objects: Sequence[Held]
@@ -210,7 +210,7 @@ def _told(
     held: Held | None,
     shares: Mapping[str, float],
     logged: Sequence[Deadlock],
-) -> Told:
+) -> ShownEpisode:
     start, end = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
     if one.row == CIRCLE:
         return _circle(frame, dictionary, one, held, logged)
@@ -220,7 +220,7 @@ def _told(
     gid = ""
     if one.pid == PREPARED and one.row == NOT_SEEN:
         gid = _rows(server_id, span).filter(blocker=PREPARED).values_list("gid", flat=True).first() or ""
-    return Told(
+    return ShownEpisode(
         episode=one, start=start, end=end, worst=int(frame.tick_ms[one.worst]), session=session, state=state, gid=gid,
         held=held, share=shares.get(session.program) if session else None,
     )  # fmt: skip
@@ -228,10 +228,10 @@ def _told(
 
 def _circle(
     frame: SessionFrame, dictionary: Dictionary, one: Episode, held: Held | None, logged: Sequence[Deadlock]
-) -> Told:
+) -> ShownEpisode:
     start, end = int(frame.tick_ms[one.first]), int(frame.tick_ms[one.last])
     parties = [session_at(frame, dictionary, row) for row in one.circle]
-    return Told(
+    return ShownEpisode(
         episode=one, start=start, end=end, worst=int(frame.tick_ms[one.worst]), session=None, state=RootState.CIRCLE,
         gid="", held=held, share=None, parties=parties,
         deadlock=_logged(logged, start, end, {int(party.pid) for party in parties}),

@@ -6,7 +6,7 @@ from faena.core.deadlocks.causes.circle import verb
 from faena.core.deadlocks.reading import DeadlockReader
 from faena.core.engines.profile import EngineProfile, Plans
 from faena.core.plans.model import BadPlan, walk
-from faena.core.sql.names import target_of
+from faena.core.sql.names import table_changed_by
 
 LEAST_SCAN_COST = 200.0  # of some dozen pages; a table of fewer is scanned whatever indexes it has
 _LOCKING = re.compile(r"\bfor\s+(?:no\s+key\s+)?(?:update|share)\b|\bfor\s+key\s+share\b", re.IGNORECASE)
@@ -26,7 +26,7 @@ def scans_what_it_locks(statement: str, plan: str, plans: Plans) -> bool:
     """Whether a plan, in whatever form, finds rows that it changes by reading through a table of more than a few pages."""
     if verb(statement) not in ("update", "delete") and not _LOCKING.search(statement):
         return False
-    table = target_of(statement).rpartition(".")[2]
+    table = table_changed_by(statement).rpartition(".")[2]
     try:
         steps = [step for _, step in walk(plans.read(plan).root)]
     except BadPlan:

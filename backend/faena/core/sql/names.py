@@ -279,7 +279,7 @@ def target_after(words: _Words, i: int) -> str:
     return words.name(i)[0]
 
 
-def target_of(text: str) -> str:
+def table_changed_by(text: str) -> str:
     """The table that a statement changes or locks, by its words alone; "" when it names none.
 
     What stands behind the verb that changes most, else first behind FROM. With its schema, where that is written.

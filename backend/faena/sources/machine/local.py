@@ -19,7 +19,7 @@ def machine_name() -> str:
 
 
 @dataclass(frozen=True, slots=True)
-class _Look:
+class _Counters:
     """Cumulative counts at one moment."""
 
     at_s: float
@@ -33,7 +33,7 @@ class LocalMachine:
     """Each `read` covers the time since the one before; the first one returns None."""
 
     def __init__(self) -> None:
-        self._before: _Look | None = None
+        self._before: _Counters | None = None
 
     def read(self, at: EpochMs) -> HostFigures | None:
         """Figures since the last read."""
@@ -71,12 +71,12 @@ class LocalMachine:
         )
 
 
-def _look() -> _Look:
+def _look() -> _Counters:
     cpu = psutil.cpu_times()
     disks = psutil.disk_io_counters(perdisk=True, nowrap=True) or {}
     whole = [d for name, d in disks.items() if not name.startswith(_LOOPS) and not _is_partition(name, disks)]
     net = psutil.net_io_counters(nowrap=True)
-    return _Look(
+    return _Counters(
         at_s=monotonic(),
         cpu=(cpu.user, cpu.system, getattr(cpu, "iowait", 0.0), getattr(cpu, "steal", 0.0), sum(cpu)),
         disk=(
@@ -106,7 +106,7 @@ def _processes() -> list[tuple[tuple[int, float], tuple[str, float, int]]]:
     return found
 
 
-def _busiest(before: _Look, now: _Look, seconds: float) -> list[dict[str, object]]:
+def _busiest(before: _Counters, now: _Counters, seconds: float) -> list[dict[str, object]]:
     """Processes by the cores they used; one that began meanwhile counts from its beginning."""
     used = {
         key: (cpu - before.processes.get(key, ("", 0.0, 0))[1]) / seconds for key, (_, cpu, _) in now.processes.items()

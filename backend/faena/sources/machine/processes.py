@@ -31,7 +31,7 @@ class NotReadable(Exception):
 
 
 @dataclass(frozen=True, slots=True)
-class _Look:
+class _Counters:
     at_s: float
     whole: Count  # of the first process of the server, with all children that have ended
     children: dict[int, Count]
@@ -44,7 +44,7 @@ class ServerProcesses:
         """`cluster` is the server's setting cluster_name, which stands in the titles of its processes."""
         self._postmaster, self._prefix = postmaster, f"postgres: {cluster}: " if cluster else "postgres: "
         self._kinds: dict[int, str] = {}
-        self._before: _Look | None = None
+        self._before: _Counters | None = None
 
     @classmethod
     def around(cls, pid: int, started_s: float, cluster: str = "") -> "ServerProcesses | None":
@@ -71,7 +71,7 @@ class ServerProcesses:
             children = self._children()
             counts = {pid: count for pid in children if (count := _count_of(pid)) is not None}
             # After the children: what one of them did is then never told twice, though it ends just now.
-            now = _Look(perf_counter(), _count(self._postmaster), counts)
+            now = _Counters(perf_counter(), _count(self._postmaster), counts)
         except OSError:
             self._before = None
             return None
@@ -114,7 +114,7 @@ def _since(before: Count | None, now: Count) -> Count:
     return now[0] - before[0], now[1] - before[1]
 
 
-def _ended(before: _Look, now: _Look) -> Count:
+def _ended(before: _Counters, now: _Counters) -> Count:
     """What processes that are gone did since they were last looked at, and what the first process did itself."""
     gone = [count for pid, count in before.children.items() if pid not in now.children]
     read, written = (now.whole[i] - before.whole[i] - sum(count[i] for count in gone) for i in (0, 1))

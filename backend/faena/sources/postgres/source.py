@@ -89,7 +89,7 @@ class Target:
         )
 
 
-def target_of(dsn: str) -> Target:
+def target_from_dsn(dsn: str) -> Target:
     """From a connection string of libpq. Raises BadInput."""
     try:
         given = psycopg.conninfo.conninfo_to_dict(dsn)

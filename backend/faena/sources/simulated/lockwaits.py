@@ -6,7 +6,7 @@ import numpy as np
 
 from faena.core.logged import EventKind, LogEvent
 from faena.core.readings import LockEdge, LockFact, SessionSample
-from faena.core.sql.names import target_of
+from faena.core.sql.names import table_changed_by
 from faena.core.units import EpochMs, Pid, QueryId
 from faena.sources.simulated.engine import Engine, Hour
 from faena.sources.simulated.incidents import Deadlock, happenings
@@ -18,7 +18,7 @@ WAITED_MS = 1000.3  # a server looks for a circle once somebody has waited for d
 def edges_of(sessions: Sequence[SessionSample], texts: dict[QueryId, str]) -> tuple[LockEdge, ...]:
     """Who waits for whose row; the model knows row locks only."""
     return tuple(
-        LockEdge(waiter=one.pid, blocker=blocker, fact=_row_of(target_of(texts.get(one.query_id or QueryId(0), ""))), waited_ms=one.statement_ms)
+        LockEdge(waiter=one.pid, blocker=blocker, fact=_row_of(table_changed_by(texts.get(one.query_id or QueryId(0), ""))), waited_ms=one.statement_ms)
         for one in sessions
         for blocker in one.blocked_by
     )  # fmt: skip
@@ -54,7 +54,7 @@ def deadlock_events(engine: Engine, hour: Hour, first: int, last: int) -> Iterat
             yield LogEvent(
                 at=at, kind=EventKind.DEADLOCK, pid=Pid(victim), place=number, severity="ERROR", sqlstate="40P01",
                 message="deadlock detected", detail=detail,
-                context=f'while updating tuple ({row},{1 + number}) in relation "{target_of(one.text)}"',
+                context=f'while updating tuple ({row},{1 + number}) in relation "{table_changed_by(one.text)}"',
                 statement=one.text, query_id=one.query_id, database=engine.server.group or engine.server.name,
                 user=who.user, program=one.program, client=who.hosts[0], waited_ms=WAITED_MS,
             )  # fmt: skip

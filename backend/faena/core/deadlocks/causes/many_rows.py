@@ -2,12 +2,12 @@
 
 from faena.core.deadlocks.causes.circle import Cause, Circle, caused, may_lock_many
 from faena.core.findings import Confidence, Finding
-from faena.core.sql.names import target_of
+from faena.core.sql.names import table_changed_by
 
 
 def many_rows(circle: Circle) -> Finding | None:
     """Statements that each lock several rows of one table, as they come upon them."""
-    tables = {one.wants.table or target_of(circle.ran(one)) for one in circle.parties}
+    tables = {one.wants.table or table_changed_by(circle.ran(one)) for one in circle.parties}
     if len(tables) != 1 or not all(may_lock_many(circle.ran(one)) for one in circle.parties):
         return None
     return caused(

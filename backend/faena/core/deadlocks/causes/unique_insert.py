@@ -5,7 +5,7 @@ import re
 from faena.core.deadlocks.causes.circle import Cause, Circle, all_of_them, caused, verb, who
 from faena.core.deadlocks.report import Party
 from faena.core.findings import Confidence, Finding
-from faena.core.sql.names import target_of
+from faena.core.sql.names import table_changed_by
 from faena.core.sql.texts import normalise
 
 _UPSERT = re.compile(r"\bon conflict\b.*\bdo update\b", re.IGNORECASE | re.DOTALL)
@@ -55,5 +55,5 @@ def unique_insert(circle: Circle) -> Finding | None:
 
 def _meets_its_own(circle: Circle, inserting: list[Party]) -> bool:
     """Whether all others work on the table that is inserted into."""
-    tables = {target_of(circle.ran(one)) for one in inserting}
-    return all(target_of(circle.ran(one)) in tables for one in circle.parties) and "" not in tables
+    tables = {table_changed_by(circle.ran(one)) for one in inserting}
+    return all(table_changed_by(circle.ran(one)) in tables for one in circle.parties) and "" not in tables

@@ -5,7 +5,7 @@ from collections.abc import Mapping
 
 from faena.core.deadlocks.report import MAX_PARTIES, BadReport, Party, Report, ReportGrammar, Wanted
 from faena.core.logged import LogEvent
-from faena.core.sql.names import target_of
+from faena.core.sql.names import table_changed_by
 from faena.core.units import Pid
 
 # In another language the words differ, yet not the order of the figures, nor the names of modes.
@@ -174,7 +174,7 @@ def named(party: Party, names: Mapping[int, str]) -> Party:
     wants = party.wants
     table = names.get(wants.relation, "") if wants.relation else ""
     if not table and wants.lock_type in ("transactionid", "tuple", "relation", "extend"):
-        table = _table_in(party.context) or target_of(party.statement)
+        table = _table_in(party.context) or table_changed_by(party.statement)
     return Party(**{**{n: getattr(party, n) for n in Party.__dataclass_fields__}, "wants": wants._replace(table=table)})
 
 
@@ -183,7 +183,7 @@ def _table_in(context: str) -> str:
     told = context.replace('\\"', '"')
     begins, ends = told.find(_INNER_BEGINS), told.rfind(_INNER_ENDS)
     if 0 <= begins < ends:
-        return target_of(told[begins + 1 : ends]).removeprefix("public.")
+        return table_changed_by(told[begins + 1 : ends]).removeprefix("public.")
     if "index tuple" in context:
         return ""  # it names the index, and the statement the table
     first = context.split("\n", 1)[0]

@@ -3,11 +3,13 @@
 import re
 from collections.abc import Mapping, Sequence
 from operator import itemgetter
-from typing import Any
+from typing import Any, TypeAlias
 
 from faena.core.numbers import INT8, whole_number
 from faena.core.plans.model import Actual, Blocks, Jit, Plan, Step, Trigger
 
+# A step or a plan as its fields were written: names of the server, with texts, numbers, lists and fields in them.
+Written: TypeAlias = Mapping[str, Any]
 CONDITIONS = (
     "Filter", "Index Cond", "Recheck Cond", "Hash Cond", "Merge Cond", "Join Filter", "TID Cond", "One-Time Filter",
     "Run Condition", "Conflict Filter", "Order By", "Cache Key",
@@ -32,7 +34,7 @@ _TAKEN = {
 _HUGE = 1e300  # beyond it nothing is a figure of a plan; floats and whole numbers of any length compare with it
 
 
-def number(raw: Mapping[str, Any], name: str) -> float | None:
+def number(raw: Written, name: str) -> float | None:
     """None when it is not there or no finite number."""
     value = raw.get(name)
     if value is None:
@@ -50,7 +52,7 @@ def number(raw: Mapping[str, Any], name: str) -> float | None:
     return value if -_HUGE < value < _HUGE else None  # which also turns away what is no number
 
 
-def _int(raw: Mapping[str, Any], name: str) -> int | None:
+def _int(raw: Written, name: str) -> int | None:
     """None also where it fits into no 64 bits: no server counts so far, and no store or JSON could take it on."""
     value = raw.get(name)
     if type(value) is not int:
@@ -61,12 +63,12 @@ def _int(raw: Mapping[str, Any], name: str) -> int | None:
     return value if -INT8 <= value <= INT8 else None
 
 
-def _text(raw: Mapping[str, Any], name: str) -> str:
+def _text(raw: Written, name: str) -> str:
     value = raw.get(name)
     return "" if value is None else str(value)
 
 
-def step_of(raw: Mapping[str, Any], children: tuple[Step, ...]) -> Step:
+def step_of(raw: Written, children: tuple[Step, ...]) -> Step:
     """One step from a mapping with PostgreSQL's own names; its children are made already."""
     loops = number(raw, "Actual Loops")
     workers = raw.get("Workers")
@@ -117,7 +119,7 @@ _RARE = frozenset({
 })  # fmt: skip
 
 
-def _rare(raw: Mapping[str, Any], workers: Any) -> dict[str, Any]:
+def _rare(raw: Written, workers: Any) -> dict[str, Any]:
     """What only sorts, hashes, bitmaps and parallel steps tell."""
     sorts = [raw, *(one for one in workers if isinstance(one, Mapping))] if isinstance(workers, Sequence) else [raw]
     groups = [one[name] for one in sorts for name in SORTED_GROUPS if isinstance(one.get(name), Mapping)]
@@ -140,12 +142,12 @@ def _rare(raw: Mapping[str, Any], workers: Any) -> dict[str, Any]:
     }
 
 
-def _table(raw: Mapping[str, Any]) -> str:
+def _table(raw: Written) -> str:
     """What a scan reads; of a subquery or a list of values its alias is all there is."""
     return _text(raw, "Relation Name") or _text(raw, "CTE Name") or _text(raw, "Function Name") or _text(raw, "Alias")
 
 
-def _kind(raw: Mapping[str, Any]) -> str:
+def _kind(raw: Written) -> str:
     """As the text form names it: Hash Left Join, Parallel Seq Scan, HashAggregate, Insert."""
     kind = _text(raw, "Node Type")
     join = _text(raw, "Join Type")
@@ -166,7 +168,7 @@ def _kind(raw: Mapping[str, Any]) -> str:
     return f"Parallel {kind}" if raw.get("Parallel Aware") in (True, "true") else kind
 
 
-def _actual(raw: Mapping[str, Any], loops: float | None) -> Actual | None:
+def _actual(raw: Written, loops: float | None) -> Actual | None:
     if loops is None or loops <= 0:
         return None
     return Actual(
@@ -174,7 +176,7 @@ def _actual(raw: Mapping[str, Any], loops: float | None) -> Actual | None:
     )
 
 
-def _widest_sort(sorts: Sequence[Mapping[str, Any]], groups: Sequence[Mapping[str, Any]]) -> float | None:
+def _widest_sort(sorts: Sequence[Written], groups: Sequence[Written]) -> float | None:
     """Space in kB of the sort that took most: of leader and workers, or of all groups of a sort in steps."""
     found = [number(one, "Sort Space Used") for one in sorts]
     peaks = [value for one in groups for name, value in one.items() if name.startswith("Sort Space")]  # XML: of no kind
@@ -189,7 +191,7 @@ _COUNTS = (
 _all_counts = itemgetter(*_COUNTS)
 
 
-def _blocks(raw: Mapping[str, Any]) -> Blocks | None:
+def _blocks(raw: Written) -> Blocks | None:
     if "Shared Hit Blocks" not in raw and "Shared Read Blocks" not in raw and "Temp Read Blocks" not in raw:
         return None
     shared = "Shared " if "Shared I/O Read Time" in raw or "Shared I/O Write Time" in raw else ""  # since version 17
@@ -211,7 +213,7 @@ def _list(value: Any) -> tuple[str, ...]:
     return tuple(map(str, value)) if isinstance(value, list | tuple) else (str(value),)
 
 
-def plan_of(raw: Mapping[str, Any], root: Step, form: str) -> Plan:
+def plan_of(raw: Written, root: Step, form: str) -> Plan:
     """What stands around the steps."""
     jit = raw.get("JIT")
     triggers = raw.get("Triggers")
@@ -235,7 +237,7 @@ def plan_of(raw: Mapping[str, Any], root: Step, form: str) -> Plan:
 _TRIGGER_WORDS = re.compile(r"(?:(?P<name>\S+) )?for constraint (?P<constraint>\S+?)(?: on (?P<table>\S+))?")
 
 
-def _trigger(raw: Mapping[str, Any]) -> Trigger:
+def _trigger(raw: Written) -> Trigger:
     name, constraint = _text(raw, "Trigger Name"), _text(raw, "Constraint Name")
     told = _TRIGGER_WORDS.fullmatch(name)  # as a text has it
     if told is not None:
@@ -247,7 +249,7 @@ def _trigger(raw: Mapping[str, Any]) -> Trigger:
     )  # fmt: skip
 
 
-def _jit(raw: Mapping[str, Any]) -> Jit:
+def _jit(raw: Written) -> Jit:
     timing = raw.get("Timing")
     total = number(timing, "Total") if isinstance(timing, Mapping) else None
     return Jit(functions=_int(raw, "Functions") or 0, total_ms=total)
@@ -257,7 +259,7 @@ _MEMBERS = ("Append", "Merge Append", "BitmapAnd", "BitmapOr")
 _STRATEGIES = {"Aggregate": "Plain", "GroupAggregate": "Sorted", "HashAggregate": "Hashed", "MixedAggregate": "Mixed"}
 
 
-def completed(node: Mapping[str, Any], below: Sequence[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
+def completed(node: Written, below: Sequence[Written]) -> list[Written]:
     """The steps below one, with how each hangs to it where that is left out: a text does not tell it, other forms do.
 
     So a plan is the same plan in every form.
@@ -265,7 +267,7 @@ def completed(node: Mapping[str, Any], below: Sequence[Mapping[str, Any]]) -> li
     if all("Parent Relationship" in one for one in below):
         return list(below)
     kind = _text(node, "Node Type").removeprefix("Parallel ")
-    found: list[Mapping[str, Any]] = []
+    found: list[Written] = []
     plain = 0
     for one in below:
         if "Parent Relationship" in one:
@@ -278,7 +280,7 @@ def completed(node: Mapping[str, Any], below: Sequence[Mapping[str, Any]]) -> li
     return found
 
 
-def _left_out(raw: Mapping[str, Any], kind: str) -> dict[str, str]:
+def _left_out(raw: Written, kind: str) -> dict[str, str]:
     """How a step joins or groups, which a text says in its kind alone."""
     bare = kind.removeprefix("Parallel ")
     told: dict[str, str] = {}

@@ -9,7 +9,7 @@ from xml.etree import ElementTree
 import orjson
 import yaml
 
-from faena.core.engines.postgres.plans.fields import SORTED_GROUPS, completed, plan_of, step_of
+from faena.core.engines.postgres.plans.fields import SORTED_GROUPS, Written, completed, plan_of, step_of
 from faena.core.engines.postgres.plans.text import read_text
 from faena.core.plans.model import MAX_STEPS, BadPlan, Plan, Step
 from faena.core.sql.texts import storable
@@ -229,10 +229,10 @@ def _holds_plan(raw: Any) -> bool:
     return isinstance(raw, Mapping) and isinstance(raw.get("Plan"), Mapping)
 
 
-def _steps(raw: Mapping[str, Any]) -> Step:
+def _steps(raw: Written) -> Step:
     """Children before parents, with a stack: the depth is the input's choice, not ours."""
-    order: list[tuple[Mapping[str, Any], int]] = []
-    stack: list[tuple[Mapping[str, Any], int]] = [(raw, -1)]
+    order: list[tuple[Written, int]] = []
+    stack: list[tuple[Written, int]] = [(raw, -1)]
     while stack:
         node, parent = stack.pop()
         if len(order) >= MAX_STEPS:

@@ -1,11 +1,11 @@
 """Writes a plan anew from its steps: what is kept of it for everybody holds nothing that was not read, and no literals."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from typing import Any
 
 import orjson
 
-from faena.core.engines.postgres.plans.fields import CONDITIONS
+from faena.core.engines.postgres.plans.fields import CONDITIONS, Written
 from faena.core.numbers import INT8
 from faena.core.plans.model import Blocks, Plan, Step, walk
 from faena.core.privacy import Normalised
@@ -56,7 +56,7 @@ def bare_plan(plan: Plan) -> Normalised:
     return Normalised(orjson.dumps([body]).decode())
 
 
-def _named(values: Mapping[str, Any]) -> dict[str, Any]:
+def _named(values: Written) -> dict[str, Any]:
     return {name: value for name, value in values.items() if value is not None and value != ""}
 
 
