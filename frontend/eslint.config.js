@@ -1,4 +1,5 @@
 import boundaries from "eslint-plugin-boundaries";
+import accessible from "eslint-plugin-jsx-a11y";
 import hooks from "eslint-plugin-react-hooks";
 import tseslint from "typescript-eslint";
 
@@ -12,6 +13,15 @@ const allow = (from, ...to) => ({
 export default tseslint.config(
   { ignores: ["dist", "src/api/schema.d.ts"] },
   ...tseslint.configs.strictTypeChecked,
+  { files: ["src/**/*.tsx"], ...accessible.flatConfigs.strict },
+  {
+    files: ["src/**/*.tsx"],
+    rules: {
+      // What scrolls is reached by the keyboard, too; a chart is read with the arrow keys.
+      "jsx-a11y/no-noninteractive-tabindex": ["error", { tags: [], roles: ["tabpanel", "region", "application", "tree"] }],
+      "jsx-a11y/no-autofocus": "off", // a dialog or a page that is one form begins in its first field
+    },
+  },
   {
     files: ["src/**/*.{ts,tsx}"],
     languageOptions: { parserOptions: { projectService: true } },
@@ -24,6 +34,7 @@ export default tseslint.config(
     },
     rules: {
       ...hooks.configs.recommended.rules,
+      "react-hooks/incompatible-library": "off", // there is no compiler here that would have to skip anything
       "@typescript-eslint/restrict-template-expressions": ["error", { allowNumber: true }],
       "@typescript-eslint/no-confusing-void-expression": ["error", { ignoreArrowShorthand: true }],
       "@typescript-eslint/only-throw-error": "off", // the router's redirects are thrown objects

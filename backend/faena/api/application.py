@@ -14,6 +14,7 @@ from faena.api import (
     executions,
     hosts,
     indexes,
+    layouts,
     load,
     marks,
     overview,
@@ -46,6 +47,6 @@ api.add_router("/session", session.router)
 api.add_router("/servers", servers.router)
 for part in (
     load, search, disk, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
-    indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors,
+    indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts,
 ):  # fmt: skip
     api.add_router("", part.router)

@@ -175,7 +175,8 @@ def handle_pattern(request: HttpRequest, server_id: int, pattern: str, body: Han
     """Note what was changed, from when on it is counted whether the deadlock comes back. Operators and admins."""
     row = deadlocks.pattern(server_id, pattern)
     if body.handled:
-        deadlocks.handle(row, body.change, body.at or now_ms(), by=request.user)
+        now = now_ms()
+        deadlocks.handle(row, body.change, now if body.at is None else body.at, now, by=request.user)
     else:
         deadlocks.reopen(row, by=request.user)
     return HandledOut(handled_at=row.handled_at_ms, change=row.change)

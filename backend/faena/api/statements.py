@@ -99,6 +99,7 @@ class RankingIn(Schema):
     """What to rank by and what to leave out. `where` is a condition as "mean_ms >= 10" or "user != report"."""
 
     sort: Measure = Measure.TOTAL
+    ascending: bool = Field(False, description="the smallest first")
     containing: Annotated[str, Field(max_length=200, description="only texts that contain this")] = ""
     where: list[str] = Field(default_factory=list, description="a condition; may be repeated, and all must hold")
     tools: bool = Field(False, description="also statements of tools and of the system")
@@ -110,7 +111,7 @@ class RankingIn(Schema):
     def asked(self, stars: set[str]) -> Asked:
         """Raises BadInput for a condition or a pick that cannot be read."""
         return Asked(
-            sort=self.sort, containing=self.containing, conditions=read_conditions(self.where), trail=read_trail(self.pick),
+            sort=self.sort, ascending=self.ascending, containing=self.containing, conditions=read_conditions(self.where), trail=read_trail(self.pick),
             tools=self.tools, starred=self.starred, stars=stars,
         )  # fmt: skip
 

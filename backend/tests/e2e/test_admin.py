@@ -36,7 +36,9 @@ def test_a_person_is_added_and_it_stands_in_the_record(page: Page) -> None:
     expect(first).to_contain_text("changed a person")
     expect(first).to_contain_text("disabled")
     assert serious(page) == []
-    export = page.request.get(page.get_by_role("link", name="export as CSV").get_attribute("href") or "")
+    page.get_by_role("button", name="columns and files of Record").click()
+    whole = page.get_by_role("link", name="the whole record as CSV")
+    export = page.request.get(whole.get_attribute("href") or "")
     assert "a long night shift" not in export.text()
     assert name in export.text()
 

@@ -112,3 +112,10 @@ export const sieveQuery = (
     refetchInterval: refreshMs(spec),
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
+
+/** How the signed-in person wants to see tables. */
+export const layoutsQuery = queryOptions({
+  queryKey: ["layouts"],
+  queryFn: ({ signal }) => ask(client.GET("/api/v1/layouts", { signal })),
+  staleTime: Infinity,
+});

@@ -168,6 +168,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/layouts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Layouts
+         * @description The tables that the user has changed.
+         */
+        get: operations["layouts_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/layouts/{table}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Keep Layout
+         * @description Keep how the user wants to see a table.
+         */
+        put: operations["layouts_keep"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/machines/{machine}/readings": {
         parameters: {
             query?: never;
@@ -2801,6 +2841,33 @@ export interface components {
             ticks: number;
         };
         /**
+         * LayoutBody
+         * @description `hidden` columns of those that come, `shown` of those that are hidden unless asked for, `widths` in pixels.
+         */
+        LayoutBody: {
+            /** Hidden */
+            hidden?: string[];
+            /** Shown */
+            shown?: string[];
+            /** Widths */
+            widths?: {
+                [key: string]: number;
+            };
+        };
+        /** LayoutOut */
+        LayoutOut: {
+            /** Hidden */
+            hidden: string[];
+            /** Shown */
+            shown: string[];
+            /** Table */
+            table: string;
+            /** Widths */
+            widths: {
+                [key: string]: number;
+            };
+        };
+        /**
          * LinkOut
          * @description A member of a chain, in pre-order. `wants` ends "wants to …", `holds` tells what the one in its way does.
          */
@@ -3688,6 +3755,12 @@ export interface components {
          * @description What to rank by and what to leave out. `where` is a condition as "mean_ms >= 10" or "user != report".
          */
         RankingIn: {
+            /**
+             * Ascending
+             * @description the smallest first
+             * @default false
+             */
+            ascending: boolean;
             /**
              * Containing
              * @description only texts that contain this
@@ -5232,6 +5305,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": string[];
+                };
+            };
+        };
+    };
+    layouts_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutOut"][];
+                };
+            };
+        };
+    };
+    layouts_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                table: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LayoutBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutOut"];
                 };
             };
         };
@@ -6802,6 +6921,8 @@ export interface operations {
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
                 sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu" | "disk_read_rate" | "disk_write_rate";
+                /** @description the smallest first */
+                ascending?: boolean;
                 /** @description only texts that contain this */
                 containing?: string;
                 /** @description a condition; may be repeated, and all must hold */
@@ -6843,6 +6964,8 @@ export interface operations {
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
                 sort?: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu" | "disk_read_rate" | "disk_write_rate";
+                /** @description the smallest first */
+                ascending?: boolean;
                 /** @description only texts that contain this */
                 containing?: string;
                 /** @description a condition; may be repeated, and all must hold */

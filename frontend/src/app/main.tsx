@@ -8,12 +8,14 @@ import { watchForSomebody } from "../lib/idle";
 import { makeRouter } from "./router";
 import "./styles.css";
 
+const OLD_MS = 10_000;
 const queries = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 1000,
       networkMode: "always", // whether the browser thinks it is online says nothing of Faena on this machine
-      refetchOnWindowFocus: false,
+      // A hidden tab rests. When it is looked at again, what is old is asked for at once and not at the next turn.
+      refetchOnWindowFocus: (query) => Date.now() - query.state.dataUpdatedAt > OLD_MS,
       // What passes by itself is tried again; a wrong request would only fail the same way.
       retry: (count, error) => error instanceof ApiError && error.passing && count < 1,
       retryDelay: 500,

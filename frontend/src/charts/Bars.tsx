@@ -1,6 +1,6 @@
 import { ChartFrame } from "./ChartFrame";
 import { bars, sum } from "./geometry/bars";
-import type { Table } from "./saving";
+import type { Table } from "../ui/tableFile";
 import { useCursor } from "./useCursor";
 import { useSize } from "./useSize";
 

@@ -4,7 +4,8 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 import { present } from "../lib/time";
 import { heldAddress } from "../lib/view";
 import { Menu } from "../ui/Menu";
-import { type Table, saveFile, savePng, saveSvg, toCsv, toJsonl } from "./saving";
+import { type Table, saveFile, toCsv, toJsonl } from "../ui/tableFile";
+import { savePng, saveSvg } from "./saving";
 
 interface Props {
   readonly title: string;

@@ -1,14 +1,12 @@
 import { Download } from "lucide-react";
 
 import { Menu } from "../ui/Menu";
-import { type Table, saveFile, toCsv, toJsonl } from "./saving";
+import { type Table, fileName, saveFile, toCsv, toJsonl } from "../ui/tableFile";
 
 interface Props {
   readonly name: string; // of what is exported, in words
   readonly table: () => Table;
 }
-
-const fileName = (name: string): string => name.toLowerCase().replace(/[^a-z0-9]+/g, "-");
 
 /** What a list shows, as CSV or JSON Lines. */
 export const ExportMenu = ({ name, table }: Props) => (

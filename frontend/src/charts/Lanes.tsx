@@ -4,7 +4,7 @@ import { stamp } from "../lib/time";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks } from "./geometry/axis";
 import { type Part, cells, partAt, placeOf, ties } from "./geometry/lanes";
-import type { Table } from "./saving";
+import type { Table } from "../ui/tableFile";
 import { useSize } from "./useSize";
 
 export interface LanePart extends Part {

@@ -1,3 +1,5 @@
+import { saveFile } from "../ui/tableFile";
+
 // Charts as files. Styles that come from the page are written into the copy, so that it looks the same elsewhere.
 
 const STYLES = [
@@ -38,16 +40,6 @@ function standalone(svg: SVGSVGElement): SVGSVGElement {
 
 const source = (svg: SVGSVGElement): string => new XMLSerializer().serializeToString(standalone(svg));
 
-export function saveFile(content: Blob, name: string): void {
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(content);
-  link.download = name;
-  link.click();
-  setTimeout(() => {
-    URL.revokeObjectURL(link.href);
-  }, 1000);
-}
-
 export function saveSvg(svg: SVGSVGElement, name: string): void {
   saveFile(new Blob([source(svg)], { type: "image/svg+xml" }), `${name}.svg`);
 }
@@ -65,25 +57,4 @@ export async function savePng(svg: SVGSVGElement, name: string): Promise<void> {
   canvas.toBlob((blob) => {
     if (blob) saveFile(blob, `${name}.png`);
   });
-}
-
-/** A table as CSV; texts with commas, quotes or line ends are quoted. */
-export function toCsv(table: Table): string {
-  const cell = (value: string | number | null): string => {
-    const text = value === null ? "" : String(value);
-    return /[",\n]/.test(text) ? `"${text.replaceAll('"', '""')}"` : text;
-  };
-  return [table.columns, ...table.rows].map((row) => row.map(cell).join(",")).join("\n") + "\n";
-}
-
-export interface Table {
-  readonly columns: readonly string[];
-  readonly rows: readonly (readonly (string | number | null)[])[];
-}
-
-/** One object a line, columns as names; gaps are null. */
-export function toJsonl(table: Table): string {
-  return table.rows
-    .map((row) => `${JSON.stringify(Object.fromEntries(table.columns.map((name, i) => [name, row[i] ?? null])))}\n`)
-    .join("");
 }

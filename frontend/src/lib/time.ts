@@ -96,3 +96,10 @@ export function writeMoment(at: number): string {
   const d = new Date(at);
   return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())} ${clock(at)}`;
 }
+
+/** A moment as the browser's own field for day and time writes it, to the minute. */
+export function localMinute(at: number): string {
+  const d = new Date(at);
+  const two = (n: number): string => String(n).padStart(2, "0");
+  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())}T${two(d.getHours())}:${two(d.getMinutes())}`;
+}

@@ -159,8 +159,11 @@ function useGoKeys(views: readonly View[], server: string | undefined): void {
   });
 }
 
+const NAMES_EVERY_MS = 60_000;
+
 const ServerChoice = ({ server }: { readonly server: string }) => {
-  const servers = useQuery(serversQuery);
+  // For the names alone: how servers do is asked where they are listed.
+  const servers = useQuery({ ...serversQuery, refetchInterval: NAMES_EVERY_MS });
   const navigate = useNavigate();
   const here = useHere();
   const views = useViews();

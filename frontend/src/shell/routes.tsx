@@ -5,6 +5,7 @@ import { Outlet, createRootRouteWithContext, createRoute, lazyRouteComponent, re
 import { sessionQuery } from "../api/queries";
 import { WaitTextures } from "../charts/WaitTextures";
 import { keptBase, readBase } from "../lib/view";
+import { KeptLayouts } from "./KeptLayouts";
 import { Shell } from "./Shell";
 
 interface Context {
@@ -52,7 +53,9 @@ export const inside = createRoute({
     const { session } = inside.useRouteContext();
     return (
       <Shell username={session.username ?? ""} role={session.role ?? ""}>
-        <Outlet />
+        <KeptLayouts>
+          <Outlet />
+        </KeptLayouts>
       </Shell>
     );
   },

@@ -29,6 +29,7 @@ class Asked:
     """What to rank by and what to leave out. `stars` are the statements this user has starred, as texts of numbers."""
 
     sort: Measure = Measure.TOTAL
+    ascending: bool = False
     containing: str = ""
     conditions: Sequence[Condition] = ()
     trail: Sequence[Pick] = ()
@@ -59,10 +60,10 @@ class Ranked(NamedTuple):
         found: float | None = getattr(self if name in self._fields else self.figures, name)
         return found
 
-    def place(self, by: Measure) -> tuple[bool, float, int]:
-        """Largest first; statements without the measure last."""
+    def place(self, by: Measure, *, ascending: bool = False) -> tuple[bool, float, int]:
+        """Largest first, or smallest; statements without the measure last."""
         value = self.value(by.value)
-        return value is None, -(value or 0.0), self.figures.query_id
+        return value is None, (value or 0.0) * (1 if ascending else -1), self.figures.query_id
 
 
 class RankedStatement(NamedTuple):
@@ -115,7 +116,7 @@ def rank(server_id: int, window: Window, asked: Asked, limit: int) -> Ranking:
     rows = [beside.ranked(one, total_ms, sampled, asked.stars) for one in found]
     numbers = [one for one in asked.conditions if isinstance(one, NumberCondition)]
     fit = [row for row in rows if all(one.fits(row.value(one.field)) for one in numbers)]
-    fit.sort(key=lambda row: row.place(asked.sort))
+    fit.sort(key=lambda row: row.place(asked.sort, ascending=asked.ascending))
     missing = _missing(found, sampled) if asked.whole else []
     shown = fit[:limit]
     wanted = [row.figures.query_id for row in shown] + [one.query_id for one in missing]

@@ -373,12 +373,16 @@ def comment(row: DeadlockPattern, text: str, *, by: AbstractBaseUser | Anonymous
     return _comment(PatternComment.objects.create(pattern=row, written_by=user.username, text=text.strip()[:4000]))
 
 
-def handle(row: DeadlockPattern, change: str, now_ms: int, *, by: AbstractBaseUser | AnonymousUser) -> DeadlockPattern:
-    """Note that something was done about it: from now on it is counted whether it comes back. Raises NotAllowed, BadInput."""
+def handle(
+    row: DeadlockPattern, change: str, since_ms: int, now_ms: int, *, by: AbstractBaseUser | AnonymousUser
+) -> DeadlockPattern:
+    """Note that something was done about it: from then on it is counted whether it comes back. Raises NotAllowed, BadInput."""
     user = require(by, Role.OPERATOR, "note a deadlock as handled")
     if not change.strip():
         raise BadInput("say what was changed: the index, the order, the release", field="change")
-    row.handled_at_ms, row.handled_by, row.change = now_ms, user.username, change.strip()[:200]
+    if not 0 < since_ms <= now_ms:
+        raise BadInput("a change counts from a moment that has been", field="at")
+    row.handled_at_ms, row.handled_by, row.change = since_ms, user.username, change.strip()[:200]
     row.save(update_fields=["handled_at_ms", "handled_by", "change"])
     audit.record(by, "deadlock.handled", server=row.server.name, subject=row.pattern, detail=row.change)
     return row

@@ -3,7 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { ask, client, type Schemas } from "../../api/client";
-import { when } from "../../lib/time";
+import { localMinute, present, when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
@@ -172,6 +172,7 @@ interface HandlingProps {
 const Handling = ({ server, pattern, comments, canAct }: HandlingProps) => {
   const queries = useQueryClient();
   const [change, setChange] = useState("");
+  const [since, setSince] = useState(""); // as the browser writes it, by the clock of this screen
   const [text, setText] = useState("");
   const fresh = (): void => {
     void queries.invalidateQueries({ queryKey: ["deadlock", server, pattern.pattern] });
@@ -183,11 +184,12 @@ const Handling = ({ server, pattern, comments, canAct }: HandlingProps) => {
       ask(
         client.PUT("/api/v1/servers/{server_id}/deadlocks/{pattern}/handled", {
           params: { path },
-          body: { handled, change, at: null },
+          body: { handled, change, at: handled && since ? Date.parse(since) : null },
         }),
       ),
     onSuccess: () => {
       setChange("");
+      setSince("");
       fresh();
     },
   });
@@ -228,8 +230,19 @@ const Handling = ({ server, pattern, comments, canAct }: HandlingProps) => {
             aria-label="what was changed"
             className="border-line bg-raised min-w-0 grow border px-2"
           />
+          <label className="text-muted flex items-baseline gap-1 text-sm">
+            since
+            <input
+              type="datetime-local"
+              value={since}
+              max={localMinute(present())}
+              onChange={(event) => setSince(event.target.value)}
+              aria-label="since when it is so; empty: now"
+              className="border-line bg-raised border px-1"
+            />
+          </label>
           <Button type="submit" disabled={!change.trim() || handle.isPending}>
-            count from now
+            {since ? "count from then" : "count from now"}
           </Button>
           {pattern.handled_at === null ? null : <Button onClick={() => handle.mutate(false)}>take back</Button>}
         </form>

@@ -2,6 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
@@ -64,24 +66,24 @@ export const DeadlocksPage = ({ server, search }: Props) => {
         />
       </div>
       {found.patterns.length ? (
-        <table className="font-condensed mt-2 w-full">
-          <thead className="text-muted border-strong border-b text-left text-sm">
-            <tr>
-              <th className="pr-4 font-normal">pattern</th>
-              <th className="pr-4 text-right font-normal">here</th>
-              <th className="pr-4 font-normal">over time</th>
-              <th className="pr-4 text-right font-normal">work lost</th>
-              <th className="pr-4 text-right font-normal">time waited</th>
-              <th className="pr-4 font-normal">first, last</th>
-              <th className="font-normal">state</th>
-            </tr>
-          </thead>
-          <tbody>
-            {found.patterns.map((one) => (
-              <Row key={one.pattern} server={server} one={one} />
-            ))}
-          </tbody>
-        </table>
+        <DataTable
+          id="deadlock-patterns"
+          label="Patterns of deadlocks"
+          columns={COLUMNS}
+          rows={found.patterns}
+          rowKey={(one) => one.pattern}
+          sort={{ by: "here", descending: true }}
+          link={(one, words, className) => (
+            <Link
+              to="/servers/$server/deadlocks/$pattern"
+              params={{ server: String(server), pattern: one.pattern }}
+              className={className}
+            >
+              {words}
+            </Link>
+          )}
+          className="mt-2"
+        />
       ) : (
         <p className="text-muted mt-2">
           Deadlocks are read from the server's log, live or as it is followed. Grouped by what the parties ran and in
@@ -92,14 +94,16 @@ export const DeadlocksPage = ({ server, search }: Props) => {
   );
 };
 
-const Row = ({ server, one }: { readonly server: number; readonly one: Schemas["PatternOut"] }) => (
-  <tr className="border-line hover:bg-raised border-b align-top">
-    <td className="pr-4">
-      <Link
-        to="/servers/$server/deadlocks/$pattern"
-        params={{ server: String(server), pattern: one.pattern }}
-        className="hover:text-accent"
-      >
+const known = (ms: number | null): string => (ms ? duration(ms) : "not known");
+
+const COLUMNS: Column<Schemas["PatternOut"]>[] = [
+  {
+    id: "pattern",
+    heading: "pattern",
+    wide: true,
+    value: (one) => one.programs.join(" × "),
+    show: (one) => (
+      <>
         <b className="font-semibold">{one.programs.join(" × ") || "unnamed sessions"}</b>{" "}
         {one.tables.length ? `over ${one.tables.join(" and ")}` : ""}
         <span className="text-muted block text-sm">{CAUSES[one.cause] ?? one.cause}</span>
@@ -108,26 +112,47 @@ const Row = ({ server, one }: { readonly server: number; readonly one: Schemas["
             {text}
           </span>
         ))}
-      </Link>
-    </td>
-    <td className="pr-4 text-right">
-      <b>{count(one.count)}</b>
-      <span className="text-muted block text-sm">of {count(one.total)}</span>
-    </td>
-    <td className="pr-4">
-      <Bars series={one.series} label={`${one.count} in this window`} />
-    </td>
-    <td className="pr-4 text-right whitespace-nowrap">{one.lost_ms ? duration(one.lost_ms) : "not known"}</td>
-    <td className="pr-4 text-right whitespace-nowrap">{one.waited_ms ? duration(one.waited_ms) : "not known"}</td>
-    <td className="pr-4 text-sm whitespace-nowrap">
-      {minute(one.first)}
-      <br />
-      {minute(one.last)}
-    </td>
-    <td>
-      <b className="font-semibold">{one.state}</b>
-      <span className="text-muted block text-sm">{sinceWords(one, minute)}</span>
-      {one.comments ? <span className="text-muted block text-sm">{count(one.comments)} comments</span> : null}
-    </td>
-  </tr>
-);
+      </>
+    ),
+  },
+  {
+    id: "here",
+    heading: "here",
+    align: "right",
+    value: (one) => one.count,
+    show: (one) => (
+      <>
+        <b>{count(one.count)}</b>
+        <span className="text-muted block text-sm">of {count(one.total)}</span>
+      </>
+    ),
+  },
+  {
+    id: "series",
+    heading: "over time",
+    value: (one) => one.count,
+    show: (one) => <Bars series={one.series} label={`${one.count} in this window`} />,
+  },
+  { id: "lost", heading: "work lost", align: "right", value: (one) => one.lost_ms, show: (one) => known(one.lost_ms) },
+  {
+    id: "waited",
+    heading: "time waited",
+    align: "right",
+    value: (one) => one.waited_ms,
+    show: (one) => known(one.waited_ms),
+  },
+  { id: "first", heading: "first", value: (one) => one.first, show: (one) => minute(one.first) },
+  { id: "last", heading: "last", value: (one) => one.last, show: (one) => minute(one.last) },
+  {
+    id: "state",
+    heading: "state",
+    value: (one) => one.state,
+    show: (one) => (
+      <>
+        <b className="font-semibold">{one.state}</b>
+        <span className="text-muted block text-sm">{sinceWords(one, minute)}</span>
+        {one.comments ? <span className="text-muted block text-sm">{count(one.comments)} comments</span> : null}
+      </>
+    ),
+  },
+];

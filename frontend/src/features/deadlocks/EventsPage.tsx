@@ -2,6 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
@@ -79,38 +81,14 @@ const Lists = ({ server, found }: { readonly server: number; readonly found: Sch
       />
     </div>
     {found.shapes.length ? (
-      <table className="font-condensed mt-1 w-full">
-        <thead className="text-muted border-strong border-b text-left text-sm">
-          <tr>
-            <th className="pr-3 font-normal">what</th>
-            <th className="pr-3 text-right font-normal">times</th>
-            <th className="pr-3 font-normal">over time</th>
-            <th className="pr-3 font-normal">programs</th>
-            <th className="pr-3 text-right font-normal">waited</th>
-            <th className="font-normal">last</th>
-          </tr>
-        </thead>
-        <tbody>
-          {found.shapes.map((one) => (
-            <tr key={`${one.kind}-${one.message}`} className="border-line border-b">
-              <td className="max-w-0 w-1/2 truncate pr-3" title={one.message}>
-                <b className="font-semibold">{EVENTS[one.kind] ?? one.kind}</b> {one.message}
-              </td>
-              <td className="pr-3 text-right">{count(one.count)}</td>
-              <td className="pr-3">
-                <Bars series={one.series} label={`${one.count} times`} />
-              </td>
-              <td className="pr-3">{one.programs.join(", ")}</td>
-              <td className="pr-3 text-right whitespace-nowrap">
-                {one.waited_ms === null ? "" : duration(one.waited_ms)}
-              </td>
-              <td className="whitespace-nowrap">
-                <TapeAt server={server} one={one.last} />
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <DataTable
+        id="log-shapes"
+        label="Entries of the log by shape"
+        columns={shapeColumns(server)}
+        rows={found.shapes}
+        rowKey={(one) => `${one.kind}-${one.message}`}
+        sort={{ by: "times", descending: true }}
+      />
     ) : (
       <p className="text-muted mt-1">
         Lock waits, timeouts, cancelled statements, refused connections and errors stand here.
@@ -158,6 +136,42 @@ const Lists = ({ server, found }: { readonly server: number; readonly found: Sch
     ) : null}
   </>
 );
+
+const shapeColumns = (server: number): Column<Schemas["ShapeOut"]>[] => [
+  {
+    id: "what",
+    heading: "what",
+    wide: true,
+    value: (one) => `${EVENTS[one.kind] ?? one.kind}: ${one.message}`,
+    say: (one) => one.message,
+    show: (one) => (
+      <>
+        <b className="font-semibold">{EVENTS[one.kind] ?? one.kind}</b> {one.message}
+      </>
+    ),
+  },
+  { id: "times", heading: "times", align: "right", value: (one) => one.count, show: (one) => count(one.count) },
+  {
+    id: "series",
+    heading: "over time",
+    value: (one) => one.count,
+    show: (one) => <Bars series={one.series} label={`${one.count} times`} />,
+  },
+  { id: "programs", heading: "programs", value: (one) => one.programs.join(", ") },
+  {
+    id: "waited",
+    heading: "waited",
+    align: "right",
+    value: (one) => one.waited_ms,
+    show: (one) => (one.waited_ms === null ? "" : duration(one.waited_ms)),
+  },
+  {
+    id: "last",
+    heading: "last",
+    value: (one) => one.last.at,
+    show: (one) => <TapeAt server={server} one={one.last} />,
+  },
+];
 
 const TapeAt = ({ server, one }: { readonly server: number; readonly one: Schemas["EventOut"] }) => (
   <Link

@@ -21,6 +21,8 @@ interface Props {
 export const Sieve = ({ found, columns, onPick, onColumns, onExplain, onOpen, onMore }: Props) => {
   const most = Math.max(...found.flatMap((column) => column.rows.map((row) => row.size)), 0);
   return (
+    // The keys move between the buttons inside, which are reached by Tab as well.
+    // eslint-disable-next-line jsx-a11y/no-static-element-interactions
     <div
       className="grid gap-x-5"
       // As many columns as there are; each shrinks before the page scrolls sideways.

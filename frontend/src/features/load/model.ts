@@ -2,7 +2,7 @@
 import type { Schemas } from "../../api/client";
 import { type LoadLike, stacks } from "../../charts/geometry/stacks";
 import { type Kind, KINDS, isKind } from "../../charts/kinds";
-import type { Table } from "../../charts/saving";
+import type { Table } from "../../ui/tableFile";
 import { daysBefore, stamp } from "../../lib/time";
 import { readPick } from "../../lib/trail";
 import { bytes, duration, sessions, share } from "../../lib/units";

@@ -198,11 +198,12 @@ const Chain = ({
       </h2>
       <AnswerState of={chains} what="the chain" />
       {mine ? (
-        <ul role="tree" aria-label="blocking chain" className="max-h-[430px] overflow-y-auto" tabIndex={0}>
+        <div role="tree" aria-label="blocking chain" className="max-h-[430px] overflow-y-auto" tabIndex={0}>
           {alike(mine.links).map(({ link, more }, i) => (
-            <li
+            <div
               key={`${link.pid}-${i}`}
               role="treeitem"
+              aria-selected={false}
               aria-level={link.depth + 1}
               className="border-line border-b py-0.5"
               style={{ paddingLeft: `${Math.min(link.depth, 8) * 14}px` }}
@@ -213,9 +214,9 @@ const Chain = ({
                   and {plural(more, "more session like it", "more sessions like it")}
                 </div>
               ) : null}
-            </li>
+            </div>
           ))}
-        </ul>
+        </div>
       ) : (
         <p className="text-muted text-sm">
           {isCircle(root)

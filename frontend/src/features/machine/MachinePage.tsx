@@ -5,7 +5,7 @@ import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { machineQuery, serversQuery } from "../../api/queries";
 import { ExportMenu } from "../../charts/ExportMenu";
-import type { Table } from "../../charts/saving";
+import type { Table } from "../../ui/tableFile";
 import { Tracks } from "../../charts/Tracks";
 import { machineTracks } from "../../charts/machineTracks";
 import { stamp, present } from "../../lib/time";

@@ -4,7 +4,7 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { Lines } from "../../charts/Lines";
-import type { Table } from "../../charts/saving";
+import type { Table } from "../../ui/tableFile";
 import { Spark } from "../../charts/Spark";
 import { count, duration, sessions, share } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";

@@ -5,7 +5,7 @@ import { Plus, X } from "lucide-react";
 import { ask, client, type Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { ManyLines } from "../../charts/ManyLines";
-import type { Table as ExportTable } from "../../charts/saving";
+import type { Table as ExportTable } from "../../ui/tableFile";
 import { changeWords, figure } from "../../lib/figure";
 import { present } from "../../lib/time";
 import { windowOf } from "../../lib/view";

@@ -1,8 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
+import type { Schemas } from "../../api/client";
 import { when } from "../../lib/time";
 import { Choice } from "../../ui/Choice";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import { KINDS, actWords, exportPath } from "./model";
 import { auditQuery, peopleQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
@@ -26,42 +29,35 @@ export const RecordPage = () => {
           onChange={setBy}
         />
         <Choice label="what" value={act} options={[...KINDS]} onChange={setAct} />
-        <span className="ml-auto flex gap-3 text-sm">
-          <a className="text-accent underline" href={exportPath(by, act, "csv")}>
-            export as CSV
-          </a>
-          <a className="text-accent underline" href={exportPath(by, act, "jsonl")}>
-            as JSON Lines
-          </a>
-        </span>
       </div>
       {known.error ? <AnswerState of={known} what="the people" /> : null}
       <AnswerState of={record} what="the record" />
       {record.data?.length === 0 ? <p className="text-muted">Nothing of this kind is in the record.</p> : null}
-      <table className={`w-full text-left ${record.isPlaceholderData ? "opacity-60" : ""}`}>
-        <thead className="text-muted font-condensed border-strong border-b text-sm">
-          <tr>
-            {["when", "who", "what", "server", "whom or what", "more", "from"].map((head) => (
-              <th key={head} className="py-1 pr-4 font-normal">
-                {head}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody className="font-condensed">
-          {(record.data ?? []).map((one) => (
-            <tr key={one.id} className="border-line border-b align-top">
-              <td className="py-0.5 pr-4 whitespace-nowrap">{when(Date.parse(one.at))}</td>
-              <td className="pr-4 whitespace-nowrap">{one.by}</td>
-              <td className="pr-4 whitespace-nowrap">{actWords(one.act)}</td>
-              <td className="pr-4 whitespace-nowrap">{one.server}</td>
-              <td className="pr-4">{one.subject}</td>
-              <td className="text-muted max-w-[420px] pr-4 text-sm break-words">{one.detail}</td>
-              <td className="whitespace-nowrap">{one.address}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      {record.data?.length ? (
+        <DataTable
+          id="record"
+          label="Record"
+          columns={COLUMNS}
+          rows={record.data}
+          rowKey={(one) => String(one.id)}
+          sort={{ by: "when", descending: true }}
+          files={[
+            { label: "the whole record as CSV", href: exportPath(by, act, "csv") },
+            { label: "the whole record as JSON Lines", href: exportPath(by, act, "jsonl") },
+          ]}
+          className={record.isPlaceholderData ? "opacity-60" : ""}
+        />
+      ) : null}
     </div>
   );
 };
+
+const COLUMNS: Column<Schemas["AuditOut"]>[] = [
+  { id: "when", heading: "when", value: (one) => Date.parse(one.at), show: (one) => when(Date.parse(one.at)) },
+  { id: "who", heading: "who", value: (one) => one.by },
+  { id: "what", heading: "what", value: (one) => actWords(one.act) },
+  { id: "server", heading: "server", value: (one) => one.server },
+  { id: "subject", heading: "whom or what", value: (one) => one.subject, say: (one) => one.subject },
+  { id: "detail", heading: "more", wide: true, value: (one) => one.detail, say: (one) => one.detail },
+  { id: "from", heading: "from", value: (one) => one.address },
+];

@@ -80,7 +80,8 @@ describe("the record", () => {
     const told = screen.getAllByRole("row")[1]?.textContent ?? "";
     for (const part of ["ada", "bookings", "pid 42", "asked to end", "10.0.0.7"]) expect(told).toContain(part);
     expect(told).not.toContain("session.ended");
-    const link = screen.getByRole("link", { name: "export as CSV" });
+    await userEvent.click(screen.getByRole("button", { name: "columns and files of Record" }));
+    const link = screen.getByRole("link", { name: "the whole record as CSV" });
     expect(link.getAttribute("href")).toContain("format=csv");
   });
 

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
-import { Ledger } from "./Ledger";
+import { Aligned } from "./Aligned";
 import { ItsStatement } from "./ItsStatement";
 import { executedWords, planSentence } from "./model";
 import { comparisonQuery } from "./queries";
@@ -13,7 +13,7 @@ interface Props {
   readonly server: string; // inside whose frame they are shown; empty: none
 }
 
-/** Two plans, matched step by step, with what differs under each row. */
+/** Two plans, matched step by step, each row with the figures of both. */
 export const ComparePage = ({ planKey, other, server }: Props) => {
   const found = useQuery(comparisonQuery(planKey, other));
   if (!found.data)
@@ -22,10 +22,8 @@ export const ComparePage = ({ planKey, other, server }: Props) => {
         <AnswerState of={found} what="the plans" />
       </div>
     );
-  const { before, after, pairs, sentence, executed } = found.data;
+  const { before, after, sentence, executed } = found.data;
   const ofOne = before.server === after.server && before.query_id === after.query_id;
-  const marks = (side: "before" | "after"): Map<number, string> =>
-    new Map(pairs.flatMap((pair) => (pair[side] !== null && pair.words ? [[pair[side], pair.words] as const] : [])));
   return (
     <div className="px-6 py-3">
       <header className="flex items-baseline justify-between gap-6">
@@ -35,26 +33,24 @@ export const ComparePage = ({ planKey, other, server }: Props) => {
       {executed ? <p>{sentence}</p> : null}
       {(
         [
-          ["First", before, "before"],
-          ["Second", after, "after"],
+          ["First", before],
+          ["Second", after],
         ] as const
-      ).map(([label, plan, side]) => (
-        <section key={side} className="mt-3">
-          <h2 className="text-muted">
-            <Link
-              {...(server
-                ? { to: "/servers/$server/plans/$key", params: { server, key: plan.key } }
-                : { to: "/plans/$key", params: { key: plan.key } })}
-              className="text-accent underline"
-            >
-              {label}
-              {plan.title ? `: ${plan.title}` : ""}
-            </Link>{" "}
-            {planSentence(plan)} {executedWords(plan)}
-          </h2>
-          <Ledger plan={plan} marks={marks(side)} />
-        </section>
+      ).map(([label, plan]) => (
+        <p key={label} className="text-muted">
+          <Link
+            {...(server
+              ? { to: "/servers/$server/plans/$key", params: { server, key: plan.key } }
+              : { to: "/plans/$key", params: { key: plan.key } })}
+            className="text-accent underline"
+          >
+            {label}
+            {plan.title ? `: ${plan.title}` : ""}
+          </Link>{" "}
+          {planSentence(plan)} {executedWords(plan)}
+        </p>
       ))}
+      <Aligned found={found.data} />
     </div>
   );
 };

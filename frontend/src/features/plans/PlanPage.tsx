@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
 import { ExportMenu } from "../../charts/ExportMenu";
-import { saveFile } from "../../charts/saving";
+import { saveFile } from "../../ui/tableFile";
 import { duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Menu } from "../../ui/Menu";

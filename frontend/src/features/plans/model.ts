@@ -1,6 +1,6 @@
 // The ledger's figures in words.
 import type { Schemas } from "../../api/client";
-import type { Table } from "../../charts/saving";
+import type { Table } from "../../ui/tableFile";
 import { count, duration } from "../../lib/units";
 
 export type Step = Schemas["StepOut"];

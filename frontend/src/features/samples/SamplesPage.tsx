@@ -1,3 +1,5 @@
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
@@ -44,6 +46,7 @@ export const SamplesPage = ({ server, search }: Props) => {
   const query = new URLSearchParams({ from: String(spec.from), to: String(spec.to) });
   trail.forEach((pick) => query.append("pick", pick));
   const found = samples.data;
+  const whole = `/api/v1/servers/${server}/samples/export?${query}`;
   return (
     <div className="flex h-full flex-col px-6 pt-2">
       <div className="mb-1 flex items-center justify-between">
@@ -64,96 +67,92 @@ export const SamplesPage = ({ server, search }: Props) => {
           <Button disabled={found?.next == null} onClick={() => setPage({ ...page, offset: found?.next ?? 0 })}>
             later
           </Button>
-          <a
-            className="text-accent hover:underline"
-            href={`/api/v1/servers/${server}/samples/export?${query}&format=csv`}
-          >
-            CSV
-          </a>
-          <a
-            className="text-accent hover:underline"
-            href={`/api/v1/servers/${server}/samples/export?${query}&format=jsonl`}
-          >
-            JSON Lines
-          </a>
         </div>
       </div>
       <AnswerState of={samples} what="samples" />
-      <div
-        className={`min-h-0 grow overflow-auto ${samples.isPlaceholderData ? "opacity-50" : ""}`}
-        tabIndex={0}
-        role="region"
-        aria-label="samples"
-      >
-        {found && found.rows.length === 0 ? (
-          <p className="text-muted py-4">
-            Nobody was active or held a transaction in this window{trail.length ? ", inside this trail" : ""}.
-          </p>
-        ) : null}
-        {found && found.rows.length > 0 ? (
-          <table className="font-condensed w-full text-[13px]">
-            <thead className="bg-ground sticky top-0 text-left">
-              <tr className="border-strong border-b">
-                {[
-                  "at",
-                  "pid",
-                  "doing",
-                  "wait",
-                  "program",
-                  "user",
-                  "client",
-                  "statement",
-                  "for",
-                  "in transaction for",
-                  "read",
-                  "wrote",
-                  "held by",
-                ].map((name) => (
-                  <th key={name} className="py-1 pr-3 font-normal whitespace-nowrap">
-                    {name}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {found.rows.map((row) => (
-                <SampleRow key={`${row.at}-${row.pid}`} row={row} />
-              ))}
-            </tbody>
-          </table>
-        ) : null}
-      </div>
+      {found && found.rows.length === 0 ? (
+        <p className="text-muted py-4">
+          Nobody was active or held a transaction in this window{trail.length ? ", inside this trail" : ""}.
+        </p>
+      ) : null}
+      {found && found.rows.length > 0 ? (
+        <DataTable
+          id="samples"
+          label="Raw samples"
+          columns={COLUMNS}
+          rows={found.rows}
+          rowKey={(row) => `${row.at}-${row.pid}`}
+          sort={{ by: "at", descending: false }}
+          files={[
+            { label: "all samples as CSV", href: `${whole}&format=csv` },
+            { label: "all samples as JSON Lines", href: `${whole}&format=jsonl` },
+          ]}
+          className={`min-h-0 grow text-[13px] ${samples.isPlaceholderData ? "opacity-50" : ""}`}
+        />
+      ) : null}
     </div>
   );
 };
 
-const SampleRow = ({ row }: { readonly row: Schemas["SampleOut"] }) => (
-  <tr className="border-line border-b whitespace-nowrap">
-    <td className="pr-3">{stamp(row.at)}</td>
-    <td className="pr-3">{row.pid}</td>
-    <td className="pr-3">
-      {isKind(row.kind) ? (
-        <span className="inline-flex items-center gap-1.5">
-          <svg width="9" height="9" aria-hidden="true">
-            <rect width="9" height="9" fill={kindFill(row.kind)} />
-          </svg>
-          {KIND_WORDS[row.kind]}
-        </span>
-      ) : (
-        <span className="text-muted">idle in transaction</span>
-      )}
-    </td>
-    <td className="pr-3">{row.wait_type ? `${row.wait_type}: ${row.wait_event}` : ""}</td>
-    <td className="pr-3">{row.program}</td>
-    <td className="pr-3">{row.user}</td>
-    <td className="pr-3">{row.client}</td>
-    <td className="max-w-72 truncate pr-3 font-mono text-[11px]" title={row.statement}>
-      {row.statement}
-    </td>
-    <td className="pr-3">{row.statement_ms === null ? "" : duration(row.statement_ms)}</td>
-    <td className="pr-3">{row.transaction_ms === null ? "" : duration(row.transaction_ms)}</td>
-    <td className="pr-3">{row.bytes_read ? bytes(row.bytes_read) : ""}</td>
-    <td className="pr-3">{row.bytes_written ? bytes(row.bytes_written) : ""}</td>
-    <td>{row.blocker === null ? "" : `pid ${row.blocker}${row.held_by ? `, root ${row.held_by}` : ""}`}</td>
-  </tr>
-);
+type Sample = Schemas["SampleOut"];
+
+const age = (ms: number | null): string => (ms === null ? "" : duration(ms));
+const moved = (n: number | null): string => (n ? bytes(n) : "");
+
+const Doing = ({ row }: { readonly row: Sample }) =>
+  isKind(row.kind) ? (
+    <span className="inline-flex items-center gap-1.5">
+      <svg width="9" height="9" aria-hidden="true">
+        <rect width="9" height="9" fill={kindFill(row.kind)} />
+      </svg>
+      {KIND_WORDS[row.kind]}
+    </span>
+  ) : (
+    <span className="text-muted">idle in transaction</span>
+  );
+
+const COLUMNS: Column<Sample>[] = [
+  { id: "at", heading: "at", value: (row) => row.at, show: (row) => stamp(row.at) },
+  { id: "pid", heading: "pid", align: "right", value: (row) => row.pid },
+  { id: "doing", heading: "doing", value: (row) => row.kind, show: (row) => <Doing row={row} /> },
+  { id: "wait", heading: "wait", value: (row) => (row.wait_type ? `${row.wait_type}: ${row.wait_event}` : "") },
+  { id: "program", heading: "program", value: (row) => row.program },
+  { id: "user", heading: "user", value: (row) => row.user },
+  { id: "client", heading: "client", value: (row) => row.client },
+  {
+    id: "statement",
+    heading: "statement",
+    wide: true,
+    value: (row) => row.statement,
+    say: (row) => row.statement,
+    show: (row) => <span className="font-mono text-[11px]">{row.statement}</span>,
+  },
+  {
+    id: "for",
+    heading: "statement runs",
+    align: "right",
+    value: (row) => row.statement_ms,
+    show: (row) => age(row.statement_ms),
+  },
+  {
+    id: "transaction",
+    heading: "transaction open",
+    align: "right",
+    value: (row) => row.transaction_ms,
+    show: (row) => age(row.transaction_ms),
+  },
+  { id: "read", heading: "read", align: "right", value: (row) => row.bytes_read, show: (row) => moved(row.bytes_read) },
+  {
+    id: "wrote",
+    heading: "written",
+    align: "right",
+    value: (row) => row.bytes_written,
+    show: (row) => moved(row.bytes_written),
+  },
+  {
+    id: "blocked_by",
+    heading: "blocked by",
+    value: (row) => row.blocker,
+    show: (row) => (row.blocker === null ? "" : `pid ${row.blocker}${row.held_by ? `, root ${row.held_by}` : ""}`),
+  },
+];

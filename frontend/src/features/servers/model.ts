@@ -1,6 +1,6 @@
 // Words and checks of the settings page.
 import type { Schemas } from "../../api/client";
-import type { Table } from "../../charts/saving";
+import type { Table } from "../../ui/tableFile";
 
 export type Capture = Schemas["CaptureOut"];
 export type CaptureBody = Schemas["CaptureBody"];

@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
 import { Pin } from "lucide-react";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 
 import type { Schemas } from "../../api/client";
-import { ExportMenu } from "../../charts/ExportMenu";
 import { clock, stamp } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
@@ -11,11 +11,13 @@ import { EndDialog } from "./EndDialog";
 import { Ended } from "./Ended";
 import { keyOf, stretchFill } from "../../charts/sessions";
 import { StatementLink, TapeLink } from "../../shell/SessionLinks";
-import { type Sort, SORTS, arranged, nowSentence } from "./model";
+import { arranged, nowSentence } from "./model";
 import { findQuery, nowQuery } from "./queries";
 import type { SessionsSearch } from "./sessions.route";
 import { AnswerState } from "../../ui/Answer";
 import { SearchField } from "../../ui/SearchField";
+import { DataTable, readSort, writeSort } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import { Recordings } from "./Recordings";
 
 interface Props {
@@ -54,7 +56,8 @@ export const SessionsPage = ({ server, past, search, role, onSearch }: Props) =>
   );
 };
 
-const isSort = (text: string | undefined): text is Sort => (SORTS as readonly string[]).includes(text ?? "");
+type Live = Schemas["LiveSessionOut"];
+type Watched = Schemas["WatchedSessionOut"];
 
 interface NowProps {
   readonly server: number;
@@ -67,22 +70,12 @@ interface NowProps {
 const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
   const now = useQuery(nowQuery(server, search.pick));
   const [followed, setFollowed] = useState<string | null>(null);
-  const [ending, setEnding] = useState<Schemas["LiveSessionOut"] | null>(null);
-  const sort = isSort(search.order) ? search.order : "blocks";
+  const [ending, setEnding] = useState<Live | null>(null);
   const found = now.data;
   if (!found) return <AnswerState of={now} what="sessions" />;
-  const rows = arranged(found.sessions, sort, words, followed);
-  const head = (label: string, by: Sort, right = false): React.ReactNode => (
-    <th aria-sort={sort === by ? "descending" : "none"} className={`pr-3 font-normal ${right ? "text-right" : ""}`}>
-      <button
-        type="button"
-        className={sort === by ? "text-ink font-semibold" : "hover:text-accent"}
-        onClick={() => onSearch({ order: by })}
-      >
-        {label}
-      </button>
-    </th>
-  );
+  const rows = arranged(found.sessions, words, followed);
+  const end = (one: Live) => (canEnd && one.backend === "client backend" ? () => setEnding(one) : null);
+  const follow = (one: Live) => setFollowed((old) => (old === keyOf(one) ? null : keyOf(one)));
   const gone = followed !== null && !found.sessions.some((one) => keyOf(one) === followed);
   return (
     <>
@@ -93,64 +86,20 @@ const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
         </h1>
         <span className="text-muted flex shrink-0 items-baseline gap-3 text-sm">
           {found.at === null ? null : `${found.stale ? "stale: " : ""}as of ${stamp(found.at)}`}
-          <ExportMenu
-            name="sessions"
-            table={() => ({
-              columns: [
-                "pid",
-                "program",
-                "user",
-                "state",
-                "wait",
-                "transaction_ms",
-                "statement_ms",
-                "blocks",
-                "statement",
-              ],
-              rows: rows.map((one) => [
-                one.pid,
-                one.program,
-                one.user,
-                one.state,
-                one.wait,
-                one.transaction_ms,
-                one.statement_ms,
-                one.blocks,
-                one.statement,
-              ]),
-            })}
-          />
         </span>
       </div>
       {gone ? <p className="text-danger text-sm">The session you follow is idle or gone; its tape stays.</p> : null}
-      <table className="font-condensed w-full">
-        <thead className="text-muted border-strong border-b text-left text-sm">
-          <tr>
-            <th aria-label="follow" className="w-6" />
-            {head("pid", "pid", true)}
-            {head("program", "program")}
-            <th className="font-normal">doing</th>
-            {head("transaction open", "transaction", true)}
-            {head("statement runs", "statement", true)}
-            <th className="pr-3 text-right font-normal whitespace-nowrap">blocked by</th>
-            {head("blocking", "blocks", true)}
-            <th className="font-normal">statement</th>
-            <th aria-label="end it" />
-          </tr>
-        </thead>
-        <tbody>
-          {rows.map((one) => (
-            <LiveRow
-              key={keyOf(one)}
-              one={one}
-              server={server}
-              followed={keyOf(one) === followed}
-              onFollow={() => setFollowed((old) => (old === keyOf(one) ? null : keyOf(one)))}
-              onEnd={canEnd && one.backend === "client backend" ? () => setEnding(one) : null}
-            />
-          ))}
-        </tbody>
-      </table>
+      <DataTable
+        id="sessions-now"
+        label="Sessions now"
+        columns={liveColumns({ server, followed, follow, end })}
+        rows={rows}
+        rowKey={keyOf}
+        sort={readSort(search.order, "blocks")}
+        onSort={(sort) => onSearch({ order: writeSort(sort) })}
+        top={(one) => keyOf(one) === followed}
+        mark={(one) => (keyOf(one) === followed ? "bg-raised" : undefined)}
+      />
       {rows.length === 0 ? (
         <p className="text-muted py-2">
           {words
@@ -174,63 +123,145 @@ const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
   );
 };
 
-interface RowProps {
-  readonly one: Schemas["LiveSessionOut"];
+interface Acts {
   readonly server: number;
-  readonly followed: boolean;
-  readonly onFollow: () => void;
-  readonly onEnd: (() => void) | null; // null: not from here, or not by this user
+  readonly followed: string | null;
+  readonly follow: (one: Live) => void;
+  readonly end: (one: Live) => (() => void) | null; // null: not from here, or not by this user
 }
 
-const LiveRow = ({ one, server, followed, onFollow, onEnd }: RowProps) => (
-  <tr className={`border-line hover:bg-raised border-b ${followed ? "bg-raised" : ""}`}>
-    <td>
+const age = (ms: number | null): string => (ms === null ? "–" : duration(ms));
+
+const liveColumns = ({ server, followed, follow, end }: Acts): Column<Live>[] => [
+  {
+    id: "follow",
+    heading: "follow",
+    fixed: true,
+    value: () => null,
+    show: (one) => (
       <button
         type="button"
-        aria-pressed={followed}
+        aria-pressed={keyOf(one) === followed}
         aria-label={`follow pid ${one.pid}`}
-        title={followed ? "stop following" : "keep on top while the list moves"}
-        className={followed ? "text-accent" : "text-muted hover:text-accent"}
-        onClick={onFollow}
+        title={keyOf(one) === followed ? "stop following" : "keep on top while the list moves"}
+        className={`inline-grid size-6 place-items-center ${keyOf(one) === followed ? "text-accent" : "text-muted hover:text-accent"}`}
+        onClick={() => follow(one)}
       >
         <Pin size={12} aria-hidden="true" />
       </button>
-    </td>
-    <td className="pr-3 text-right">
-      <TapeLink server={server} one={one} />
-    </td>
-    <td className="pr-3 whitespace-nowrap">
-      {one.program} <span className="text-muted text-sm">{one.user}</span>
-    </td>
-    <td className="pr-3 whitespace-nowrap">
-      <Swatch one={one} /> {one.wait_label}
-    </td>
-    <td className="pr-3 text-right whitespace-nowrap">
-      {one.transaction_ms === null ? "–" : duration(one.transaction_ms)}
-    </td>
-    <td className="pr-3 text-right whitespace-nowrap">
-      {one.statement_ms === null || !one.active ? "–" : duration(one.statement_ms)}
-    </td>
-    <td className="pr-3 text-right" title={one.waits_for?.object ?? ""}>
-      {one.blocked_by.map((pid) => (pid === -1 ? "prepared" : pid)).join(", ")}
-    </td>
-    <td className="pr-3 text-right">{one.blocks ? <b>{one.blocks}</b> : ""}</td>
-    <td className="max-w-0 w-2/5 truncate font-mono text-xs" title={one.statement}>
-      <StatementLink server={server} one={one} />
-    </td>
-    <td className="pl-2 whitespace-nowrap">
-      {onEnd ? (
+    ),
+  },
+  {
+    id: "pid",
+    heading: "pid",
+    align: "right",
+    value: (one) => one.pid,
+    show: (one) => <TapeLink server={server} one={one} />,
+  },
+  { id: "program", heading: "program", value: (one) => one.program, show: (one) => <Who one={one} /> },
+  {
+    id: "doing",
+    heading: "doing",
+    value: (one) => one.wait_label,
+    show: (one) => (
+      <>
+        <Swatch one={one} /> {one.wait_label}
+      </>
+    ),
+  },
+  {
+    id: "transaction",
+    heading: "transaction open",
+    align: "right",
+    value: (one) => one.transaction_ms,
+    show: (one) => age(one.transaction_ms),
+  },
+  {
+    id: "statement",
+    heading: "statement runs",
+    align: "right",
+    value: (one) => (one.active ? one.statement_ms : null),
+    show: (one) => age(one.active ? one.statement_ms : null),
+  },
+  {
+    id: "blocked_by",
+    heading: "blocked by",
+    align: "right",
+    value: (one) => one.blocked_by.map(holder).join(", "),
+    say: (one) => one.waits_for?.object,
+    show: (one) => <Blockers server={server} one={one} />,
+  },
+  {
+    id: "blocks",
+    heading: "blocking",
+    title: "sessions that wait behind it, at any distance",
+    align: "right",
+    value: (one) => one.blocks,
+    show: (one) => (one.blocks ? <b>{one.blocks}</b> : ""),
+  },
+  { id: "database", heading: "database", optional: true, value: (one) => one.database },
+  { id: "client", heading: "client", optional: true, value: (one) => one.client },
+  {
+    id: "text",
+    heading: "statement",
+    wide: true,
+    value: (one) => one.statement,
+    say: (one) => one.statement,
+    show: (one) => <StatementText server={server} one={one} />,
+  },
+  {
+    id: "end",
+    heading: "end it",
+    fixed: true,
+    value: () => null,
+    show: (one) => {
+      const act = end(one);
+      return act ? (
         <button
           type="button"
-          className="text-accent hover:underline"
+          className="text-accent min-h-6 whitespace-nowrap hover:underline"
           aria-label={`end pid ${one.pid} …`}
-          onClick={onEnd}
+          onClick={act}
         >
           end …
         </button>
-      ) : null}
-    </td>
-  </tr>
+      ) : null;
+    },
+  },
+];
+
+const holder = (pid: number): string => (pid === -1 ? "prepared" : String(pid));
+
+/** Who stands in its way, each as the way to its tape. */
+const Blockers = ({ server, one }: { readonly server: number; readonly one: Live }) =>
+  one.blocked_by.map((pid, i) => (
+    <Fragment key={pid}>
+      {i ? ", " : ""}
+      {pid > 0 ? (
+        <Link
+          to="/servers/$server/sessions/$pid"
+          params={{ server: String(server), pid: String(pid) }}
+          className="hover:text-accent underline decoration-dotted"
+          title={one.waits_for?.object}
+        >
+          {pid}
+        </Link>
+      ) : (
+        holder(pid)
+      )}
+    </Fragment>
+  ));
+
+const Who = ({ one }: { readonly one: Watched }) => (
+  <>
+    {one.program} <span className="text-muted text-sm">{one.user}</span>
+  </>
+);
+
+const StatementText = ({ server, one }: { readonly server: number; readonly one: Watched }) => (
+  <span className="font-mono text-xs">
+    <StatementLink server={server} one={one} />
+  </span>
 );
 
 const Swatch = ({ one }: { readonly one: Schemas["WatchedSessionOut"] }) => (
@@ -262,44 +293,15 @@ const Past = ({ server, search, onSearch }: Omit<NowProps, "words" | "canEnd">) 
           only with errors in the log
         </label>
       </div>
-      <table className="font-condensed w-full">
-        <thead className="text-muted border-strong border-b text-left text-sm">
-          <tr>
-            <th className="pr-3 text-right font-normal">pid</th>
-            <th className="pr-3 font-normal">program</th>
-            <th className="pr-3 font-normal">client</th>
-            <th className="pr-3 font-normal">seen</th>
-            <th className="pr-3 text-right font-normal">seconds</th>
-            <th className="pr-3 text-right font-normal">waited for locks</th>
-            <th className="pr-3 text-right font-normal">errors</th>
-            <th className="pr-3 font-normal">mostly</th>
-            <th className="font-normal">last statement</th>
-          </tr>
-        </thead>
-        <tbody>
-          {data.sessions.map((one) => (
-            <tr key={keyOf(one)} className="border-line hover:bg-raised border-b">
-              <td className="pr-3 text-right">
-                <TapeLink server={server} one={one} />
-              </td>
-              <td className="pr-3 whitespace-nowrap">
-                {one.program} <span className="text-muted text-sm">{one.user}</span>
-              </td>
-              <td className="text-muted pr-3 text-sm">{one.client}</td>
-              <td className="pr-3 whitespace-nowrap">
-                {stamp(one.first)} – {clock(one.last)}
-              </td>
-              <td className="pr-3 text-right">{count(one.ticks)}</td>
-              <td className="pr-3 text-right">{one.lock_ticks ? <b>{count(one.lock_ticks)}</b> : ""}</td>
-              <td className="pr-3 text-right">{one.errors ? <b>{count(one.errors)}</b> : ""}</td>
-              <td className="pr-3 whitespace-nowrap">{one.main_wait}</td>
-              <td className="max-w-0 w-1/3 truncate font-mono text-xs" title={one.statement}>
-                <StatementLink server={server} one={one} />
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <DataTable
+        id="sessions-past"
+        label="Sessions of the window"
+        columns={pastColumns(server)}
+        rows={data.sessions}
+        rowKey={keyOf}
+        sort={readSort(search.order, "errors")}
+        onSort={(sort) => onSearch({ order: writeSort(sort) })}
+      />
       {data.total > data.sessions.length ? (
         <p className="text-muted text-sm">
           and {count(data.total - data.sessions.length)} more; narrow the window or the words.
@@ -308,3 +310,47 @@ const Past = ({ server, search, onSearch }: Omit<NowProps, "words" | "canEnd">) 
     </>
   );
 };
+
+const pastColumns = (server: number): Column<Schemas["SeenOut"]>[] => [
+  {
+    id: "pid",
+    heading: "pid",
+    align: "right",
+    value: (one) => one.pid,
+    show: (one) => <TapeLink server={server} one={one} />,
+  },
+  { id: "program", heading: "program", value: (one) => one.program, show: (one) => <Who one={one} /> },
+  { id: "client", heading: "client", value: (one) => one.client },
+  {
+    id: "seen",
+    heading: "seen",
+    value: (one) => one.first,
+    show: (one) => `${stamp(one.first)} – ${clock(one.last)}`,
+  },
+  { id: "seconds", heading: "seconds", align: "right", value: (one) => one.ticks, show: (one) => count(one.ticks) },
+  {
+    id: "locks",
+    heading: "waited for locks",
+    title: "seconds",
+    align: "right",
+    value: (one) => one.lock_ticks,
+    show: (one) => (one.lock_ticks ? <b>{count(one.lock_ticks)}</b> : ""),
+  },
+  {
+    id: "errors",
+    heading: "errors",
+    align: "right",
+    value: (one) => one.errors,
+    show: (one) => (one.errors ? <b>{count(one.errors)}</b> : ""),
+  },
+  { id: "mostly", heading: "mostly", value: (one) => one.main_wait },
+  { id: "database", heading: "database", optional: true, value: (one) => one.database },
+  {
+    id: "text",
+    heading: "last statement",
+    wide: true,
+    value: (one) => one.statement,
+    say: (one) => one.statement,
+    show: (one) => <StatementText server={server} one={one} />,
+  },
+];

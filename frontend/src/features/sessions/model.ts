@@ -5,19 +5,8 @@ import { plural } from "../../lib/units";
 
 type Live = Schemas["LiveSessionOut"];
 
-export const SORTS = ["blocks", "transaction", "statement", "pid", "program"] as const;
-export type Sort = (typeof SORTS)[number];
-
-const BY: Readonly<Record<Sort, (a: Live, b: Live) => number>> = {
-  blocks: (a, b) => b.blocks - a.blocks || (b.transaction_ms ?? -1) - (a.transaction_ms ?? -1),
-  transaction: (a, b) => (b.transaction_ms ?? -1) - (a.transaction_ms ?? -1),
-  statement: (a, b) => (b.statement_ms ?? -1) - (a.statement_ms ?? -1),
-  pid: (a, b) => a.pid - b.pid,
-  program: (a, b) => a.program.localeCompare(b.program),
-};
-
-/** Those that match, in order; the one that is followed stays on top wherever the list moves. */
-export function arranged(all: readonly Live[], sort: Sort, containing: string, followed: string | null): Live[] {
+/** Those that match, and the one that is followed; those who hold up most come first, then the oldest transactions. */
+export function arranged(all: readonly Live[], containing: string, followed: string | null): Live[] {
   const words = containing.trim().toLowerCase();
   const matches = (one: Live): boolean =>
     words === "" ||
@@ -26,10 +15,9 @@ export function arranged(all: readonly Live[], sort: Sort, containing: string, f
       [one.program, one.user, one.client, one.database, one.statement, one.wait_label, one.state].some((text) =>
         text.toLowerCase().includes(words),
       ));
-  const mine = (one: Live): number => (keyOf(one) === followed ? 0 : 1);
   return all
     .filter((one) => matches(one) || keyOf(one) === followed)
-    .toSorted((a, b) => mine(a) - mine(b) || BY[sort](a, b) || a.pid - b.pid);
+    .toSorted((a, b) => b.blocks - a.blocks || (b.transaction_ms ?? -1) - (a.transaction_ms ?? -1) || a.pid - b.pid);
 }
 
 /** What matters about everybody at the newest tick. */

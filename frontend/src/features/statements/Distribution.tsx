@@ -90,6 +90,7 @@ export const Distribution = (props: Props) => {
         </section>
       </div>
       <ExecutionList
+        server={props.server}
         rows={list.data ?? []}
         title={region ? "the longest of these" : "the longest"}
         showStatement={props.showStatement}

@@ -1,8 +1,9 @@
-import { cleanup, render, screen } from "@testing-library/react";
+import { cleanup, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
+import { shown } from "../../testing/shown";
 import { ExecutionList } from "./ExecutionList";
 
 afterEach(cleanup);
@@ -34,13 +35,15 @@ const execution = (change: Partial<Schemas["ExecutionOut"]> = {}): Schemas["Exec
 });
 
 const show = (rows: Schemas["ExecutionOut"][], onAsk = vi.fn()) =>
-  render(<ExecutionList rows={rows} title="the longest" showStatement={false} onAsk={onAsk} />);
+  shown(<ExecutionList server={3} rows={rows} title="the longest" showStatement={false} onAsk={onAsk} />);
 
 describe("single executions", () => {
-  it("stand where they began, with their phases, what they ran with, spills and plan", () => {
-    show([execution()]);
+  it("stand where they began, with their phases, what they ran with, spills and plan", async () => {
+    await show([execution()]);
     const row = screen.getAllByRole("row")[1];
     expect(row?.textContent).toContain("09:20:05");
+    const tape = screen.getByRole("link", { name: "11" }).getAttribute("href") ?? "";
+    expect(tape).toContain("/servers/3/sessions/11");
     expect(row?.textContent).toContain("1.25 s");
     expect(row?.textContent).toContain("– · 0.5 ms · 1.25 s");
     expect(row?.textContent).toContain("$1 = 'TW1'");
@@ -50,7 +53,7 @@ describe("single executions", () => {
 
   it("open to a text that is ready to run, and to asking for its plan", async () => {
     const onAsk = vi.fn();
-    show([execution()], onAsk);
+    await show([execution()], onAsk);
     await userEvent.click(screen.getByRole("button", { name: /09:20:05/ }));
     expect(screen.getByText("SELECT * FROM booking WHERE reference = 'TW1'")).toBeTruthy();
     await userEvent.click(screen.getByRole("button", { name: "estimate its plan" }));
@@ -62,18 +65,18 @@ describe("single executions", () => {
 
   it("say once that parameters were not kept, and why when one is opened", async () => {
     const bare = { statement: "", parameters: "" };
-    show([execution(bare), execution({ ...bare, place: 2 })]);
-    expect(screen.getByRole("columnheader", { name: "parameters were not kept" })).toBeTruthy();
+    await show([execution(bare), execution({ ...bare, place: 2 })]);
+    expect(screen.getByRole("columnheader", { name: /parameters were not kept/ })).toBeTruthy();
     expect(screen.queryByText("not kept")).toBeNull();
     await userEvent.click(screen.getAllByRole("button", { name: /09:20:05/ })[0] as HTMLElement);
     expect(screen.getByText(/kept only where the server's settings say so/)).toBeTruthy();
     cleanup();
-    show([execution(), execution({ ...bare, place: 2 })]);
+    await show([execution(), execution({ ...bare, place: 2 })]);
     expect(screen.getAllByText("not kept")).toHaveLength(1);
   });
 
-  it("are no table where there are none", () => {
-    const { container } = show([]);
+  it("are no table where there are none", async () => {
+    const { container } = await show([]);
     expect(container.innerHTML).toBe("");
   });
 });

@@ -1,125 +1,162 @@
+import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { stamp } from "../../lib/time";
 import { bytes, duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import { runnable } from "./executions";
 
+type Execution = Schemas["ExecutionOut"];
+
+const AROUND_MS = 30_000;
+
 interface Props {
-  readonly rows: readonly Schemas["ExecutionOut"][];
+  readonly server: number;
+  readonly rows: readonly Execution[];
   readonly title: string;
   readonly showStatement: boolean;
-  readonly onAsk: (execution: Schemas["ExecutionOut"], run: boolean) => void;
+  readonly onAsk: (execution: Execution, run: boolean) => void;
 }
 
-const keyOf = (one: Schemas["ExecutionOut"]): string => `${one.ended} ${one.pid} ${one.place}`;
+const keyOf = (one: Execution): string => `${one.ended} ${one.pid} ${one.place}`;
 
 /** Executions one by one, longest first; one opened shows what it was run with. */
-export const ExecutionList = ({ rows, title, showStatement, onAsk }: Props) => {
+export const ExecutionList = ({ server, rows, title, showStatement, onAsk }: Props) => {
   const [open, setOpen] = useState<string | null>(null);
   if (rows.length === 0) return null;
   const kept = showStatement || rows.some((one) => one.parameters || one.statement);
+  const detail = (one: Execution) =>
+    open === keyOf(one) ? <Opened one={one} onAsk={(run) => onAsk(one, run)} /> : null;
+  const toggle = (one: Execution) => setOpen(open === keyOf(one) ? null : keyOf(one));
   return (
-    <table className="font-condensed mt-2 w-full">
-      <caption className="text-left font-semibold">Executions, {title}</caption>
-      <thead>
-        <tr className="border-strong text-muted border-b text-left">
-          <th className="font-normal">began</th>
-          <th className="text-right font-normal">took</th>
-          <th
-            className="pl-3 text-right font-normal"
-            title="to parse, bind and execute, where the log tells them apart"
-          >
-            parse · bind · execute
-          </th>
-          <th className="pl-4 font-normal">
-            {showStatement ? "statement" : kept ? "with" : "parameters were not kept"}
-          </th>
-          <th className="pl-3 font-normal">program</th>
-          <th className="pl-3 font-normal">client</th>
-          <th className="pl-3 text-right font-normal">temp</th>
-          <th className="pl-3 font-normal">plan</th>
-        </tr>
-      </thead>
-      <tbody>
-        {rows.slice(0, 25).map((one) => (
-          <Row
-            key={keyOf(one)}
-            one={one}
-            open={open === keyOf(one)}
-            showStatement={showStatement}
-            kept={kept}
-            onOpen={() => setOpen(open === keyOf(one) ? null : keyOf(one))}
-            onAsk={(run) => onAsk(one, run)}
-          />
-        ))}
-      </tbody>
-    </table>
+    <section aria-label={`Executions, ${title}`} className="mt-2">
+      <h2 className="font-semibold">Executions, {title}</h2>
+      <DataTable
+        id="executions"
+        label={`Executions, ${title}`}
+        columns={columnsOf({ server, open, showStatement, kept, toggle })}
+        rows={rows}
+        rowKey={keyOf}
+        sort={{ by: "took", descending: true }}
+        detail={detail}
+      />
+    </section>
   );
 };
 
-interface RowProps {
-  readonly one: Schemas["ExecutionOut"];
-  readonly open: boolean;
+interface Columns {
+  readonly server: number;
+  readonly open: string | null;
   readonly showStatement: boolean;
   readonly kept: boolean;
-  readonly onOpen: () => void;
-  readonly onAsk: (run: boolean) => void;
+  readonly toggle: (one: Execution) => void;
 }
 
 const phase = (ms: number | null): string => (ms === null ? "–" : duration(ms));
+const phases = (one: Execution): string =>
+  one.parse_ms === null && one.bind_ms === null
+    ? ""
+    : `${phase(one.parse_ms)} · ${phase(one.bind_ms)} · ${phase(one.execute_ms)}`;
 
-const Row = ({ one, open, showStatement, kept, onOpen, onAsk }: RowProps) => {
-  const phases = one.parse_ms !== null || one.bind_ms !== null;
-  const words = showStatement ? one.label : one.parameters || one.statement;
-  return (
+const columnsOf = ({ server, open, showStatement, kept, toggle }: Columns): Column<Execution>[] => [
+  {
+    id: "began",
+    heading: "began",
+    value: (one) => one.started,
+    show: (one) => (
+      <button
+        type="button"
+        className="hover:text-accent min-h-6"
+        aria-expanded={open === keyOf(one)}
+        onClick={() => toggle(one)}
+      >
+        {open === keyOf(one) ? "▾" : "▸"} {stamp(one.started, true)}
+      </button>
+    ),
+  },
+  {
+    id: "took",
+    heading: "took",
+    align: "right",
+    value: (one) => one.took_ms,
+    show: (one) => <b className="font-semibold">{duration(one.took_ms)}</b>,
+  },
+  {
+    id: "phases",
+    heading: "parse · bind · execute",
+    title: "where the log tells them apart",
+    align: "right",
+    value: phases,
+  },
+  {
+    id: "words",
+    heading: showStatement ? "statement" : kept ? "with" : "parameters were not kept",
+    wide: true,
+    value: (one) => (showStatement ? one.label : one.parameters || one.statement),
+    say: (one) => (showStatement ? one.label : one.parameters || one.statement),
+    show: (one) => {
+      const words = showStatement ? one.label : one.parameters || one.statement;
+      if (!words) return kept ? <span className="text-muted">not kept</span> : null;
+      return <span className="font-mono text-xs">{words}</span>;
+    },
+  },
+  {
+    id: "session",
+    heading: "pid",
+    title: "its session, second by second",
+    align: "right",
+    value: (one) => one.pid,
+    show: (one) => (
+      <Link
+        to="/servers/$server/sessions/$pid"
+        params={{ server: String(server), pid: String(one.pid) }}
+        search={{ from: one.started - AROUND_MS, to: one.ended + AROUND_MS }}
+        className="hover:text-accent underline decoration-dotted"
+      >
+        {one.pid}
+      </Link>
+    ),
+  },
+  { id: "program", heading: "program", value: (one) => one.program },
+  { id: "client", heading: "client", value: (one) => one.client },
+  {
+    id: "temp",
+    heading: "temporary files",
+    align: "right",
+    value: (one) => one.temp_bytes,
+    show: (one) => (one.temp_bytes ? bytes(one.temp_bytes) : ""),
+  },
+  { id: "plan", heading: "plan", value: (one) => one.plan_gist, say: (one) => one.plan_gist },
+  { id: "user", heading: "user", optional: true, value: (one) => one.user },
+  { id: "database", heading: "database", optional: true, value: (one) => one.database },
+];
+
+interface OpenedProps {
+  readonly one: Execution;
+  readonly onAsk: (run: boolean) => void;
+}
+
+/** What one execution was run with, and what can be asked about it. */
+const Opened = ({ one, onAsk }: OpenedProps) =>
+  one.statement ? (
     <>
-      <tr className="border-line hover:bg-raised border-b">
-        <td className="whitespace-nowrap">
-          <button type="button" className="hover:text-accent" aria-expanded={open} onClick={onOpen}>
-            {open ? "▾" : "▸"} {stamp(one.started, true)}
-          </button>
-        </td>
-        <td className="text-right font-semibold whitespace-nowrap">{duration(one.took_ms)}</td>
-        <td className="text-muted pl-3 text-right text-sm whitespace-nowrap">
-          {phases ? `${phase(one.parse_ms)} · ${phase(one.bind_ms)} · ${phase(one.execute_ms)}` : ""}
-        </td>
-        <td className="max-w-0 w-1/3 truncate pl-4 font-mono text-xs" title={words}>
-          {words || (kept ? <span className="text-muted font-sans">not kept</span> : null)}
-        </td>
-        <td className="pl-3 whitespace-nowrap">{one.program}</td>
-        <td className="text-muted pl-3 text-sm whitespace-nowrap">{one.client}</td>
-        <td className="pl-3 text-right text-sm whitespace-nowrap">{one.temp_bytes ? bytes(one.temp_bytes) : ""}</td>
-        <td className="max-w-40 truncate pl-3 text-sm" title={one.plan_gist}>
-          {one.plan_gist}
-        </td>
-      </tr>
-      {open ? (
-        <tr>
-          <td colSpan={8} className="bg-raised px-4 py-2">
-            {one.statement ? (
-              <>
-                <pre className="max-h-40 overflow-auto font-mono text-xs whitespace-pre-wrap">
-                  {runnable(one.statement, one.parameters)}
-                </pre>
-                <p className="mt-1 flex gap-2 text-sm">
-                  <Button onClick={() => void navigator.clipboard.writeText(runnable(one.statement, one.parameters))}>
-                    copy, ready to run
-                  </Button>
-                  <Button onClick={() => onAsk(false)}>estimate its plan</Button>
-                  <Button onClick={() => onAsk(true)}>run it once and measure …</Button>
-                </p>
-              </>
-            ) : (
-              <p className="text-muted text-sm">
-                Statement and parameters of single executions are kept only where the server&apos;s settings say so, or
-                during a close watch, and shown to operators: they can be personal data.
-              </p>
-            )}
-          </td>
-        </tr>
-      ) : null}
+      <pre className="max-h-40 overflow-auto font-mono text-xs whitespace-pre-wrap">
+        {runnable(one.statement, one.parameters)}
+      </pre>
+      <p className="mt-1 flex gap-2 text-sm">
+        <Button onClick={() => void navigator.clipboard.writeText(runnable(one.statement, one.parameters))}>
+          copy, ready to run
+        </Button>
+        <Button onClick={() => onAsk(false)}>estimate its plan</Button>
+        <Button onClick={() => onAsk(true)}>run it once and measure …</Button>
+      </p>
     </>
+  ) : (
+    <p className="text-muted text-sm">
+      Statement and parameters of single executions are kept only where the server&apos;s settings say so, or during a
+      close watch, and shown to operators: they can be personal data.
+    </p>
   );
-};

@@ -9,6 +9,7 @@ import { Coverage, Uncounted } from "./RankingNotes";
 import { RankingTable } from "./RankingTable";
 import { AnswerState } from "../../ui/Answer";
 import { SearchField } from "../../ui/SearchField";
+import { readSort, writeSort } from "../../ui/table/DataTable";
 import type { RankingSearch } from "./statements.route";
 
 const NONE: string[] = [];
@@ -20,11 +21,13 @@ interface Props {
 
 /** Statements of the window, ranked by any measure. A click on a heading ranks by it. */
 export const RankingPage = ({ server, search, onSearch }: Props) => {
-  const sort: Measure = isMeasure(search.sort) ? search.sort : "total_ms";
+  const order = readSort(search.sort, "total_ms");
+  const sort: Measure = isMeasure(order.by) ? order.by : "total_ms";
   const spec = windowOf(search);
   const where = search.where ?? NONE;
   const given = {
     sort,
+    ascending: !order.descending,
     containing: search.containing ?? "",
     where,
     tools: search.tools === "shown",
@@ -37,6 +40,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
   const span = found ? found.end - found.start : 0;
   const query = new URLSearchParams({
     sort,
+    ascending: String(given.ascending),
     containing: given.containing,
     tools: String(given.tools),
     starred: String(given.starred),
@@ -44,6 +48,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
   });
   for (const one of where) query.append("where", one);
   for (const one of given.pick) query.append("pick", one);
+  const whole = `/api/v1/servers/${server}/statements/export?${query}`;
   return (
     <div className="flex h-full flex-col px-6 pt-2">
       <div className="mb-2 flex items-center justify-between gap-4">
@@ -56,18 +61,6 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
             onChange={(containing) => onSearch({ containing })}
             className="w-52"
           />
-          <a
-            className="text-accent hover:underline"
-            href={`/api/v1/servers/${server}/statements/export?${query}&format=csv`}
-          >
-            CSV
-          </a>
-          <a
-            className="text-accent hover:underline"
-            href={`/api/v1/servers/${server}/statements/export?${query}&format=jsonl`}
-          >
-            JSON Lines
-          </a>
         </div>
       </div>
       <Conditions search={search} onSearch={onSearch} />
@@ -94,15 +87,20 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
           {given.starred ? "show all, not only the starred" : "only the starred"}
         </button>
       </p>
-      <div className={`min-h-0 grow overflow-auto ${ranking.isPlaceholderData ? "opacity-50" : ""}`}>
+      <div className={`flex min-h-0 grow flex-col ${ranking.isPlaceholderData ? "opacity-50" : ""}`}>
         {found && found.rows.length > 0 ? (
           <RankingTable
             found={found}
             usual={usual}
             sort={sort}
+            ascending={given.ascending}
             server={server}
             search={search}
-            onSort={(name) => onSearch({ sort: name })}
+            onSort={(name, up) => onSearch({ sort: writeSort({ by: name, descending: !up }) })}
+            files={[
+              { label: "all statements as CSV", href: `${whole}&format=csv` },
+              { label: "all statements as JSON Lines", href: `${whole}&format=jsonl` },
+            ]}
           />
         ) : null}
         {found && found.rows.length === 0 ? (

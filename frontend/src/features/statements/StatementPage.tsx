@@ -134,7 +134,12 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
 
 const StatementText = ({ statement }: { readonly statement: Schemas["StatementOut"] }) => (
   <div className="border-line mt-1 flex items-start gap-2 border-y py-1">
-    <pre className="max-h-32 grow overflow-auto font-mono text-xs whitespace-pre-wrap" tabIndex={0}>
+    <pre
+      className="max-h-32 grow overflow-auto font-mono text-xs whitespace-pre-wrap"
+      tabIndex={0}
+      role="region"
+      aria-label="text of the statement"
+    >
       {statement.text ??
         "Its text is not known (yet). The server gives it once the statement has ended for the first time."}
     </pre>

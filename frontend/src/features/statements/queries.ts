@@ -16,6 +16,7 @@ const slower = (spec: WindowSpec): number | false => {
 
 export interface RankingSpec {
   readonly sort: Measure;
+  readonly ascending: boolean;
   readonly containing: string;
   readonly where: string[];
   readonly tools: boolean;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { toCsv, toJsonl } from "./saving";
+import { toCsv, toJsonl } from "./tableFile";
 
 describe("a table as CSV", () => {
   it("quotes what would break a line, and leaves gaps empty", () => {
