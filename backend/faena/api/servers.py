@@ -11,6 +11,7 @@ from faena.apps.accounts.roles import Role
 from faena.apps.answers.glance import Glanced, glance_at, glance_of
 from faena.apps.collecting import collectors
 from faena.apps.servers import actions, selectors
+from faena.apps.servers.clock import clock_of
 from faena.core.answers.trouble import score
 from faena.core.errors import BadInput
 from faena.sources.postgres.check import role_script
@@ -34,7 +35,7 @@ class RecentOut(Out):
 
 
 class ServerOut(Out):
-    """A server without its credentials. Loads are mean active sessions; null where nothing was sampled."""
+    """A server without its credentials; `zone` is the time zone by whose clock its days are counted. Loads are mean active sessions; null where nothing was sampled."""
 
     id: int
     name: str
@@ -44,6 +45,7 @@ class ServerOut(Out):
     version: str | None
     cores: int | None
     period_ms: int
+    zone: str
     state: str
     state_message: str
     freshness_ms: int | None
@@ -119,6 +121,7 @@ def _glance(found: Glanced) -> ServerOut:
         version=server.facts.get("version_text"),
         cores=server.cores,
         period_ms=server.period_ms,
+        zone=clock_of(server).name,
         state=found.state,
         state_message=server.state_message,
         freshness_ms=found.freshness_ms,

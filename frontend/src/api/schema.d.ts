@@ -4179,7 +4179,7 @@ export interface components {
         };
         /**
          * ServerOut
-         * @description A server without its credentials. Loads are mean active sessions; null where nothing was sampled.
+         * @description A server without its credentials; `zone` is the time zone by whose clock its days are counted. Loads are mean active sessions; null where nothing was sampled.
          */
         ServerOut: {
             /** Address */
@@ -4233,6 +4233,8 @@ export interface components {
             trouble_words: string;
             /** Version */
             version: string | null;
+            /** Zone */
+            zone: string;
         };
         /**
          * ServersOut

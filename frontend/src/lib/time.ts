@@ -1,4 +1,5 @@
-// Moments as text, in the reader's own time zone, which the screen names.
+// Moments as text, by the clock that the reader has chosen (zone.ts), which the screen names.
+import { aheadMs, fromWall, shownZone, wall } from "./zone";
 
 const NOTICED_MS = 5000; // what Faena's clock may differ from this machine's before it matters
 let ahead = 0;
@@ -16,27 +17,26 @@ const two = (n: number): string => n.toString().padStart(2, "0");
 
 /** "14:05:09", or "14:05" where seconds would only fill the line. */
 export function clock(at: number, withSeconds = true): string {
-  const d = new Date(at);
-  const base = `${two(d.getHours())}:${two(d.getMinutes())}`;
-  return withSeconds ? `${base}:${two(d.getSeconds())}` : base;
+  const d = wall(at);
+  const base = `${two(d.getUTCHours())}:${two(d.getUTCMinutes())}`;
+  return withSeconds ? `${base}:${two(d.getUTCSeconds())}` : base;
 }
 
+const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"] as const;
 const WEEKDAYS = ["Sun", "Mon", "Tue", "Wed", "Thu", "Fri", "Sat"] as const;
 
 /** "today", "yesterday" or "Mon 23 Nov", with the year where it is another one; `now` decides what today is. */
 export function day(at: number, now: number): string {
-  const d = new Date(at);
-  const midnight = new Date(now);
-  midnight.setHours(0, 0, 0, 0);
-  const start = new Date(at);
-  start.setHours(0, 0, 0, 0);
-  const days = Math.round((midnight.getTime() - start.getTime()) / 86_400_000);
+  const d = wall(at);
+  const today = wall(now);
+  const days = dayNumber(today) - dayNumber(d);
   if (days === 0) return "today";
   if (days === 1) return "yesterday";
-  const month = d.toLocaleString("en", { month: "short" });
-  const year = d.getFullYear() === midnight.getFullYear() ? "" : ` ${d.getFullYear()}`;
-  return `${WEEKDAYS[d.getDay()] ?? ""} ${d.getDate()} ${month}${year}`;
+  const year = d.getUTCFullYear() === today.getUTCFullYear() ? "" : ` ${d.getUTCFullYear()}`;
+  return `${WEEKDAYS[d.getUTCDay()] ?? ""} ${d.getUTCDate()} ${MONTHS[d.getUTCMonth()] ?? ""}${year}`;
 }
+
+const dayNumber = (on: Date): number => Math.floor(on.getTime() / 86_400_000);
 
 /** "14:05:09" of today, else "yesterday 14:05:09" or "Mon 23 Nov 14:05:09". */
 export function stamp(at: number, withSeconds = true, now = present()): string {
@@ -46,9 +46,7 @@ export function stamp(at: number, withSeconds = true, now = present()): string {
 
 /** The same time of day so many days before, also across a change to summer time, when a day has 23 or 25 hours. */
 export function daysBefore(at: number, days: number): number {
-  const d = new Date(at);
-  d.setDate(d.getDate() - days);
-  return d.getTime();
+  return fromWall(wall(at).getTime() - days * 86_400_000);
 }
 
 /** "today 14:05:09", or without the seconds. */
@@ -63,10 +61,10 @@ export function span(from: number, to: number, now: number): string {
     : `${clock(from, false)} ${a} – ${clock(to, false)} ${b}`;
 }
 
-/** Name of the reader's time zone with its offset: "Europe/Lisbon, UTC+1". */
+/** Name of the time zone that is shown, with its offset: "Europe/Lisbon, UTC+1". */
 export function zone(at: number): string {
-  const minutes = -new Date(at).getTimezoneOffset();
-  const name = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  const minutes = Math.round(aheadMs(at) / 60_000);
+  const name = shownZone() ?? Intl.DateTimeFormat().resolvedOptions().timeZone;
   const offset = minutes === 0 ? "UTC" : `UTC${minutes > 0 ? "+" : "−"}${offsetWords(Math.abs(minutes))}`;
   return name === "UTC" ? "UTC" : `${name}, ${offset}`;
 }
@@ -79,27 +77,29 @@ const offsetWords = (minutes: number): string =>
 export function readMoment(text: string, now: number): number | null {
   const match = /^\s*(?:(\d{4})-(\d{2})-(\d{2})[ T])?(\d{1,2}):(\d{2})(?::(\d{2}))?\s*$/.exec(text);
   if (!match) return null;
-  const today = new Date(now);
+  const today = wall(now);
   const [, y, mo, d, h, mi, s] = match;
   const [hour, minute, second] = [Number(h), Number(mi), Number(s ?? "0")];
   if (hour > 23 || minute > 59 || second > 59) return null;
-  const at =
-    y !== undefined
-      ? new Date(Number(y), Number(mo) - 1, Number(d), hour, minute, second)
-      : new Date(today.getFullYear(), today.getMonth(), today.getDate(), hour, minute, second);
-  if (y !== undefined && (at.getMonth() !== Number(mo) - 1 || at.getDate() !== Number(d))) return null; // 31 February
-  return at.getTime();
+  const on =
+    y === undefined
+      ? Date.UTC(today.getUTCFullYear(), today.getUTCMonth(), today.getUTCDate(), hour, minute, second)
+      : Date.UTC(Number(y), Number(mo) - 1, Number(d), hour, minute, second);
+  const told = new Date(on);
+  if (y !== undefined && (told.getUTCMonth() !== Number(mo) - 1 || told.getUTCDate() !== Number(d))) return null; // 31 February
+  return fromWall(on);
 }
 
 /** For an input field: "2026-11-23 09:20:15". */
-export function writeMoment(at: number): string {
-  const d = new Date(at);
-  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())} ${clock(at)}`;
-}
+export const writeMoment = (at: number): string => `${date(at)} ${clock(at)}`;
 
 /** A moment as the browser's own field for day and time writes it, to the minute. */
-export function localMinute(at: number): string {
-  const d = new Date(at);
-  const two = (n: number): string => String(n).padStart(2, "0");
-  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())}T${two(d.getHours())}:${two(d.getMinutes())}`;
+export const localMinute = (at: number): string => `${date(at)}T${clock(at, false)}`;
+
+/** Inverse of localMinute; null when it is no moment. */
+export const readLocalMinute = (text: string, now: number): number | null => readMoment(text, now);
+
+function date(at: number): string {
+  const d = wall(at);
+  return `${d.getUTCFullYear()}-${two(d.getUTCMonth() + 1)}-${two(d.getUTCDate())}`;
 }

@@ -1,10 +1,11 @@
 import type { ReactNode } from "react";
 
-import { present, zone } from "../lib/time";
+import { present } from "../lib/time";
 import { type Base, type WindowSpec, windowOf } from "../lib/view";
 import { useChange } from "./screen";
 import { useWindowKeys } from "./windowKeys";
 import { WindowPicker } from "./WindowPicker";
+import { ZoneChoice } from "./ZoneChoice";
 
 interface Props {
   readonly title: ReactNode;
@@ -24,7 +25,9 @@ export const OverviewFrame = ({ title, search, usual, children }: Props) => {
       <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] items-end gap-5 border-b px-6 pt-1.5 pb-1">
         <div>
           <h2 className="text-lg font-semibold">{title}</h2>
-          <p className="text-muted text-sm">all times in {zone(present())}</p>
+          <p className="text-muted text-sm">
+            all times in <ZoneChoice at={present()} />
+          </p>
         </div>
         <div className="text-sm">
           <WindowPicker spec={spec} now={present()} onWindow={show} />

@@ -4,7 +4,7 @@ import { type ReactNode, useEffect, useState } from "react";
 
 import { loadQuery, marksQuery } from "../api/queries";
 import { Rail } from "../charts/Rail";
-import { clock, zone, present } from "../lib/time";
+import { clock, present } from "../lib/time";
 import { DEFAULT_RAIL_S, type Base, type WindowSpec, around, bounds, follows, windowOf } from "../lib/view";
 import { Choice } from "../ui/Choice";
 import { RAIL_LENGTHS_S, railLength } from "./railLength";
@@ -14,6 +14,7 @@ import { useHere } from "./places";
 import { useChange } from "./screen";
 import { useWindowKeys } from "./windowKeys";
 import { WindowPicker } from "./WindowPicker";
+import { ZoneChoice } from "./ZoneChoice";
 
 const RAIL_LENGTHS = RAIL_LENGTHS_S.map((seconds) => ({
   value: String(seconds),
@@ -89,7 +90,7 @@ export const ServerFrame = ({ server, search, children }: Props) => {
                 onChange={(value) => change({ rail: Number(value) })}
               />
             </span>
-            <span title="all times are in this zone">{zone(now)}</span>
+            <ZoneChoice at={now} />
           </div>
         </div>
       </div>

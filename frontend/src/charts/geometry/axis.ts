@@ -2,6 +2,7 @@
 import { scaleLinear } from "d3-scale";
 
 import { clock, day } from "../../lib/time";
+import { fromWall, wall } from "../../lib/zone";
 
 export interface AxisTick {
   readonly at: number;
@@ -18,12 +19,13 @@ export function timeTicks(from: number, to: number, width: number, now: number, 
   if (width <= 0 || length <= 0) return [];
   const least = (apart * length) / width / 1000; // seconds between two ticks that stand far enough apart
   const step = 1000 * (STEPS_S.find((s) => s >= least) ?? WEEK_S * Math.ceil(least / WEEK_S));
-  // Round in local time: a tick at midnight should lie on the reader's midnight.
-  const offset = new Date(from).getTimezoneOffset() * 60_000;
-  const first = Math.ceil((from - offset) / step) * step + offset;
+  // Round by the clock that is shown, tick by tick: its offset may change within the axis.
+  const first = Math.ceil(wall(from).getTime() / step) * step;
   const ticks: AxisTick[] = [];
-  for (let at = first; at < to; at += step) {
-    const midnight = new Date(at).getHours() === 0 && new Date(at).getMinutes() === 0;
+  for (let told = first; fromWall(told) < to; told += step) {
+    const at = fromWall(told);
+    if (at < from) continue; // an hour that the clock had twice
+    const midnight = told % 86_400_000 === 0;
     const label = step >= 86_400_000 || (midnight && length > 43_200_000) ? day(at, now) : clock(at, step < 60_000);
     const x = ((at - from) / length) * width;
     if (x < width - 7 * label.length) ticks.push({ at, x, label }); // a word cut off at the edge helps nobody

@@ -3,7 +3,7 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { ask, client, type Schemas } from "../../api/client";
-import { localMinute, present, when } from "../../lib/time";
+import { localMinute, present, readLocalMinute, when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
@@ -184,7 +184,7 @@ const Handling = ({ server, pattern, comments, canAct }: HandlingProps) => {
       ask(
         client.PUT("/api/v1/servers/{server_id}/deadlocks/{pattern}/handled", {
           params: { path },
-          body: { handled, change, at: handled && since ? Date.parse(since) : null },
+          body: { handled, change, at: handled && since ? readLocalMinute(since, present()) : null },
         }),
       ),
     onSuccess: () => {

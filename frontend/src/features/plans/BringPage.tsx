@@ -5,6 +5,7 @@ import { type DragEvent, useState } from "react";
 import { ask, client } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
+import { when } from "../../lib/time";
 import { AnswerState } from "../../ui/Answer";
 import { recentPlansQuery } from "./queries";
 
@@ -86,7 +87,7 @@ export const BringPage = ({ onPlan }: Props) => {
               <Link to="/plans/$key" params={{ key: one.key }} className="text-accent hover:underline">
                 {one.title || "without a title"}
               </Link>
-              <div className="text-muted text-sm">{new Date(one.brought_at).toLocaleString()}</div>
+              <div className="text-muted text-sm">{when(Date.parse(one.brought_at))}</div>
             </li>
           ))}
         </ul>

@@ -68,10 +68,11 @@ export function DataTable<Row>(props: Props<Row>) {
     getRowId: rowKey,
     state: { sorting, columnVisibility: visibility(columns, layout) },
     manualSorting: props.manual === true,
+    autoResetAll: false, // rows that are made anew with each drawing would otherwise draw again without end
     getCoreRowModel: getCoreRowModel(),
     getSortedRowModel: getSortedRowModel(),
   });
-  const box = useRef<HTMLDivElement>(null);
+  const [box, setBox] = useState<HTMLDivElement | null>(null); // state, since what is in sight is asked of it once it is there
   const turn = (column: string) => {
     const numbers = rows.some((row) => typeof columns.find((one) => one.id === column)?.value(row) === "number");
     const next = { by: column, descending: by.by === column ? !by.descending : numbers };
@@ -83,8 +84,9 @@ export function DataTable<Row>(props: Props<Row>) {
   const found = top
     ? [...sorted.filter((row) => top(row.original)), ...sorted.filter((row) => !top(row.original))]
     : sorted;
+  const bounded = found.length > MANY && !className.includes("grow") ? "max-h-[75vh]" : "";
   return (
-    <div ref={box} className={`relative overflow-auto ${className}`}>
+    <div ref={setBox} className={`relative overflow-auto ${bounded} ${className}`}>
       <table aria-label={label} aria-rowcount={found.length + 1} className="font-condensed w-full">
         <thead className="bg-ground sticky top-0 z-10">
           {table.getHeaderGroups().map((group) => (
@@ -120,7 +122,7 @@ export function DataTable<Row>(props: Props<Row>) {
 }
 
 interface BodyProps<Row> extends Props<Row> {
-  readonly box: React.RefObject<HTMLDivElement | null>;
+  readonly box: HTMLDivElement | null;
   readonly found: readonly TableRow<Row>[];
   readonly widths: Layout["widths"];
 }
@@ -129,7 +131,7 @@ function Body<Row>({ box, found, widths, link, mark, current, detail, columns }:
   const few = found.length <= MANY;
   const virtual = useVirtualizer({
     count: few ? 0 : found.length,
-    getScrollElement: () => box.current,
+    getScrollElement: () => box,
     estimateSize: () => ROW_PX,
     overscan: 20,
   });
@@ -144,7 +146,7 @@ function Body<Row>({ box, found, widths, link, mark, current, detail, columns }:
     event.preventDefault();
     if (!few) virtual.scrollToIndex(to);
     const focus = () => {
-      const row = box.current?.querySelector<HTMLElement>(`tr[data-at="${to}"]`);
+      const row = box?.querySelector<HTMLElement>(`tr[data-at="${to}"]`);
       (row?.querySelector<HTMLElement>("a,button") ?? row)?.focus();
     };
     if (few) focus();
@@ -215,6 +217,7 @@ function Heading<Row>({ header, by, width, onTurn, onWidth }: HeadingProps<Row>)
   return (
     <th
       ref={cell}
+      aria-label={column.heading}
       aria-sort={mine ? way : "none"}
       style={sized(width)}
       className={`relative py-1 font-normal whitespace-nowrap ${column.align === "right" ? "pl-3 text-right" : "pr-3 text-left"}`}
