@@ -198,7 +198,7 @@ def test_axe_finds_nothing_serious_on_a_statement_and_its_plans(page: Page, them
     expect(page.get_by_role("table", name="Executions")).to_be_visible()
     assert serious(page) == []
     compare.click()
-    expect(page.get_by_role("table", name="Ledger of the plan").last).to_be_visible()
+    expect(page.get_by_role("table", name="Both plans, step by step")).to_be_visible()
     assert serious(page) == []
     page.get_by_role("link", name=re.compile("^First")).click()
     page.wait_for_url(re.compile(r"/plans/[^/]+\?"))
