@@ -17,13 +17,14 @@ interface Props {
 /** In which zone all times are shown, and the choice of another. */
 export const ZoneChoice = ({ at }: Props) => {
   const router = useRouter();
+  // The one that is chosen is named as it is; the others say whose they are.
+  const options = ZONE_CHOICES.map((value) => ({ value, label: value === zoneChoice() ? zone(at) : WORDS[value] }));
   return (
-    <span title="all times are in this zone" className="inline-flex items-baseline gap-1">
-      {zone(at)}
+    <span title="all times are in this zone">
       <Choice
         label="times are shown in"
         value={zoneChoice()}
-        options={ZONE_CHOICES.map((value) => ({ value, label: WORDS[value] }))}
+        options={options}
         onChange={(next) => {
           chooseZone(next);
           router.history.go(0); // every word on the page tells a time; a page anew is sure to have none of the old

@@ -220,7 +220,7 @@ function Heading<Row>({ header, by, width, onTurn, onWidth }: HeadingProps<Row>)
       aria-label={column.heading}
       aria-sort={mine ? way : "none"}
       style={sized(width)}
-      className={`relative py-1 font-normal whitespace-nowrap ${column.align === "right" ? "pl-3 text-right" : "pr-3 text-left"}`}
+      className={`relative py-1 pl-3 font-normal whitespace-nowrap ${column.align === "right" ? "text-right" : "text-left"}`}
     >
       <button
         type="button"
@@ -311,10 +311,10 @@ export const isShown = <Row,>(column: Column<Row>, layout: Layout): boolean =>
 
 const cellClass = <Row,>(column: Column<Row>): string =>
   column.wide
-    ? "w-2/5 max-w-0 min-w-56 truncate py-1 pr-3"
+    ? "w-2/5 max-w-0 min-w-56 truncate py-1 pl-3"
     : column.align === "right"
       ? "py-1 pl-3 text-right whitespace-nowrap"
-      : "max-w-72 truncate py-1 pr-3";
+      : "max-w-72 truncate py-1 pl-3";
 
 const sized = (px: number | undefined) => (px === undefined ? undefined : { width: px, minWidth: px, maxWidth: px });
 
