@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
+import { live } from "../../testing/sessions";
 import {
   alike,
   blockingSentence,
@@ -12,29 +13,6 @@ import {
   ranWords,
   rootWords,
 } from "./model";
-
-const live = (pid: number, more: Partial<Schemas["LiveSessionOut"]> = {}): Schemas["LiveSessionOut"] => ({
-  pid,
-  started_s: 100,
-  state: "active",
-  active: true,
-  kind: "running",
-  wait: "",
-  wait_label: "running, no wait",
-  query_id: null,
-  statement: "",
-  database: "ferry",
-  user: "web",
-  program: `p${pid}`,
-  client: "127.0.0.9",
-  backend: "client backend",
-  transaction_ms: 10 * pid,
-  statement_ms: 5,
-  blocked_by: [],
-  blocks: 0,
-  waits_for: null,
-  ...more,
-});
 
 const episode = (more: Partial<Schemas["EpisodeOut"]> = {}): Schemas["EpisodeOut"] => ({
   pid: 7,

@@ -1,32 +1,9 @@
 import { describe, expect, it } from "vitest";
 
-import type { Schemas } from "../../api/client";
 import { keyOf } from "../../charts/sessions";
+import { live } from "../../testing/sessions";
 import { afterWords, endFacts } from "./EndDialog";
 import { arranged, nowSentence } from "./model";
-
-const live = (pid: number, more: Partial<Schemas["LiveSessionOut"]> = {}): Schemas["LiveSessionOut"] => ({
-  pid,
-  started_s: 100,
-  state: "active",
-  active: true,
-  kind: "running",
-  wait: "",
-  wait_label: "running, no wait",
-  query_id: null,
-  statement: "",
-  database: "ferry",
-  user: "web",
-  program: `p${pid}`,
-  client: "127.0.0.9",
-  backend: "client backend",
-  transaction_ms: 10 * pid,
-  statement_ms: 5,
-  blocked_by: [],
-  blocks: 0,
-  waits_for: null,
-  ...more,
-});
 
 describe("arranged", () => {
   const [first, second, third] = [
