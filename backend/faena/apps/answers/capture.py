@@ -92,7 +92,7 @@ def _state(server: Server, now: int) -> CaptureState:
 
 
 def _needs(server: Server, now: int) -> Sequence[LogNeed]:
-    """Of a server that was connected once, and of whose engine it is known."""
+    """What the server's log needs; nothing before it was connected once, or where its engine does not tell."""
     facts, log_needs = server.facts, profile_of(server).log_needs
     if log_needs is None or "settings" not in facts:
         return ()

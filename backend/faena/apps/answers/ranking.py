@@ -142,7 +142,7 @@ def label_of(text: Text | None, query_id: QueryId) -> str:
 
 
 def with_text(row: Ranked, text: Text | None) -> RankedStatement:
-    """With its text as far as that was learned."""
+    """A ranked statement with its text and tables, as far as they were learned."""
     return RankedStatement(row, label_of(text, row.figures.query_id), text.tables if text else "")
 
 

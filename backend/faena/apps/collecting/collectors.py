@@ -11,7 +11,7 @@ SILENT_MS = 10_000  # a collector tells of itself every two seconds
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Collector:
-    """As it last told of itself: `told` is its status as it wrote it."""
+    """A collector as it was last seen. `told` is the status that it wrote of itself."""
 
     holder: str
     version: str

@@ -47,7 +47,7 @@ class Destinations:
         self._of[kind](server_id, records)
 
     def forget(self) -> None:
-        """What was learned of servers, to be read anew."""
+        """Drop the dictionaries kept of servers, so that they are read from the store again."""
         self._codebooks.clear()
         self._kindbooks.clear()
 

@@ -57,7 +57,7 @@ register(Engine(profile=IMPORTED))
 
 
 def engine_of(server: Server) -> Engine:
-    """Of a server. Raises BadInput for one of an engine that this version does not know."""
+    """The engine of a server. Raises BadInput where this version does not know it."""
     if server.engine not in _engines:
         raise BadInput(
             f"{server.name} is of the engine {server.engine!r}, which this version does not know", field="server"
