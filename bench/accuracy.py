@@ -161,10 +161,9 @@ def usual_cells() -> None:
 def indexes() -> None:
     """The cases of the tests on the bench's own server, judged by statistics and by the plan alone."""
     sys.path[:0] = [str(TESTS / "sources"), str(TESTS)]
-    os.environ.setdefault("FAENA_TEST_FERRY_PORT", "54751")
-    os.environ.setdefault("FAENA_TEST_FERRY_PASSWORD", os.environ["FAENA_BENCH_FERRY_PASSWORD"])
+    os.environ["FAENA_TEST_FERRIES"] = f"54751:{os.environ['FAENA_BENCH_FERRY_PASSWORD']}"
     import test_index_battery as battery
-    from watched import PORT, owner
+    from watched import PASSWORD, PORT, owner
 
     with owner("postgres") as keeper:
         keeper.execute("DROP DATABASE IF EXISTS harbour WITH (FORCE)")
@@ -178,7 +177,7 @@ def indexes() -> None:
                 port=PORT,
                 database="harbour",
                 user="keeper",
-                password=os.environ["FAENA_TEST_FERRY_PASSWORD"],
+                password=PASSWORD,
             )
         )
         for name, judge in (

@@ -13,6 +13,7 @@ from faena.launch.places import BACKEND, CHECKOUT, DEMO, FRONTEND, PYTHON, STATE
 from faena.launch.processes import Register
 from faena.launch.words import Trouble, say, step
 
+WORKERS = 2  # of the Django tests; each has a database of the store and a watched cluster of its own
 # Tests lose nothing when the machine dies, so their clusters need not wait for the disk.
 FAST = {"fsync": "off", "synchronous_commit": "off", "full_page_writes": "off"}
 
@@ -77,7 +78,12 @@ def web() -> bool:
     register.stop_all()
     clusters = [
         Cluster(name="store", port=place.store_port, place=place, settings={**STORE_SETTINGS, **FAST}),
-        Cluster(name="ferry", port=place.ferry_port, place=place, settings={**FERRY_SETTINGS, **FAST}),
+        *(
+            Cluster(
+                name=f"ferry-{worker}", port=place.ferry_port + worker, place=place, settings={**FERRY_SETTINGS, **FAST}
+            )
+            for worker in range(WORKERS)
+        ),
     ]
     try:
         with step("Test clusters"):
@@ -90,10 +96,12 @@ def web() -> bool:
             "FAENA_STATE_DIR": str(place.root),
             "FAENA_STORE_PORT": str(place.store_port),
             "FAENA_STORE_PASSWORD": "test",
-            "FAENA_TEST_FERRY_PORT": str(place.ferry_port),
-            "FAENA_TEST_FERRY_PASSWORD": clusters[1].environment()["PGPASSWORD"],
+            "FAENA_TEST_FERRIES": " ".join(f"{one.port}:{one.environment()['PGPASSWORD']}" for one in clusters[1:]),
         }
-        return _pytest("Django tests", "tests", "--ignore=tests/core", "--ignore=tests/e2e", env=environment)
+        side_by_side = ("-n", str(WORKERS), "--dist", "loadfile")  # a file's tests share what its fixtures made
+        return _pytest(
+            "Django tests", "tests", "--ignore=tests/core", "--ignore=tests/e2e", *side_by_side, env=environment
+        )
     finally:
         register.stop_all()
 

@@ -1,6 +1,5 @@
 """What is asked of a watched server while somebody looks: plans, tables and indexes, in the database a statement ran in."""
 
-import os
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
@@ -19,7 +18,7 @@ from faena.core.statements.counters import difference
 from faena.core.units import QueryId
 from faena.testing.builders import START, counters
 from signing import signed_in
-from watched import PORT, owner
+from watched import PASSWORD, PORT, owner
 
 pytestmark = pytest.mark.django_db(transaction=True)
 WINDOW = f"from={START}&to={START + 60_000}"
@@ -59,7 +58,7 @@ def server(tmp_path: Path, marina: None) -> Server:
     """Connected to `postgres`, while all statements ran in `marina`."""
     form = ServerForm(
         name="port", host="127.0.0.1", port=PORT, database="postgres", username="keeper",
-        password=os.environ["FAENA_TEST_FERRY_PASSWORD"],
+        password=PASSWORD,
     )  # fmt: skip
     made = save_server(form)
     texts = tuple(StatementText(query_id=QueryId(i), text=text) for i, text in TEXTS.items())

@@ -88,7 +88,7 @@ def test_the_idle_console_is_ended_by_an_operator_and_its_waiters_go_on(anyone: 
         expect(dialog).to_contain_text("behind it went on")
         dialog.get_by_role("button", name="close", exact=True).last.click()
     page.goto("/servers/1/sessions")
-    expect(page.get_by_label("Ended from here")).to_contain_text("it holds a popular sailing")
+    expect(page.get_by_label("Ended by users of Faena")).to_contain_text("it holds a popular sailing")
     page.goto("/servers/1/events?last=600")
     expect(page.get_by_role("heading", level=1)).to_contain_text("of the log", timeout=20_000)
     expect(page.get_by_text("still waiting for").first).to_be_visible()

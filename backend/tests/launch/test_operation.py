@@ -15,9 +15,9 @@ from faena.launch import supervised
 from faena.launch.places import BACKEND, CHECKOUT, PYTHON
 from faena.launch.supervised import Kept
 from faena.testing.builders import START, reading, session
+from watched import PASSWORD, PORT
 
 STORE_PORT = os.environ.get("FAENA_STORE_PORT", "54730")
-FERRY_PORT = os.environ.get("FAENA_TEST_FERRY_PORT", "54731")
 OWNER = f"host=127.0.0.1 port={STORE_PORT} user=faena password={os.environ.get('FAENA_STORE_PASSWORD', 'test')}"
 SECRET = "Zq7secretZq7"
 FIRST_RELEASE = {
@@ -52,8 +52,8 @@ def manage(env: dict[str, str], *arguments: str, **more: str) -> str:
 def connect_server(env: dict[str, str]) -> int:
     """The test cluster as a watched server; its number."""
     manage(
-        env, "server", "watched", "--port", FERRY_PORT, "--user", "keeper", "--database", "postgres",
-        FAENA_SERVER_PASSWORD=os.environ["FAENA_TEST_FERRY_PASSWORD"],
+        env, "server", "watched", "--port", str(PORT), "--user", "keeper", "--database", "postgres",
+        FAENA_SERVER_PASSWORD=PASSWORD,
     )  # fmt: skip
     ((found,),) = rows("SELECT id FROM servers_server")
     return int(str(found))
@@ -207,7 +207,7 @@ def test_a_backup_brings_everything_back_and_a_secret_can_change(installation: d
     manage(installation, "upgrade")
     manage(installation, "user", "ada", "--role", "admin", FAENA_PASSWORD="correct horse")
     connect_server(installation)
-    known = os.environ["FAENA_TEST_FERRY_PASSWORD"]
+    known = PASSWORD
     assert password() == known
     file = tmp_path / "faena.backup"
     ended = faena(installation, "backup", str(file))

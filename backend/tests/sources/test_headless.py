@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from contention import scene
-from watched import PORT
+from watched import PASSWORD, PORT
 
 BACKEND = Path(__file__).parents[2]
 PLAN = """
@@ -67,8 +67,7 @@ def test_what_cannot_be_read_is_one_line_and_exit_2(arguments: list[str], given:
 
 def test_a_server_judges_the_index(target: object) -> None:
     del target
-    password = os.environ["FAENA_TEST_FERRY_PASSWORD"]
-    dsn = f"host=127.0.0.1 port={PORT} dbname=watched user=keeper password={password}"
+    dsn = f"host=127.0.0.1 port={PORT} dbname=watched user=keeper password={PASSWORD}"
     ended = run("read-plan", "-", "--dsn", dsn, given=PLAN.replace("booking", "deck_slot").replace("reference", "held"))
     assert ended.returncode == 0, ended.stderr
     assert json.loads(ended.stdout)["plans"][0]["steps"][0]["relation"] == "deck_slot"
@@ -92,8 +91,7 @@ def test_a_log_becomes_lines_with_a_summary_at_the_end(tmp_path: Path) -> None:
 
 def test_chains_are_watched_and_their_cost_told(target: object) -> None:
     del target
-    password = os.environ["FAENA_TEST_FERRY_PASSWORD"]
-    dsn = f"host=127.0.0.1 port={PORT} dbname=watched user=keeper password={password}"
+    dsn = f"host=127.0.0.1 port={PORT} dbname=watched user=keeper password={PASSWORD}"
     with scene("watched") as stage:
         console, web, gate = stage.player("ops-console"), stage.player("booking-web"), stage.player("gate-scan")
         console.ask("BEGIN")

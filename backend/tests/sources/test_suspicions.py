@@ -147,6 +147,12 @@ def plan_of(server: psycopg.Connection, statement: str, settings: tuple[str, ...
     return read_plan(json.dumps(row[0]))
 
 
+def took(plan: Plan) -> float:
+    """Time of this execution, in ms."""
+    assert plan.execution_ms is not None
+    return plan.execution_ms
+
+
 @pytest.mark.parametrize("code", [c for c in Suspicion if c is not Suspicion.HEALTHY])
 def test_the_cause_is_suspected_with_figures_and_a_next_step(server: psycopg.Connection, code: Suspicion) -> None:
     case = CASES[code]
@@ -172,7 +178,8 @@ def test_the_cause_is_suspected_with_figures_and_a_next_step(server: psycopg.Con
 
 @pytest.mark.parametrize("name", RIGHT)
 def test_a_plan_that_is_right_gets_no_suspicion(server: psycopg.Connection, name: str) -> None:
-    found = examine(plan_of(server, RIGHT[name], ALONE))
+    # The quickest of five runs: on a busy machine, a single one may take many times as long.
+    found = examine(min((plan_of(server, RIGHT[name], ALONE) for _ in range(5)), key=took))
     assert [one.kind for one in found] == [Suspicion.HEALTHY], found
 
 

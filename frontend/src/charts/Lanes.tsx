@@ -64,7 +64,7 @@ export const Lanes = ({ title, reading, lanes, from, to, tickMs, now, at, onMome
   };
   const shown = over ?? at;
   const table = (): Table => ({
-    columns: ["session", "pid", "from", "to", "what", "behind pid"],
+    columns: ["session", "pid", "from", "to", "what", "blocked by pid"],
     rows: lanes.flatMap((lane) =>
       lane.parts.map((part) => [
         lane.label,
@@ -190,5 +190,5 @@ function readOut(lanes: readonly Lane[], at: number, tickMs: number): string {
   });
   const most = told.slice(0, 4).join("; ");
   const more = told.length > 4 ? `; and ${told.length - 4} more` : "";
-  return `${stamp(at)}  ${told.length ? most + more : "nobody of these was seen"}`;
+  return `${stamp(at)}  ${told.length ? most + more : "none of these was sampled"}`;
 }

@@ -260,7 +260,7 @@ const Cursor = ({ load, shape, bucket, plot }: { load: LoadLike; shape: Shape; b
           ))
         ) : (
           <text x={8} y={30} fontSize="12" fill="var(--muted)">
-            {values ? "nobody active" : "not sampled"}
+            {values ? "no session active" : "not sampled"}
           </text>
         )}
       </g>
@@ -273,7 +273,7 @@ function bucketSentence(load: LoadLike, bucket: number): string {
   const values = bucketLines(load, bucket);
   if (!values) return `${at}: not sampled`;
   const parts = values.map(({ label, value }) => `${label} ${sessions(value)}`);
-  return `${at}: ${parts.join(", ") || "nobody active"}`;
+  return `${at}: ${parts.join(", ") || "no session active"}`;
 }
 
 const MAX_LABEL = 28; // characters that fit beside the figure

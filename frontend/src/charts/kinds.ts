@@ -12,7 +12,7 @@ export const KIND_WORDS: Readonly<Record<Kind, string>> = {
   sleep: "timeout or sleep",
   engine: "engine internal",
   other_process: "other processes",
-  commit: "log write at commit",
+  commit: "WAL write at commit",
   data_io: "data reads and writes",
   lock: "row and table locks",
 };

@@ -9,7 +9,7 @@ export const TapeLink = ({ server, one }: { readonly server: number; readonly on
     params={{ server: String(server), pid: String(one.pid) }}
     search={(old) => ({ ...old, started: String(one.started_s) })}
     className="hover:text-accent underline decoration-dotted"
-    title="its tape: second by second"
+    title="its tape, second by second"
   >
     {one.pid}
   </Link>

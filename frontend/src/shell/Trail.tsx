@@ -33,7 +33,7 @@ export const Trail = ({ trail, words, onTrail, narrows }: Props) => (
           </span>
           <span
             className="bg-line flex max-w-96 items-center gap-1 rounded-sm px-1.5"
-            title={applies ? undefined : "what this view tells has no such part; it is told as if this were not picked"}
+            title={applies ? undefined : "this view has no such dimension: its figures are not narrowed by this pick"}
           >
             <span className={`truncate ${applies ? "" : "text-muted line-through"}`}>{name}</span>
             {applies ? null : <span className="text-muted shrink-0">does not apply</span>}

@@ -1,4 +1,8 @@
 // Runs before each test file: what jsdom lacks and Headless UI asks for.
+import { Choice } from "../ui/Choice";
+import { Dialog } from "../ui/Dialog";
+import { Menu } from "../ui/Menu";
+
 class NoResizeObserver {
   observe(): void {}
   unobserve(): void {}
@@ -8,3 +12,6 @@ globalThis.ResizeObserver = NoResizeObserver;
 
 // Nor has it a page to scroll, which the router puts back where it was.
 window.scrollTo = () => undefined;
+
+// What is loaded after a first view is there from the beginning, so that tests need not wait for it.
+await Promise.all([Menu, Dialog, Choice].map((part) => part.load()));

@@ -27,11 +27,7 @@ export const AnswerState = ({ of: asked, what }: StateProps) => {
     return (
       <Failure
         title={older ? `${named}: no newer answer` : `${named} cannot be shown`}
-        detail={
-          older
-            ? `${asked.error.message} What stands here is as of ${clock(asked.dataUpdatedAt)}.`
-            : asked.error.message
-        }
+        detail={older ? `${asked.error.message} This is as of ${clock(asked.dataUpdatedAt)}.` : asked.error.message}
         remedy={asked.error.remedy ?? null}
         {...(FINAL.includes(asked.error.status ?? 0) ? {} : { retry: () => void asked.refetch() })}
       />

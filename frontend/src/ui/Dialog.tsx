@@ -1,8 +1,8 @@
-import { Dialog as Base, DialogPanel, DialogTitle } from "@headlessui/react";
-import { X } from "lucide-react";
 import type { ReactNode } from "react";
 
-interface Props {
+import { later } from "./later";
+
+export interface DialogProps {
   readonly title: string;
   readonly open: boolean;
   readonly onClose: () => void;
@@ -11,19 +11,7 @@ interface Props {
 }
 
 /** A dialog over the page; Escape and a click outside close it, but where that would lose what was typed. */
-export const Dialog = ({ title, open, onClose, keep = false, children }: Props) => (
-  <Base open={open} onClose={keep ? () => undefined : onClose} className="relative z-40">
-    <div className="bg-ink/30 fixed inset-0" aria-hidden="true" />
-    <div className="fixed inset-0 flex items-start justify-center overflow-y-auto p-8 pt-20">
-      <DialogPanel className="bg-ground border-strong w-full max-w-2xl border p-5">
-        <div className="mb-3 flex items-start justify-between">
-          <DialogTitle className="text-lg font-semibold">{title}</DialogTitle>
-          <button type="button" aria-label="close" onClick={onClose} className="hover:text-accent p-1">
-            <X size={16} aria-hidden="true" />
-          </button>
-        </div>
-        {children}
-      </DialogPanel>
-    </div>
-  </Base>
+export const Dialog = later<DialogProps>(
+  () => import("./floating/Dialog").then((m) => m.FloatingDialog),
+  () => null,
 );

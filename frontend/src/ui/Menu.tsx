@@ -1,12 +1,13 @@
-import { Menu as HeadlessMenu, MenuButton, MenuItem, MenuItems } from "@headlessui/react";
 import type { ReactNode } from "react";
+
+import { later } from "./later";
 
 export interface MenuEntry {
   readonly label: string;
   readonly act: () => void;
 }
 
-interface Props {
+export interface MenuProps {
   readonly label: string;
   readonly children: ReactNode;
   readonly entries: readonly MenuEntry[];
@@ -14,22 +15,17 @@ interface Props {
 }
 
 /** A button that opens a list of acts. `label` is spoken; `children` is what is seen. */
-export const Menu = ({ label, children, entries, className = "" }: Props) => (
-  <HeadlessMenu>
-    <MenuButton aria-label={label} className={`hover:text-accent inline-flex items-center gap-1 ${className}`}>
-      {children}
-    </MenuButton>
-    <MenuItems
-      anchor={{ to: "bottom end", gap: 4 }}
-      className="bg-raised border-strong z-30 min-w-36 border py-1 text-sm shadow-sm focus:outline-none"
+export const Menu = later<MenuProps>(
+  () => import("./floating/Menu").then((m) => m.FloatingMenu),
+  ({ label, children, className = "", call }) => (
+    <button
+      type="button"
+      aria-label={label}
+      aria-haspopup="menu"
+      onClick={call}
+      className={`hover:text-accent inline-flex items-center gap-1 ${className}`}
     >
-      {entries.map((entry) => (
-        <MenuItem key={entry.label}>
-          <button type="button" onClick={entry.act} className="data-focus:bg-line block w-full px-3 py-1 text-left">
-            {entry.label}
-          </button>
-        </MenuItem>
-      ))}
-    </MenuItems>
-  </HeadlessMenu>
+      {children}
+    </button>
+  ),
 );

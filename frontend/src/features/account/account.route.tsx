@@ -1,8 +1,10 @@
-import { createRoute, useRouter } from "@tanstack/react-router";
+import { createRoute, lazyRouteComponent, useRouter } from "@tanstack/react-router";
 
 import { sessionQuery } from "../../api/queries";
 import { root } from "../../shell/routes";
-import { SignInPage } from "./SignInPage";
+import { preloading } from "../../shell/screen";
+
+const SignInPage = lazyRouteComponent(() => import("./SignInPage"), "SignInPage");
 
 /** Where one signs in; only paths of our own lead on from there, so that a link cannot lead somewhere else. */
 export const signInRoute = createRoute({
@@ -12,10 +14,10 @@ export const signInRoute = createRoute({
   validateSearch: (raw: Record<string, unknown>): { back?: string } =>
     typeof raw.back === "string" && /^\/(?!\/)/.test(raw.back) ? { back: raw.back } : {},
   loader: ({ context }) => context.queries.query({ ...sessionQuery, staleTime: "static" }),
-  component: function SignIn() {
+  component: Object.assign(function SignIn() {
     const session = signInRoute.useLoaderData();
     const { back } = signInRoute.useSearch();
     const router = useRouter();
     return <SignInPage demo={session.demo} onDone={() => router.history.push(back ?? "/")} />;
-  },
+  }, preloading(SignInPage)),
 });

@@ -48,7 +48,7 @@ describe("collectors", () => {
     const { container } = await view([collector]);
     for (const part of [
       "17 readings",
-      "dropped for want of room3",
+      "dropped, no room left3",
       "put aside1 record",
       "a line number of 80 digits",
       "./faena replay",

@@ -33,7 +33,7 @@ const CollectorPart = ({ one }: { readonly one: Collector }) => {
     ["last seen", `${duration(one.silent_ms)} ago`],
     ["version", one.version],
     ["not stored yet", `${one.waiting} ${one.waiting === 1 ? "reading" : "readings"}`],
-    ["dropped for want of room", `${one.dropped}`],
+    ["dropped, no room left", `${one.dropped}`],
     ["put aside", `${one.refused} ${one.refused === 1 ? "record" : "records"}`],
   ] as const;
   return (

@@ -33,7 +33,7 @@ export const CrossingChart = ({ deadlock }: Props) => {
       title="Crossing"
       reading={deadlock.sentence}
       table={() => ({
-        columns: ["order", "party", "pid", "thing", "holds or wants", "mode"],
+        columns: ["order", "party", "pid", "thing", "holds or waits for", "mode"],
         rows: marks.map((mark) => {
           const party = parties[mark.party];
           return [
@@ -181,7 +181,8 @@ export const CrossingChart = ({ deadlock }: Props) => {
         </svg>
       </div>
       <p className="text-muted text-sm">
-        Filled: held. Open: wanted. Numbers tell the order as far as the report does: all held theirs before any waited.
+        Filled: held. Open: waited for. The numbers give the order as far as the report does: all held theirs before any
+        waited.
       </p>
     </ChartFrame>
   );

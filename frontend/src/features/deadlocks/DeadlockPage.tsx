@@ -68,7 +68,7 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
                 {confidenceWords(chosen.confidence)}: {CAUSES[chosen.cause] ?? chosen.cause}
               </h2>
               <p className="py-1">{chosen.reason}</p>
-              <h3 className="mt-1 font-semibold">What mends it</h3>
+              <h3 className="mt-1 font-semibold">How to fix it</h3>
               <ol className="list-decimal pl-5">
                 {found.mends.map((mend) => (
                   <li key={mend} className="py-0.5">

@@ -87,7 +87,7 @@ export const DeadlocksPage = ({ server, search }: Props) => {
       ) : (
         <p className="text-muted mt-2">
           Deadlocks are read from the server's log, live or as it is followed. Grouped by what the parties ran and in
-          which order they waited, they stand here with what mends them.
+          which order they waited, they are listed here with how to fix them.
         </p>
       )}
     </div>

@@ -61,7 +61,7 @@ const Lists = ({ server, found }: { readonly server: number; readonly found: Sch
     <div className="flex items-baseline justify-between gap-4 pt-1">
       <h1 className="text-base font-semibold">
         {found.total === 0
-          ? nothingSentence("Nothing of what is asked for stands in the log", found.log, found.end)
+          ? nothingSentence("The log has no such entry", found.log, found.end)
           : `${count(found.total)} ${found.total === 1 ? "entry" : "entries"} of the log, of ${found.shapes.length} ${found.shapes.length === 1 ? "kind" : "kinds"}.`}
       </h1>
       <ExportMenu
@@ -91,7 +91,7 @@ const Lists = ({ server, found }: { readonly server: number; readonly found: Sch
       />
     ) : (
       <p className="text-muted mt-1">
-        Lock waits, timeouts, cancelled statements, refused connections and errors stand here.
+        Lock waits, timeouts, cancelled statements, refused connections and errors are listed here.
       </p>
     )}
     {found.newest.length ? (

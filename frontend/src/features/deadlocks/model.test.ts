@@ -96,9 +96,9 @@ describe("words", () => {
 
   it("say how far what is known of a cause carries", () => {
     expect(["certain", "likely", "perhaps"].map(confidenceWords)).toEqual([
-      "Why, as the log tells",
-      "Why, most likely",
-      "Why, perhaps (the log does not tell)",
+      "Cause, from the log",
+      "Most likely cause",
+      "Possible cause (the log does not say)",
     ]);
   });
 

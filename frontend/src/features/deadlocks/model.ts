@@ -7,12 +7,12 @@ type Party = Schemas["PartyOut"];
 
 export const CAUSES: Readonly<Record<string, string>> = {
   opposite_order: "locked in opposite order",
-  upgrade: "shared, then wanted alone",
+  upgrade: "shared lock, then an exclusive one",
   foreign_key: "foreign key and its parent row",
   missing_index_scan: "locks rows by scanning",
   unique_insert: "same keys inserted",
   upsert: "same keys inserted or changed",
-  many_rows: "many rows locked as they come",
+  many_rows: "many rows locked in no fixed order",
   advisory: "advisory locks",
   table_lock: "whole tables locked",
   ddl: "structure changed meanwhile",
@@ -77,8 +77,8 @@ export function sinceWords(one: Schemas["PatternOut"], when: (at: number) => str
 
 /** How far what is known of a cause carries. */
 export function confidenceWords(confidence: string): string {
-  if (confidence === "certain") return "Why, as the log tells";
-  return confidence === "likely" ? "Why, most likely" : "Why, perhaps (the log does not tell)";
+  if (confidence === "certain") return "Cause, from the log";
+  return confidence === "likely" ? "Most likely cause" : "Possible cause (the log does not say)";
 }
 
 const BEHIND_MS = 60_000;

@@ -21,10 +21,10 @@ interface Props {
 }
 
 const KINDS: Readonly<Record<string, string>> = {
-  unused: "never read",
-  duplicate: "twice the same",
-  overlapping: "beginning of another",
-  invalid: "not valid",
+  unused: "unused",
+  duplicate: "duplicate index",
+  overlapping: "duplicate: the beginning of another",
+  invalid: "invalid",
   stale_statistics: "statistics are old",
   never_analyzed: "never analyzed",
   never_vacuumed: "never vacuumed",
@@ -74,7 +74,7 @@ export const IndexesPage = ({ server, search, onSearch }: Props) => {
         : {found.indexes} indexes of {found.tables} tables, {bytes(found.index_bytes)}. Its counters of use run{" "}
         {since === null ? "since the server was made" : `since ${when(since)}`}; a replica counts for itself.
       </p>
-      <h2 className="border-strong border-b font-semibold">Would help</h2>
+      <h2 className="border-strong border-b font-semibold">Suggested indexes</h2>
       {found.proposals.length ? (
         found.proposals.map((one) => <Proposal key={one.ddl} one={one} server={server} />)
       ) : (
@@ -89,7 +89,7 @@ export const IndexesPage = ({ server, search, onSearch }: Props) => {
           Not proposed: {one.sentence}
         </p>
       ))}
-      <h2 className="border-strong mt-4 border-b font-semibold">Could go, or wants care</h2>
+      <h2 className="border-strong mt-4 border-b font-semibold">Unused, duplicate, or with stale statistics</h2>
       {found.findings.length ? (
         <table className="font-condensed w-full">
           <tbody>
@@ -107,7 +107,7 @@ export const IndexesPage = ({ server, search, onSearch }: Props) => {
           </tbody>
         </table>
       ) : (
-        <p className="text-muted py-1">Nothing: every index is read, none is there twice, statistics are fresh.</p>
+        <p className="text-muted py-1">None: every index is used, none is a duplicate, statistics are fresh.</p>
       )}
     </div>
   );
@@ -121,7 +121,7 @@ function sentence(found: Schemas["IndexesOut"]): string {
   const help = first
     ? `An index on ${first.table} (${first.columns.join(", ")}) would serve ${duration(first.stake_ms)} of this window's work`
     : "No index is missing, as far as plans are known";
-  return freed ? `${help}; ${bytes(freed)} of indexes serve nobody.` : `${help}.`;
+  return freed ? `${help}; ${bytes(freed)} of indexes are unused or duplicates.` : `${help}.`;
 }
 
 interface ProposalProps {

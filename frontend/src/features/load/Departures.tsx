@@ -71,7 +71,7 @@ export const Departures = ({ server, usual, now, canMark, onWindow }: Props) => 
               className="text-muted"
               entries={[
                 {
-                  label: "an incident: leave it out of the usual",
+                  label: "an incident: exclude it from the usual",
                   act: () => mark.mutate({ start: one.start, end: one.end, label: departureWords(one) }),
                 },
               ]}

@@ -270,7 +270,7 @@ const LoadFailure = ({ error, asOf, retry }: FailureProps) => {
   return (
     <Failure
       title={api?.title ?? "The load cannot be shown"}
-      detail={`${error.message}${kept}${asOf === null ? "" : ` What stands here is as of ${stamp(asOf)}.`}`}
+      detail={`${error.message}${kept}${asOf === null ? "" : ` This is as of ${stamp(asOf)}.`}`}
       remedy={api?.remedy ?? null}
       retry={retry}
     />

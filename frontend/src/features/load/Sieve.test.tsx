@@ -130,9 +130,9 @@ describe("Sieve ranked by bytes", () => {
     const acts = { onPick: vi.fn(), onColumns: vi.fn(), onExplain: vi.fn(), onOpen: vi.fn(), onMore: vi.fn() };
     render(<Sieve found={byteColumns(moved, "read")} columns={["program", "wait"]} {...acts} />);
     expect(screen.getByRole("button", { name: /^report ?2\.00 MiB\/s 67%/ }).title).toContain(
-      "67% of what was read here",
+      "67% of all that was read",
     );
-    expect(screen.getByText("nothing read from the disks here")).toBeTruthy();
+    expect(screen.getByText("nothing read from the disks")).toBeTruthy();
     expect(screen.getAllByText(/sessions that rested/)).toHaveLength(1);
   });
 

@@ -94,12 +94,12 @@ export const sessionColumns = (sieve: Schemas["SieveOut"]): SieveColumn[] =>
   sieve.columns.map((column) => ({
     dimension: column.dimension,
     more: column.more,
-    empty: "nobody active here",
+    empty: "no session active",
     note: "",
     rows: column.rows.map((row) => ({
       value: row.value,
       label: row.label,
-      exact: `${row.full}\n${sessions(row.sessions)} ±${sessions(row.sessions_margin)} sessions, ${share(row.share, row.share_margin)} of the load here, ${row.seen} samples`,
+      exact: `${row.full}\n${sessions(row.sessions)} ±${sessions(row.sessions_margin)} sessions, ${share(row.share, row.share_margin)}of the load, ${row.seen} samples`,
       size: row.sessions,
       said: sessions(row.sessions),
       share: share(row.share, row.share_margin),
@@ -118,7 +118,7 @@ export const byteColumns = (found: Schemas["BytesOut"], way: "read" | "written")
     return {
       dimension: column.dimension,
       more: column.more,
-      empty: way === "read" ? "nothing read from the disks here" : "nothing written to the disks here",
+      empty: way === "read" ? "nothing read from the disks" : "nothing written to the disks",
       note:
         ofWork && column.not_at_work > 0
           ? `and ${rate(column.not_at_work)} of sessions that rested at the sample, or ended`
@@ -126,7 +126,7 @@ export const byteColumns = (found: Schemas["BytesOut"], way: "read" | "written")
       rows: column.rows.map((row) => ({
         value: row.value,
         label: row.label,
-        exact: `${row.full}\n${rate(row.rate)} ${way}, ${share(row.share)} of what was ${way} here`,
+        exact: `${row.full}\n${rate(row.rate)} ${way}, ${share(row.share)} of all that was ${way}`,
         size: row.rate,
         said: rate(row.rate),
         share: share(row.share),

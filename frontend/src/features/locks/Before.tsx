@@ -43,7 +43,7 @@ export const Before = ({ server, at, root }: Props) => {
       ) : null}
       <p className="text-muted text-sm">
         {found.ran.length
-          ? `${found.cut ? "It ran more before. " : ""}Statements that were quicker than a sample and are not in the log are not here.`
+          ? `${found.cut ? "It ran more before. " : ""}Statements that were quicker than a sample and are not in the log are missing.`
           : "Neither samples nor log have a statement of it: all were quicker than a sample, or it ran none."}
       </p>
     </section>

@@ -64,7 +64,7 @@ export const BlockingPage = ({ server, search, onSearch }: Props) => {
         </>
       ) : (
         <p className="text-muted mt-2">
-          Chains, lanes and the time they cost stand here when sessions wait for each other's locks. Choose another
+          Chains, lanes and the time they cost are shown when sessions wait for each other's locks. Choose another
           window on the rail above, or look at{" "}
           <Link to="/servers/$server/sessions" params={{ server: String(server) }} className="text-accent underline">
             all sessions
@@ -139,7 +139,8 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
               />
               {lanes.more ? (
                 <p className="text-muted text-sm">
-                  {plural(lanes.more, "more session waits", "more sessions wait")} behind it without a lane here.
+                  {plural(lanes.more, "more session waits", "more sessions wait")} for it and{" "}
+                  {lanes.more === 1 ? "has" : "have"} no lane.
                 </p>
               ) : null}
             </>
@@ -169,7 +170,7 @@ const CircleEnds = ({ server, one }: { readonly server: number; readonly one: Sc
         params={{ server: String(server), pattern: one.pattern }}
         className="text-accent underline"
       >
-        Its deadlock in the log, and what mends it
+        Its deadlock in the log, and how to fix it
       </Link>
     )}
   </span>
@@ -220,8 +221,8 @@ const Chain = ({
       ) : (
         <p className="text-muted text-sm">
           {isCircle(root)
-            ? "At this moment nobody waited in this circle."
-            : `At this moment nobody stood behind ${rootWords(root)}.`}
+            ? "At this moment no session waited in this circle."
+            : `At this moment no session was blocked by ${rootWords(root)}.`}
         </p>
       )}
     </div>
@@ -241,12 +242,12 @@ const LinkRow = ({
   const state =
     link.depth === 0 && !link.edge
       ? `root, ${chain.state}${one?.transaction_ms ? `, its transaction open for ${duration(one.transaction_ms)}` : ""}`
-      : `${link.depth === 0 && link.edge ? `stands behind pid ${link.edge.blocker}: ` : ""}${linkWords(link)}`;
+      : `${link.depth === 0 && link.edge ? `blocked by pid ${link.edge.blocker}: ` : ""}${linkWords(link)}`;
   return (
     <>
       <b className="font-semibold">{one ? one.program : chain.gid || "not sampled"}</b>{" "}
       {one ? <TapeLink server={server} one={one} /> : null}{" "}
-      {link.behind ? <span className="text-muted text-sm">{link.behind} behind it</span> : null}
+      {link.behind ? <span className="text-muted text-sm">blocks {link.behind}</span> : null}
       <div className="text-sm">{state}</div>
       {one ? (
         <div className="truncate font-mono text-xs" title={one.statement}>
@@ -360,7 +361,7 @@ const Lost = ({ found }: { readonly found: Schemas["BlockingOut"] }) => (
       ))}
     {found.by_program.length > 0 && found.by_table.length === 0 ? (
       <p className="text-muted mt-2 text-sm">
-        By table, mode and object it is counted of all waiters, so it is not told inside a trail.
+        By table, mode and object only all waiting together is counted; inside a trail it is unknown.
       </p>
     ) : (
       <h3 className="text-muted mt-2 text-sm">most contended objects</h3>

@@ -53,7 +53,7 @@ describe("sentences", () => {
       episodes: [episode(), episode({ start: 1, lost_s: 200 })],
     };
     expect(blockingSentence(found)).toBe(
-      "14 sessions waited 3 min 20 s in all behind ops-console (pid 7), idle in transaction. That is 50% of all lock waiting here.",
+      "14 sessions waited 3 min 20 s in all, blocked by ops-console (pid 7), idle in transaction. That is 50% of all lock waiting in this window.",
     );
     expect(blockingSentence({ ...found, lost_s: 0, episodes: [] })).toContain("Nobody waited");
   });
@@ -63,7 +63,7 @@ describe("sentences", () => {
     const circle = episode({ state: "in a circle", session: null, pid: 3, parties, waiters: 3, lost_s: 4 });
     expect(rootWords(circle)).toBe("circle of rebooking (pid 3) and rebooking (pid 5)");
     expect(episodeSentence(circle)).toBe(
-      "rebooking (pid 3) and rebooking (pid 5) wait in a circle, each for what the next one holds, and 1 session behind them: 4 s in all.",
+      "rebooking (pid 3) and rebooking (pid 5) wait in a circle, each for what the next one holds, and 1 session blocked by them: 4 s in all.",
     );
   });
 
@@ -91,7 +91,7 @@ describe("sentences", () => {
     };
     const link = { pid: 8, depth: 1, behind: 0, session: null, edge, wants: "read it", holds: "asked first" };
     expect(linkWords(link)).toBe(
-      "waits for 2 s to read table fare; only stands in line: the one ahead asked first and holds nothing of it yet",
+      "waits for 2 s to read table fare; it is only queued: the session ahead asked first and does not hold the lock yet",
     );
     const held = {
       ...link,

@@ -38,23 +38,23 @@ export function rootWords(one: Episode): string {
 export function episodeSentence(one: Episode): string {
   if (isCircle(one)) {
     const others = one.waiters - one.parties.length;
-    const behind = others > 0 ? `, and ${plural(others, "session", "sessions")} behind them` : "";
+    const behind = others > 0 ? `, and ${plural(others, "session", "sessions")} blocked by them` : "";
     const over = one.held?.object ? `, over ${thingWords(one.held.object, "")}` : "";
     return `${one.parties.map(partyWords).join(" and ")} wait in a circle, each for what the next one holds${over}${behind}: ${duration(1000 * one.lost_s)} in all.`;
   }
   const who = one.session && one.pid > 0 ? `${rootWords(one)} (pid ${one.pid})` : rootWords(one);
   const state = one.session ? `, ${one.state}` : "";
   const thing = one.held?.object ? `, for ${thingWords(one.held.object, one.held.which)}` : "";
-  return `${plural(one.waiters, "session", "sessions")} waited ${duration(1000 * one.lost_s)} in all behind ${who}${state}${thing}.`;
+  return `${plural(one.waiters, "session", "sessions")} waited ${duration(1000 * one.lost_s)} in all, blocked by ${who}${state}${thing}.`;
 }
 
 /** The whole window in a sentence. */
 export function blockingSentence(found: Schemas["BlockingOut"]): string {
   const [worst] = found.episodes;
   if (found.ticks === 0) return "Nothing was sampled with a lock wait in this window.";
-  if (!worst || found.lost_s === 0) return "Nobody waited for a lock in this window.";
+  if (!worst || found.lost_s === 0) return "No session waited for a lock in this window.";
   const share = Math.round((100 * worst.lost_s) / found.lost_s);
-  const rest = found.episodes.length + found.more > 1 ? ` That is ${share}% of all lock waiting here.` : "";
+  const rest = found.episodes.length + found.more > 1 ? ` That is ${share}% of all lock waiting in this window.` : "";
   return `${episodeSentence(worst)}${rest}`;
 }
 
@@ -86,7 +86,7 @@ export function linkWords(link: Schemas["LinkOut"]): string {
   const waited = edge.waited_ms === null ? "" : ` for ${duration(edge.waited_ms)}`;
   const why =
     edge.via === "queue"
-      ? "only stands in line: the one ahead asked first and holds nothing of it yet"
+      ? "it is only queued: the session ahead asked first and does not hold the lock yet"
       : `the one ahead ${verbOf(link.holds)}`;
   return `waits${waited} to ${link.wants.replace(/\bit\b/, thing)}${link.wants.includes("it") ? "" : ` (${thing})`}; ${why}`;
 }

@@ -165,7 +165,7 @@ const WhatIf = ({ server, search }: Props) => {
                 <th className="font-normal">cores</th>
                 <th className="text-right font-normal">on a core</th>
                 <th className="text-right font-normal">queueing for one</th>
-                <th className="text-right font-normal">asked for more than fits</th>
+                <th className="text-right font-normal">overloaded</th>
               </tr>
             </thead>
             <tbody>
@@ -228,7 +228,7 @@ const Tables = ({ server, tables }: { readonly server: number; readonly tables: 
           <th className="font-normal">table, index</th>
           <th className="text-right font-normal">blocks read</th>
           <th className="text-right font-normal">of all</th>
-          <th className="text-right font-normal">found in memory</th>
+          <th className="text-right font-normal">buffer hits</th>
           <th className="text-right font-normal">rows read</th>
           <th className="text-right font-normal">rows written</th>
           <th className="text-right font-normal">size</th>

@@ -4,10 +4,10 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { Lines } from "../../charts/Lines";
-import type { Table } from "../../ui/tableFile";
 import { Spark } from "../../charts/Spark";
 import { count, duration, sessions, share } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
+import { groupSentence, groupTable } from "./model";
 import { groupQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
 
@@ -27,20 +27,6 @@ export const GroupPage = ({ name, search }: { readonly name: string; readonly se
     </div>
   );
 };
-
-/** Who bears most, and which replica lags. */
-export function groupSentence(group: Schemas["ServerGroupOut"]): string {
-  const most = group.nodes.reduce<Schemas["NodeOut"] | null>(
-    (best, node) => ((node.share ?? 0) > (best?.share ?? 0) ? node : best),
-    null,
-  );
-  const lagging = group.nodes.filter((node) => (node.lag_ms ?? 0) > 5000);
-  const load = most?.share
-    ? `${most.name} bears ${share(most.share)} of the load of ${group.name}`
-    : "Nothing was sampled";
-  const lag = lagging.map((node) => `${node.name} lagged by up to ${duration(node.lag_ms ?? 0)}`).join(", ");
-  return `${load}${lag ? `; ${lag}` : ""}.`;
-}
 
 const Nodes = ({ group }: { readonly group: Schemas["ServerGroupOut"] }) => (
   <table className="mt-2 w-full">
@@ -114,20 +100,6 @@ const Nodes = ({ group }: { readonly group: Schemas["ServerGroupOut"] }) => (
   </table>
 );
 
-/** A row per statement and node. */
-export const groupTable = (group: Schemas["ServerGroupOut"]): Table => ({
-  columns: ["query_id", "statement", "node", "calls", "mean_ms"],
-  rows: group.statements.flatMap((one) =>
-    one.nodes.map((cell, i) => [
-      one.query_id,
-      one.label,
-      group.nodes[i]?.name ?? "",
-      cell?.calls ?? null,
-      cell?.mean_ms ?? null,
-    ]),
-  ),
-});
-
 const SharedStatements = ({ group }: { readonly group: Schemas["ServerGroupOut"] }) => (
   <section className="mt-4">
     <h2 className="flex justify-between font-semibold">
@@ -165,7 +137,7 @@ const SharedStatements = ({ group }: { readonly group: Schemas["ServerGroupOut"]
                       {duration(cell.mean_ms)} <span className="text-muted">× {count(Math.round(cell.calls))}</span>
                     </Link>
                   ) : (
-                    <span className="text-muted" title="does not run here">
+                    <span className="text-muted" title="no calls on this node">
                       –
                     </span>
                   )}

@@ -5,12 +5,12 @@ import { Plus, X } from "lucide-react";
 import { ask, client, type Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { ManyLines } from "../../charts/ManyLines";
-import type { Table as ExportTable } from "../../ui/tableFile";
 import { changeWords, figure } from "../../lib/figure";
 import { present } from "../../lib/time";
 import { windowOf } from "../../lib/view";
 import { Menu } from "../../ui/Menu";
 import type { IndicatorsSearch } from "./overview.route";
+import { indicatorsTable } from "./model";
 import { indicatorsQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
 
@@ -71,22 +71,6 @@ export const IndicatorsPage = ({ search, onSearch }: Props) => {
     </div>
   );
 };
-
-/** A row per server and indicator. */
-export const indicatorsTable = (data: Schemas["IndicatorsOut"]): ExportTable => ({
-  columns: ["server", "indicator", "unit", "mean", "latest", "times_yesterday", "times_a_week_ago"],
-  rows: data.indicators.flatMap((one) =>
-    one.cells.map((cell) => [
-      data.servers.find((server) => server.id === cell.server)?.name ?? "",
-      one.name,
-      one.unit,
-      cell.mean,
-      cell.latest,
-      cell.yesterday.ratio,
-      cell.last_week.ratio,
-    ]),
-  ),
-});
 
 interface TableProps {
   readonly data: Schemas["IndicatorsOut"];

@@ -1,8 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import { groupSentence, groupTable } from "./GroupPage";
-import { indicatorsTable } from "./IndicatorsPage";
+import { groupSentence, groupTable, indicatorsTable } from "./model";
 
 const group = {
   name: "bookings",

@@ -8,7 +8,7 @@ interface Props {
 }
 
 const COLUMN = 12; // pixels between two rails
-const MEASURED = ["thrown away", "loops", "in memory", "read", "temp"];
+const MEASURED = ["filtered out", "loops", "in memory", "read", "temp"];
 const HEIGHT = 26; // of a row's first line, in the middle of which its mark stands
 
 /** Steps in the order in which rows flow, with the suspicion under the row it is about. */

@@ -64,7 +64,7 @@ describe("what executions tell beside a plan", () => {
 });
 
 it("calls a plan healthy only where it was run", () => {
-  expect(suspicionWords("healthy", true)).toBe("nothing wrong here");
+  expect(suspicionWords("healthy", true)).toBe("no problem found");
   expect(suspicionWords("healthy", false)).toBe("nothing to see yet");
   expect(suspicionWords("sort_spill", false)).toBe("sort on disk");
 });

@@ -129,9 +129,9 @@ export function withProposals(plan: Plan, proposals: readonly Schemas["ProposalO
 
 export const SUSPICION_WORDS: Readonly<Record<string, string>> = {
   missing_index: "missing index",
-  large_discard: "rows read and thrown away",
-  index_discard: "rows fetched by an index and thrown away",
-  join_discard: "pairs joined and thrown away",
+  large_discard: "rows read and filtered out",
+  index_discard: "rows fetched by an index and filtered out",
+  join_discard: "joined pairs filtered out",
   top_n: "whole table sorted for a few rows",
   bad_estimate: "wrong estimate",
   stale_stats: "stale statistics",
@@ -152,5 +152,5 @@ export const SUSPICION_WORDS: Readonly<Record<string, string>> = {
   parallel_not_started: "missing parallel workers",
   jit_overhead: "compiling took long",
   trigger_time: "triggers took long",
-  healthy: "nothing wrong here",
+  healthy: "no problem found",
 };

@@ -39,7 +39,7 @@ export const CloseWatch = ({ server, capture, canAct }: Props) => {
     <section>
       <h2 className="border-strong border-b font-semibold">Close watch</h2>
       <p className="text-muted py-1">
-        Ten samples a second, for waits too short to be seen each second, and meanwhile all that its log tells of
+        Ten samples a second, for waits too short to be seen each second, and meanwhile everything its log reports
         executions, with parameters and plans. {costWords(capture.close_cost_share)}. It ends by itself, also when the
         collector is restarted meanwhile.
       </p>

@@ -37,7 +37,7 @@ export const LogState = ({ capture }: { readonly capture: Schemas["CaptureOut"] 
         </table>
       ) : null}
       {capture.log_needs.length && lacking.length === 0 ? (
-        <p className="text-muted py-1 text-sm">Everything is there.</p>
+        <p className="text-muted py-1 text-sm">Nothing is missing.</p>
       ) : null}
     </section>
   );

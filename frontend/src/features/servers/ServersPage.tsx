@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { TriangleAlert } from "lucide-react";
-import { useState } from "react";
+import { Suspense, lazy, useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { serversQuery } from "../../api/queries";
@@ -12,11 +12,11 @@ import { duration, sessions } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
-import { ConnectDialog } from "./ConnectDialog";
-import { serversTable } from "./model";
+import { type Order, ordered, serversTable } from "./model";
 import { AnswerState } from "../../ui/Answer";
 
-type Order = "trouble" | "load" | "name";
+const ConnectDialog = lazy(() => import("./ConnectDialog").then((m) => ({ default: m.ConnectDialog })));
+
 const ORDERS = [
   { value: "trouble", label: "trouble" },
   { value: "load", label: "load" },
@@ -26,7 +26,7 @@ const ORDERS = [
 /** All servers, those in trouble first: what is wrong, load now and lately, group, freshness. */
 export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) => {
   const servers = useQuery(serversQuery);
-  const [connecting, setConnecting] = useState(false);
+  const [connecting, setConnecting] = useState<boolean | null>(null); // null: not yet asked for
   const [order, setOrder] = useState<Order>("trouble");
   const [containing, setContaining] = useState("");
   const every = servers.data?.servers ?? [];
@@ -79,18 +79,12 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
           </tbody>
         </table>
       ) : null}
-      <ConnectDialog open={connecting} onClose={() => setConnecting(false)} />
+      <Suspense fallback={null}>
+        {connecting === null ? null : <ConnectDialog open={connecting} onClose={() => setConnecting(false)} />}
+      </Suspense>
     </div>
   );
 };
-
-/** Ties keep the order of names. */
-export function ordered(servers: readonly Schemas["ServerOut"][], order: Order): Schemas["ServerOut"][] {
-  const named = servers.toSorted((a, b) => a.name.localeCompare(b.name));
-  if (order === "name") return named;
-  const weight = (one: Schemas["ServerOut"]): number => (order === "trouble" ? one.trouble : (one.load_now ?? -1));
-  return named.sort((a, b) => weight(b) - weight(a));
-}
 
 const STATES: Readonly<Record<string, string>> = {
   new: "waiting for the collector",
@@ -146,7 +140,7 @@ const ServerRow = ({ server }: { readonly server: Schemas["ServerOut"] }) => (
           <div className="text-muted text-sm">
             {server.main_wait && isKind(server.main_wait)
               ? `mainly ${KIND_WORDS[server.main_wait]}`
-              : "nothing stands out"}
+              : "no wait stands out"}
           </div>
         </>
       )}

@@ -3,7 +3,7 @@ const MODES = [
   ["", "as is safe: verify-full, and on this machine prefer"],
   ["verify-full", "verify-full: the certificate and its host name are checked"],
   ["verify-ca", "verify-ca: weaker, any host with a certificate of the authority"],
-  ["require", "require: weaker, enciphered, but nobody checks to whom"],
+  ["require", "require: weaker: encrypted, but the server is not checked"],
   ["prefer", "prefer: weaker, in the open where the server has no TLS"],
   ["disable", "disable: in the open"],
 ] as const;

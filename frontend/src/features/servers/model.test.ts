@@ -1,7 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { costWords, formOf, readSpans, shareAt } from "./model";
-import { ordered } from "./ServersPage";
+import { costWords, formOf, ordered, readSpans, shareAt } from "./model";
 import type { Schemas } from "../../api/client";
 
 describe("settings", () => {

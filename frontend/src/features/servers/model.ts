@@ -71,3 +71,13 @@ export function formOf(name: string): "csv" | "jsonl" | null {
   if (/\.csv$/i.test(name)) return "csv";
   return /\.(jsonl|ndjson|json)$/i.test(name) ? "jsonl" : null;
 }
+
+export type Order = "trouble" | "load" | "name";
+
+/** Ties keep the order of names. */
+export function ordered(servers: readonly Schemas["ServerOut"][], order: Order): Schemas["ServerOut"][] {
+  const named = servers.toSorted((a, b) => a.name.localeCompare(b.name));
+  if (order === "name") return named;
+  const weight = (one: Schemas["ServerOut"]): number => (order === "trouble" ? one.trouble : (one.load_now ?? -1));
+  return named.sort((a, b) => weight(b) - weight(a));
+}

@@ -4,7 +4,7 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
 import { shown } from "../../testing/shown";
-import { changeWords } from "./EndDialog";
+import { changeWords } from "./ending";
 import { keyOf } from "../../charts/sessions";
 import { SessionsPage } from "./SessionsPage";
 
@@ -88,7 +88,7 @@ describe("ending a session", () => {
     await userEvent.keyboard("{Escape}");
     expect(screen.getByRole("textbox", { name: /Why/ })).toHaveProperty("value", "it blocks");
     await userEvent.click(screen.getByRole("button", { name: "end the statement" }));
-    expect(await screen.findByText(/2 sessions that stood behind it went on/)).toBeTruthy();
+    expect(await screen.findByText(/2 sessions that it blocked go on/)).toBeTruthy();
     expect(posted).toEqual([
       { started_s: 100, statement_ms: 12_000, what: "statement", reason: "it blocks", confirmed: true },
     ]);

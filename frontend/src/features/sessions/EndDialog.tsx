@@ -3,10 +3,10 @@ import { useState } from "react";
 
 import { ask, client, type Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
-import { duration, plural } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Dialog } from "../../ui/Dialog";
+import { afterWords, changeWords, endFacts } from "./ending";
 
 interface Props {
   readonly server: number;
@@ -123,36 +123,3 @@ export const EndDialog = ({ server, session, now, onClose }: Props) => {
     </Dialog>
   );
 };
-
-/** What is known before: what it runs, what will be lost, who goes on. */
-export function endFacts(one: Schemas["LiveSessionOut"]): string[] {
-  const open =
-    one.transaction_ms === null
-      ? "It has no transaction open, or its age is not known."
-      : `Its transaction is open for ${duration(one.transaction_ms)}; all it changed since then is rolled back, which can take as long again.`;
-  const doing = one.active
-    ? `It is ${one.wait_label}${one.statement_ms === null ? "" : `, in a statement of ${duration(one.statement_ms)}`}.`
-    : `It is ${one.state}, and runs nothing; what it ran last stands below.`;
-  const freed = one.blocks
-    ? `${plural(one.blocks, "session stands", "sessions stand")} behind it and can go on.`
-    : "Nobody stands behind it.";
-  return [`${one.user} in ${one.database}${one.client ? ` from ${one.client}` : ""}.`, doing, open, freed];
-}
-
-/** What has become of a session since the dialog was opened; empty while it is as it was. */
-export function changeWords(then: Schemas["LiveSessionOut"], now: Schemas["LiveSessionOut"] | undefined): string {
-  if (!now) return "Since you opened this it is not seen any more: it ended, or rests without a transaction.";
-  if (then.active && !now.active) return "Since you opened this its statement ended.";
-  const another =
-    then.query_id !== now.query_id ||
-    (then.statement_ms !== null && now.statement_ms !== null && now.statement_ms < then.statement_ms);
-  return then.active && another ? "Since you opened this it began another statement." : "";
-}
-
-/** What came of it. */
-export function afterWords(done: Schemas["EndedOut"]): string {
-  const freed = done.freed.length
-    ? `${plural(done.freed.length, "session that stood", "sessions that stood")} behind it went on.`
-    : "Nobody had stood behind it.";
-  return done.still.length ? `${freed} ${done.still.length} still wait behind it.` : freed;
-}

@@ -10,8 +10,8 @@ export const Ended = ({ server }: { readonly server: number }) => {
   const ended = useQuery(endedQuery(server));
   const rows = ended.data ?? [];
   return (
-    <section aria-label="Ended from here">
-      <h2 className="border-strong border-b font-semibold">Ended from here</h2>
+    <section aria-label="Ended by users of Faena">
+      <h2 className="border-strong border-b font-semibold">Ended by users of Faena</h2>
       <AnswerState of={ended} what="what was ended" />
       {ended.data?.length === 0 ? (
         <p className="text-muted py-1 text-sm">
@@ -24,7 +24,7 @@ export const Ended = ({ server }: { readonly server: number }) => {
               <span className="text-muted">{when(one.at)}</span> <b>{one.by}</b>: {one.what} of {one.program} (pid{" "}
               {one.pid}), “{one.reason}”. {one.answer}
               {one.freed.length ? `; ${plural(one.freed.length, "waiter went", "waiters went")} on` : ""}
-              {one.still.length ? `; ${one.still.length} still behind it` : ""}.
+              {one.still.length ? `; ${one.still.length} still wait` : ""}.
             </li>
           ))}
         </ul>

@@ -194,7 +194,7 @@ const liveColumns = ({ server, followed, follow, end }: Acts): Column<Live>[] =>
   {
     id: "blocks",
     heading: "blocking",
-    title: "sessions that wait behind it, at any distance",
+    title: "sessions blocked by it, at any depth",
     align: "right",
     value: (one) => one.blocks,
     show: (one) => (one.blocks ? <b>{one.blocks}</b> : ""),

@@ -62,7 +62,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
   const tickMs = found.tick_ms;
   const others = new Map(found.others.map((other) => [other.pid, other]));
   const held = (pid: number): string =>
-    pid === -1 ? "behind a prepared transaction" : pid ? `behind ${others.get(pid)?.program ?? "pid"} ${pid}` : "";
+    pid === -1 ? "blocked by a prepared transaction" : pid ? `behind ${others.get(pid)?.program ?? "pid"} ${pid}` : "";
   const parts = found.stretches.map((part) => ({
     first: part.first,
     last: part.last,
@@ -162,7 +162,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
       ))}
       {found.errors.length ? (
         <section className="mt-3">
-          <h2 className="border-strong border-b font-semibold">What the log tells of it</h2>
+          <h2 className="border-strong border-b font-semibold">What the log says about it</h2>
           <ul>
             {found.errors.map((error) => (
               <li key={`${error.at}-${error.message}`} className="border-line border-b py-0.5 text-sm">
@@ -241,7 +241,7 @@ export function tapeSentence(found: Schemas["TapeOut"]): string {
     : "";
   const ticks = locked.reduce((sum, part) => sum + part.ticks, 0);
   const behind = last
-    ? ` It stood ${duration(found.tick_ms * ticks)} behind ${last.blocker === -1 ? "a prepared transaction" : `${holder} (pid ${last.blocker})`}.`
+    ? ` It was blocked for ${duration(found.tick_ms * ticks)} by ${last.blocker === -1 ? "a prepared transaction" : `${holder} (pid ${last.blocker})`}.`
     : "";
   const main = most ? `, ${Math.round((100 * most.ticks) / Math.max(1, seen))}% of it ${most.label}` : "";
   return `${one.program} (pid ${one.pid}) was seen busy for ${duration(found.wait_tick_ms * seen)} of ${duration(found.tick_ms * found.ticks)} sampled${main}.${behind}`;

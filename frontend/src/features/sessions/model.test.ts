@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 
 import { keyOf } from "../../charts/sessions";
 import { live } from "../../testing/sessions";
-import { afterWords, endFacts } from "./EndDialog";
+import { afterWords, endFacts } from "./ending";
 import { arranged, nowSentence } from "./model";
 
 describe("arranged", () => {
@@ -33,7 +33,7 @@ describe("sentences", () => {
       live(9),
     ];
     expect(nowSentence(sessions)).toBe(
-      "2 sessions are active, 1 of them wait for locks; 1 idles inside a transaction. 2 sessions stand behind console (pid 7, idle in transaction).",
+      "2 sessions are active, 1 of them wait for locks; 1 idles inside a transaction. 2 sessions are blocked by console (pid 7, idle in transaction).",
     );
     expect(nowSentence([])).toBe("0 sessions are active, none waits for a lock; 0 idle inside a transaction.");
   });
@@ -45,7 +45,7 @@ describe("ending", () => {
       live(7, { transaction_ms: 600_000, blocks: 4, active: false, state: "idle in transaction" }),
     ).join(" ");
     expect(facts).toContain("open for 10 min");
-    expect(facts).toContain("4 sessions stand behind it");
+    expect(facts).toContain("4 sessions are blocked by it");
     expect(facts).toContain("runs nothing");
     const done = {
       at: 1,
@@ -61,6 +61,6 @@ describe("ending", () => {
       freed: [1, 2],
       still: [3],
     };
-    expect(afterWords(done)).toBe("2 sessions that stood behind it went on. 1 still wait behind it.");
+    expect(afterWords(done)).toBe("2 sessions that it blocked go on. 1 still wait.");
   });
 });

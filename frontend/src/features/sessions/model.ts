@@ -28,7 +28,7 @@ export function nowSentence(sessions: readonly Live[]): string {
   const worst = sessions.toSorted((a, b) => b.blocks - a.blocks)[0];
   const held =
     worst && worst.blocks > 0
-      ? ` ${plural(worst.blocks, "session stands", "sessions stand")} behind ${worst.program} (pid ${worst.pid}, ${worst.active ? worst.wait_label : worst.state}).`
+      ? ` ${plural(worst.blocks, "session is", "sessions are")} blocked by ${worst.program} (pid ${worst.pid}, ${worst.active ? worst.wait_label : worst.state}).`
       : "";
   return `${plural(active.length, "session is", "sessions are")} active, ${locked.length ? `${locked.length} of them wait for locks` : "none waits for a lock"}; ${idle} ${idle === 1 ? "idles" : "idle"} inside a transaction.${held}`;
 }

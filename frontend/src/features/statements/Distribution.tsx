@@ -119,7 +119,7 @@ const Shares = ({ column, onPick }: SharesProps) => {
               onClick={() => onPick(row.value)}
               title={`${row.label}: only these`}
             >
-              <span className="truncate">{row.label || "not told"}</span>
+              <span className="truncate">{row.label || "unknown"}</span>
               <svg width="50" height="8" aria-hidden="true">
                 <rect width={most ? (row.total_ms / most) * 50 : 0} height="8" fill="var(--running)" />
               </svg>

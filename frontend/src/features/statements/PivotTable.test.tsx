@@ -97,6 +97,6 @@ describe("a table of executions", () => {
 
   it("says that no execution has such a figure", async () => {
     await view(SEARCH, found({ rows: [], row_labels: [], cells: [], counts: [], row_totals: [] }));
-    expect(screen.getByText("No execution here has such a figure.")).toBeTruthy();
+    expect(screen.getByText("No execution in this window has such a figure.")).toBeTruthy();
   });
 });

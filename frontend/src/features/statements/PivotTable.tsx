@@ -128,7 +128,7 @@ interface CellsProps {
 
 const Cells = ({ found, spec, server, search }: CellsProps) => {
   const most = Math.max(0, ...found.cells.flat().map((cell) => cell ?? 0));
-  if (found.rows.length === 0) return <p className="text-muted py-2">No execution here has such a figure.</p>;
+  if (found.rows.length === 0) return <p className="text-muted py-2">No execution in this window has such a figure.</p>;
   return (
     <>
       <div className="overflow-x-auto">

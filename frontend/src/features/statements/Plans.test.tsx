@@ -84,7 +84,7 @@ describe("the plans of a statement", () => {
 
   it("say where one was asked for and never seen in use", async () => {
     await view({ plans: [seen({ asked: true, executions: 0, mean_ms: null, spans: [] })] });
-    expect(screen.getByText("(asked for, not seen in use)")).toBeTruthy();
+    expect(screen.getByText("(explained, not seen in use)")).toBeTruthy();
     expect(screen.getByRole("img", { name: "not seen in this window" })).toBeTruthy();
     expect(screen.queryByRole("button", { name: /side by side/ })).toBeNull();
   });

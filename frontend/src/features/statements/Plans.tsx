@@ -59,7 +59,7 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
               <th className="pl-3 font-normal">first seen</th>
               <th className="pl-3 font-normal">last seen</th>
               <th className="w-40 pl-3 font-normal">in force, of this window</th>
-              <th className="pl-3 text-right font-normal">captured here</th>
+              <th className="pl-3 text-right font-normal">captured</th>
               <th className="pl-3 text-right font-normal">mean</th>
             </tr>
           </thead>
@@ -70,7 +70,7 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
                   <button type="button" className="text-accent hover:underline" onClick={() => open.mutate(plan.id)}>
                     {plan.gist}
                   </button>
-                  {plan.asked ? <span className="text-muted"> (asked for, not seen in use)</span> : null}
+                  {plan.asked ? <span className="text-muted"> (explained, not seen in use)</span> : null}
                 </td>
                 <td className="pl-3 whitespace-nowrap">{when(plan.first)}</td>
                 <td className="pl-3 whitespace-nowrap">{when(plan.last)}</td>

@@ -14,7 +14,7 @@ export const Coverage = ({ found, span }: { readonly found: Schemas["RankingOut"
       {found.breaks.includes("reset") ? "Counters were reset in between: work just before is missing. " : ""}
       {found.breaks.includes("restart") ? "The server restarted in between. " : ""}
       {found.breaks.includes("eviction")
-        ? "The server threw out rarely used statements for want of room: theirs is missing."
+        ? "The server evicted rarely used statements from its counters: their figures are missing."
         : ""}
     </p>
   );

@@ -119,7 +119,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
                 needs none.
               </>
             ) : (
-              "Here will be every statement that ended in this window. Counters are read every 15 s, so a very short window can hold none."
+              "Every statement that ended in this window is listed here. Counters are read every 15 s, so a very short window can hold none."
             )}
           </p>
         ) : null}

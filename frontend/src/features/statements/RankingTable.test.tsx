@@ -110,7 +110,7 @@ describe("what stands beside the ranking", () => {
     );
     expect(container.textContent).toContain("Counters cover 20 s of this window's 1 min.");
     expect(container.textContent).toContain("reset in between");
-    expect(container.textContent).toContain("threw out rarely used statements");
+    expect(container.textContent).toContain("evicted rarely used statements");
     cleanup();
     const whole = await shown(<Coverage found={ranking()} span={60_000} />);
     expect(whole.container.textContent).toBe("");

@@ -175,7 +175,7 @@ const Totals = ({ statement }: { readonly statement: Schemas["StatementOut"] }) 
       t.temp_written ? `${bytes(perCall(t.temp_written) * PAGE_BYTES)} per call` : "",
     ],
     ["WAL", bytes(t.wal_bytes), ""],
-    ["errors", statement.errors ? count(statement.errors) : "none", "as the server's log told"],
+    ["errors", statement.errors ? count(statement.errors) : "none", "from the server's log"],
   ];
   return (
     <section aria-label="Totals of the window" className="mb-4">

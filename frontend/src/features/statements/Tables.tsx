@@ -64,7 +64,7 @@ const Found = ({ found }: { readonly found: Schemas["TouchedTablesOut"] }) => (
       {found.tables.length === 0 && found.missing.length === 0 ? "It touches no table. " : ""}
       {missingWords(found)}
       {found.surveyed && found.tables.length
-        ? "Sizes as surveyed; rows, indexes and statistics are told by real servers only."
+        ? "Sizes as surveyed; rows, indexes and statistics are known of real servers only."
         : ""}
     </p>
   </>

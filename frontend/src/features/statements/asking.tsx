@@ -94,7 +94,7 @@ export const RunDialog = ({ server, execution, onClose }: RunProps) => {
       <pre className="bg-ground max-h-60 overflow-auto p-2 font-mono text-xs whitespace-pre-wrap">{text}</pre>
       <p className="py-2 text-sm">
         It took {execution ? duration(execution.took_ms) : ""} last time. It runs in a transaction that cannot write,
-        calls nothing but the server’s own harmless functions, and is broken off after a minute. That you ran it stands
+        calls nothing but the server’s own harmless functions, and is cancelled after a minute. That you ran it is kept
         in the record.
       </p>
       {question.error ? (

@@ -30,7 +30,7 @@ describe("a distribution in one sentence", () => {
       "120 executions captured; half took below 4 ms, one in twenty above 40 ms; longest 900 ms.",
     );
     expect(distributionSentence(found({ executions: 12_000 }))).toContain("standing for about 12 k");
-    expect(distributionSentence(found({ captured: 0 }))).toBe("No single execution is known here.");
+    expect(distributionSentence(found({ captured: 0 }))).toBe("No single execution is known in this window.");
   });
 });
 

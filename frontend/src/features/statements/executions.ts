@@ -100,12 +100,12 @@ export function pivotTitle(spec: PivotSpec): string {
 /** A name of a row or column: hours come as milliseconds since 1970. */
 export const valueWords = (by: PivotBy | "none", label: string): string => {
   if (by === "hour" && /^\d+$/.test(label)) return clock(Number(label));
-  return label === "" ? "not told" : label;
+  return label === "" ? "unknown" : label;
 };
 
 /** What the picture shows, in one sentence that says how sure it is. */
 export function distributionSentence(found: Schemas["DistributionOut"]): string {
-  if (found.captured === 0) return "No single execution is known here.";
+  if (found.captured === 0) return "No single execution is known in this window.";
   const all = Math.round(found.executions);
   const stand = all > found.captured ? `, standing for about ${count(all)}` : "";
   const left = found.known > found.captured ? ` (the newest of ${count(found.known)})` : "";

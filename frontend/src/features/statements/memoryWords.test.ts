@@ -22,7 +22,9 @@ describe("memorySentence", () => {
   });
 
   it("tells apart that nothing is known and that nothing was spilled", () => {
-    expect(memorySentence(none, 0)).toBe("No single execution is known here; nothing was spilled in this window.");
+    expect(memorySentence(none, 0)).toBe(
+      "No single execution is known in this window; nothing was spilled in this window.",
+    );
     expect(memorySentence({ ...none, captured: 3 }, 0)).toContain("0 of 3 executions that were captured");
   });
 });

@@ -7,7 +7,7 @@ export const memorySentence = (memory: Schemas["MemoryOut"], written: number): s
   const room = bound ? ` A sort or hash may take work_mem, ${setting(bound)}, before it goes to disk.` : "";
   const known =
     memory.captured === 0
-      ? "No single execution is known here"
+      ? "No single execution is known in this window"
       : `${count(memory.spilled)} of ${count(memory.captured)} executions that were captured wrote temporary files`;
   const size =
     memory.spilled && memory.mean_bytes !== null && memory.most_bytes !== null

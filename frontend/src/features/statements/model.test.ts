@@ -33,7 +33,7 @@ describe("a statement in one sentence", () => {
     ];
     const totals = { calls: 12_345, mean_ms: 4.2 } as Schemas["FiguresOut"];
     expect(statementSentence(statement({ waits, totals }))).toBe(
-      "31% of the load here, 2.00 sessions on average; mostly waiting: row and table locks; 12.3 k calls of 4.2 ms each.",
+      "31% of the load, 2.00 sessions on average; mostly waiting: row and table locks; 12.3 k calls of 4.2 ms each.",
     );
   });
 
@@ -45,7 +45,7 @@ describe("a statement in one sentence", () => {
   it("does not make a share of a handful of samples", () => {
     const waits = [{ key: "running", label: "", sessions: [], running: null, total: 0.001, share: 1 }];
     expect(statementSentence(statement({ samples: 1, waits }))).toBe(
-      "Hardly any of the load here: seen active once in this window.",
+      "Hardly any of the load: seen active once in this window.",
     );
     expect(statementSentence(statement({ samples: 4, waits }))).toContain("seen active 4 times");
   });

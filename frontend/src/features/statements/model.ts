@@ -55,7 +55,7 @@ export const MEASURES: Readonly<Record<Measure, MeasureWords>> = {
   blocks_hit: { label: "buffer hits", title: "pages found in shared buffers", say: pages },
   blocks_read: { label: "blocks read", title: "pages read from outside shared buffers", say: pages },
   temp_written: { label: "temp written", title: "temporary files written, because memory did not suffice", say: pages },
-  wal_bytes: { label: "WAL", title: "write-ahead log written", say: bytes },
+  wal_bytes: { label: "WAL", title: "WAL written", say: bytes },
   read_ms: { label: "read time", title: "time waited for reads, where the server times them", say: duration },
   plan_ms: { label: "plan time", title: "time spent planning", say: duration },
   disk_read_rate: {
@@ -64,7 +64,7 @@ export const MEASURES: Readonly<Record<Measure, MeasureWords>> = {
     say: perSecond,
   },
   disk_write_rate: { label: "disk write", title: "bytes written a second, calls under way included", say: perSecond },
-  errors: { label: "errors", title: "errors, timeouts and cancels that the log told of", say: count },
+  errors: { label: "errors", title: "errors, timeouts and cancels in the log", say: count },
 };
 
 /** How many times its usual time a second a statement takes; null where nothing is usual yet. */
@@ -103,10 +103,10 @@ export function statementSentence(statement: Schemas["StatementOut"]): string {
   if (statement.load === null || statement.share === null) parts.push("Nothing was sampled in this window");
   else if (statement.samples === 0) parts.push("Never seen active in this window");
   else if (statement.samples < FEW_SAMPLES)
-    parts.push(`Hardly any of the load here: seen active ${seenTimes(statement.samples)} in this window`);
+    parts.push(`Hardly any of the load: seen active ${seenTimes(statement.samples)} in this window`);
   else
     parts.push(
-      `${share(statement.share, statement.share_margin ?? 0)} of the load here, ${sessions(statement.load)} sessions on average`,
+      `${share(statement.share, statement.share_margin ?? 0)} of the load, ${sessions(statement.load)} sessions on average`,
     );
   const main = statement.waits.reduce<Schemas["GroupOut"] | null>(
     (best, one) => (best === null || one.total > best.total ? one : best),

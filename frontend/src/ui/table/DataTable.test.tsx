@@ -87,7 +87,7 @@ describe("the one table", () => {
     await userEvent.click(screen.getByRole("checkbox", { name: "cars" }));
     expect(screen.getAllByRole("columnheader").map((head) => head.textContent)).toContain("port");
     expect(screen.queryByRole("columnheader", { name: /cars/ })).toBeNull();
-    await userEvent.click(screen.getByRole("button", { name: "columns and widths as they come" }));
+    await userEvent.click(screen.getByRole("button", { name: "columns and widths as at first" }));
     expect(screen.queryByRole("columnheader", { name: /port/ })).toBeNull();
     expect(screen.getByRole("columnheader", { name: /cars/ })).toBeTruthy();
   });

@@ -54,7 +54,7 @@ export function TableMenu<Row>({ label, columns, shown, rows, layout, keep, file
             ))}
         </fieldset>
         <button type="button" className={plain} onClick={() => keep(AS_IT_COMES)}>
-          columns and widths as they come
+          columns and widths as at first
         </button>
         <hr className="border-line" />
         <button type="button" className={plain} onClick={() => void copy()}>
