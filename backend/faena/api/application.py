@@ -30,6 +30,7 @@ from faena.api import (
     statement_page,
     statement_parts,
     statements,
+    words,
 )
 from faena.api.figures import FastJson
 
@@ -47,6 +48,6 @@ api.add_router("/session", session.router)
 api.add_router("/servers", servers.router)
 for part in (
     load, search, disk, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
-    indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts,
+    indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words,
 ):  # fmt: skip
     api.add_router("", part.router)

@@ -23,7 +23,6 @@ from faena.core.sampling.load import LoadSeries
 from faena.core.series.baseline import MIN_DAYS
 from faena.core.series.window import Window
 from faena.core.units import EpochMs
-from faena.core.waits.kinds import LABELS
 
 router = Router(tags=["load"])
 MAX_PAGE = 500
@@ -397,4 +396,4 @@ def explain_wait(
     wait_type, _, event = ("", "", "") if wait == NOT_WAITING else wait.partition(":")
     found = profile_of(servers.server(server_id)).waits.explain(wait_type, event)
     fields = {name: getattr(found, name) for name in WaitOut.model_fields if name != "kind_label"}
-    return WaitOut(kind_label=LABELS[found.kind], **fields)
+    return WaitOut(kind_label=found.kind.label, **fields)

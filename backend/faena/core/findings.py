@@ -4,30 +4,24 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 
-
-class Severity(StrEnum):
-    """How soon somebody should look. Values are part of the API; `SEVERITY_LABELS` has the words for the screen."""
-
-    NOW = "now"
-    SOON = "soon"
-    NOTE = "note"
-    FINE = "fine"
+from faena.core.labels import Labelled
 
 
-SEVERITY_LABELS: Mapping[Severity, str] = {
-    Severity.NOW: "look at it now",
-    Severity.SOON: "look at it soon",
-    Severity.NOTE: "worth knowing",
-    Severity.FINE: "nothing found",
-}
+class Severity(Labelled):
+    """How soon somebody should look."""
+
+    NOW = "now", "look at it now"
+    SOON = "soon", "look at it soon"
+    NOTE = "note", "worth knowing"
+    FINE = "fine", "nothing found"
 
 
-class Confidence(StrEnum):
+class Confidence(Labelled):
     """How far what is known carries: it was told or measured, the evidence speaks for it, or it may as well be another."""
 
-    CERTAIN = "certain"
-    LIKELY = "likely"
-    PERHAPS = "perhaps"
+    CERTAIN = "certain", "Cause, from the log"
+    LIKELY = "likely", "Most likely cause"
+    PERHAPS = "perhaps", "Possible cause (the log does not say)"
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,9 +1,9 @@
 """Records that a server's log yields: single executions with their plans, and what went wrong."""
 
 from dataclasses import dataclass
-from enum import StrEnum
 from typing import NamedTuple
 
+from faena.core.labels import Labelled
 from faena.core.units import EpochMs, Pid, QueryId
 
 
@@ -67,19 +67,19 @@ class CaptureRules:
     parameters: bool = False
 
 
-class EventKind(StrEnum):
+class EventKind(Labelled):
     """What a log tells beside executions."""
 
-    ERROR = "error"
-    LOCK_WAIT = "lock_wait"
-    TIMEOUT = "timeout"
-    CANCEL = "cancel"
-    DEADLOCK = "deadlock"
-    SERIALIZATION_FAILURE = "serialization_failure"
-    CONNECTION_REFUSED = "connection_refused"
-    OUT_OF_SPACE = "out_of_space"
-    TEMP_FILE = "temp_file"  # of a statement that did not end in the log
-    CRASH = "crash"
+    ERROR = "error", "other errors"
+    LOCK_WAIT = "lock_wait", "lock waits"
+    TIMEOUT = "timeout", "timeouts"
+    CANCEL = "cancel", "cancelled"
+    DEADLOCK = "deadlock", "deadlocks"
+    SERIALIZATION_FAILURE = "serialization_failure", "serialization failures"
+    CONNECTION_REFUSED = "connection_refused", "refused connections"
+    OUT_OF_SPACE = "out_of_space", "out of disk"
+    TEMP_FILE = "temp_file", "temporary files"  # of a statement that did not end in the log
+    CRASH = "crash", "crashes"
 
 
 class LogEvent(NamedTuple):

@@ -1,5 +1,6 @@
 """./faena test: every check, layer by layer, on clusters of its own."""
 
+import json
 import os
 import subprocess
 import time
@@ -160,15 +161,23 @@ LAYERS: dict[str, Callable[[], bool]] = {"style": style, "core": core, "web": we
 
 def write_contract() -> None:
     """Dump the API's description and generate the front end's types from it."""
-    setup.for_testing()
-    script = (
-        "import django, json; django.setup(); from faena.api.application import api; "
-        "print(json.dumps(api.get_openapi_schema(path_prefix='/api/v1/'), indent=2, sort_keys=True))"
+    setup.for_contract()
+    (CHECKOUT / "contract").mkdir(exist_ok=True)
+    (CHECKOUT / "contract" / "openapi.json").write_text(
+        _printed("json.dumps(api.get_openapi_schema(path_prefix='/api/v1/'), indent=2, sort_keys=True) + chr(10)")
     )
+    folder = FRONTEND / "src" / "lib" / "words"
+    folder.mkdir(exist_ok=True)
+    for name, text in json.loads(_printed("json.dumps(words.as_modules())")).items():
+        (folder / f"{name}.ts").write_text(text)
+    setup.run(setup.npm("run", "-s", "api"), "contract", "see above", cwd=FRONTEND, env=setup.node_environment())
+    say("wrote contract/openapi.json, frontend/src/api/schema.d.ts and frontend/src/lib/words/")
+
+
+def _printed(expression: str) -> str:
+    """What an expression about the API comes to, in a process with Django set up."""
+    script = f"import django, json; django.setup(); from faena.api import words; from faena.api.application import api; print({expression}, end='')"
     ended = subprocess.run([str(PYTHON), "-c", script], env=_environment(), cwd=BACKEND, capture_output=True, text=True)
     if ended.returncode != 0:
         raise Trouble(f"the contract cannot be written: {ended.stderr[-600:]}")
-    (CHECKOUT / "contract").mkdir(exist_ok=True)
-    (CHECKOUT / "contract" / "openapi.json").write_text(ended.stdout)
-    setup.run(setup.npm("run", "-s", "api"), "contract", "see above", cwd=FRONTEND, env=setup.node_environment())
-    say("wrote contract/openapi.json and frontend/src/api/schema.d.ts")
+    return ended.stdout

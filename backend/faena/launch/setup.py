@@ -137,8 +137,14 @@ def node_environment() -> dict[str, str]:
     return environment
 
 
-def build_front_end() -> None:
-    """Front-end packages and bundle, each only when what it is made from has changed."""
+def for_contract() -> None:
+    """What the API's description and the front end's types are made with; no bundle, since it is made from them."""
+    _check_space()
+    _python("runtime", "build")
+    _front_end_packages()
+
+
+def _front_end_packages() -> None:
     lock = FRONTEND / "package-lock.json"
     mark = fingerprint([lock])
     if not (FRONTEND / "node_modules").exists() or not stamped("npm", mark):
@@ -146,6 +152,12 @@ def build_front_end() -> None:
             why = "no network at first set-up? The packages of frontend/package-lock.json must be in reach once."
             run(npm("ci", "--include=dev"), "npm", why, cwd=FRONTEND, env=node_environment())
         stamp("npm", mark)
+
+
+def build_front_end() -> None:
+    """Front-end packages and bundle, each only when what it is made from has changed."""
+    _front_end_packages()
+    lock = FRONTEND / "package-lock.json"
     sources = [p for p in sorted((FRONTEND / "src").rglob("*")) if p.is_file() and ".test." not in p.name]
     mark = fingerprint([lock, FRONTEND / "index.html", FRONTEND / "vite.config.ts", *sources])
     if not (FRONTEND / "dist" / "index.html").exists() or not stamped("front-end", mark):

@@ -11,6 +11,7 @@ import pytest
 from django.test import Client
 from faena.api.application import api
 from faena.api.parameters import now_ms
+from faena.api.words import as_modules
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.roles import Role
 from faena.apps.collecting.store import DjangoStore
@@ -61,6 +62,15 @@ def get(client: Client, path: str, status: int = 200) -> dict[str, object]:
     answer = client.get(f"/api/v1{path}")
     assert answer.status_code == status, answer.content[:500]
     return orjson.loads(answer.content)  # type: ignore[no-any-return]
+
+
+def test_words_of_screens_are_those_of_the_core(client: Client) -> None:
+    """The modules that the front end is built with have the lists that the API answers with."""
+    folder = Path(__file__).parents[3] / "frontend" / "src" / "lib" / "words"
+    assert {file.stem: file.read_text() for file in folder.iterdir()} == as_modules(), "run ./faena contract"
+    lists = get(client, "/words")
+    assert {"value": "lock", "label": "row and table locks", "meaning": ""} in lists["wait_kinds"]  # type: ignore[operator]
+    assert all(one["label"] for found in lists.values() for one in found)  # type: ignore[attr-defined]
 
 
 def test_the_contract_is_the_committed_one() -> None:

@@ -151,7 +151,7 @@ def test_hours_and_durations_stand_in_their_own_order() -> None:
 def test_what_the_log_needs_is_said_with_the_statement_that_mends_it() -> None:
     needs = {one.name: one for one in log_needs({"log_destination": "stderr"}, 150000, CaptureRules(), 1000.0)}
     assert all(not one.ok and one.remedy for one in needs.values())
-    assert "jsonlog" in needs["a form that tells programs and identifiers"].remedy
+    assert "jsonlog" in needs["a form that names programs and identifiers"].remedy
     assert "10 entries a second" in needs["a share of the fast ones"].cost
     good = {
         "logging_collector": "on", "log_destination": "csvlog", "log_min_duration_statement": "250",

@@ -64,7 +64,7 @@ def test_single_row_commits_stand_out_by_what_they_log(page: Page) -> None:
     first = page.get_by_role("row").nth(1)
     expect(first).to_contain_text("INSERT INTO gate_scan")
     first.get_by_role("link").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("mostly waiting: log write at commit")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("mostly waiting: WAL write at commit")
 
 
 def test_conditions_stars_and_filters_narrow_the_ranking(page: Page) -> None:
@@ -205,5 +205,5 @@ def test_axe_finds_nothing_serious_on_a_statement_and_its_plans(page: Page, them
     expect(page.get_by_role("table", name="Ledger of the plan")).to_have_count(1)
     assert serious(page) == []
     page.get_by_role("link", name="another plan").click()
-    expect(page.get_by_role("button", name="read it")).to_be_visible()
+    expect(page.get_by_role("button", name="open the plan")).to_be_visible()
     assert serious(page) == []

@@ -23,7 +23,7 @@ CASES = [
     ),
     (
         "tiny-commits",
-        "Waiting: log write at commit",
+        "Waiting: WAL write at commit",
         "LWLock: WALWrite",
         "INSERT INTO gate_telemetry",
         "INSERT INTO gate_telemetry",

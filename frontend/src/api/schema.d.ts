@@ -1542,6 +1542,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Words
+         * @description Values of the API's enumerations and the words for them.
+         */
+        get: operations["words_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -5030,6 +5050,18 @@ export interface components {
              */
             to?: number | null;
         };
+        /**
+         * WordOut
+         * @description `meaning` explains where the label alone says too little, else empty.
+         */
+        WordOut: {
+            /** Label */
+            label: string;
+            /** Meaning */
+            meaning: string;
+            /** Value */
+            value: string;
+        };
         /** WorkloadProposalOut */
         WorkloadProposalOut: {
             /** Columns */
@@ -7361,6 +7393,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DoneOut"];
+                };
+            };
+        };
+    };
+    words_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: components["schemas"]["WordOut"][];
+                    };
                 };
             };
         };

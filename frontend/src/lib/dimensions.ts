@@ -1,22 +1,26 @@
 // Dimensions in the order in which they are offered, with the words for the screen.
 
-export const DIMENSIONS = {
-  wait: "Wait event",
-  statement: "Statement",
-  program: "Program",
-  held_by: "Held by",
-  user: "User",
-  client: "Client host",
-  tables: "Tables",
-  database: "Database",
-  kind: "Wait kind",
-  backend: "Process",
-} as const;
+import { DIMENSIONS } from "./words/dimensions";
 
-export type DimensionName = keyof typeof DIMENSIONS;
+const ORDER = [
+  "wait",
+  "statement",
+  "program",
+  "held_by",
+  "user",
+  "client",
+  "tables",
+  "database",
+  "kind",
+  "backend",
+] as const;
+
+export { DIMENSIONS };
+
+export type DimensionName = (typeof ORDER)[number];
 
 export const isDimension = (name: string): name is DimensionName => name in DIMENSIONS;
 
-export const ALL_DIMENSIONS = Object.keys(DIMENSIONS) as DimensionName[];
+export const ALL_DIMENSIONS: readonly DimensionName[] = ORDER;
 
 export const DEFAULT_COLUMNS: readonly DimensionName[] = ["wait", "statement", "program", "held_by", "tables"];

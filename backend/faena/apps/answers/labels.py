@@ -8,7 +8,7 @@ from faena.core.numbers import whole_number
 from faena.core.privacy import Normalised
 from faena.core.sampling.dimensions import NO_STATEMENT, NOBODY, Dimension
 from faena.core.sql.texts import gist
-from faena.core.waits.kinds import LABELS, WaitKind
+from faena.core.waits.kinds import WaitKind
 
 LABEL_CHARACTERS = 60  # beyond it a select list gives way to the tables, which tell statements apart
 
@@ -23,7 +23,7 @@ def labels_of(server_id: int, dimension: Dimension, values: Sequence[str]) -> di
     """Short and full words for values."""
     match dimension:
         case Dimension.KIND:
-            return {v: (LABELS[WaitKind(v)],) * 2 for v in values}
+            return {v: (WaitKind(v).label,) * 2 for v in values}
         case Dimension.STATEMENT:
             ids = [i for v in values if (i := whole_number(v)) is not None]
             texts = statements.texts(server_id, ids)

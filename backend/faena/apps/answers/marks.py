@@ -9,7 +9,7 @@ from faena.apps.statements import events, executions
 from faena.core.plans.history import switches
 from faena.core.series.window import Window
 
-AS_LOGGED = "as the server's log tells"
+AS_LOGGED = "from the server's log"
 
 
 class Mark(NamedTuple):

@@ -116,7 +116,9 @@ def _kept_hours(server_id: int, hours: Sequence[int]) -> tuple[dict[int, Session
         try:
             frame = NOBODY_SEEN if not samples else _kept(packing.unpack(tick_ms), packing.unpack(columns), samples)
         except packing.BadColumn as error:
-            log.error("what is kept of the lock waits of an hour is damaged; they are told from its samples: %s", error)
+            log.error(
+                "what is kept of the lock waits of an hour is damaged; the answer comes from its samples: %s", error
+            )
             continue
         found[hour] = frame
         _waits.keep(server_id, hour, rewrites, frame)

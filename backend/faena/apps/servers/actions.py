@@ -160,7 +160,7 @@ def change(server: Server, form: ServerForm, *, password_kept: bool, by: Abstrac
             server.save()
     except IntegrityError as error:
         raise BadInput(f"there already is a server named {form.name!r}; choose another name", field="name") from error
-    password = "" if password_kept else "; password entered anew"
+    password = "" if password_kept else "; password entered again"
     audit.record(by, "server.changed", server=server.name, detail=f"{before} -> {_where(server)}{password}")
     return server
 

@@ -56,6 +56,11 @@ register(Engine(profile=SIMULATED, source=simulation.source_of))
 register(Engine(profile=IMPORTED))
 
 
+def profiles() -> list[EngineProfile]:
+    """Of every engine that is known."""
+    return [engine.profile for engine in _engines.values()]
+
+
 def engine_of(server: Server) -> Engine:
     """The engine of a server. Raises BadInput where this version does not know it."""
     if server.engine not in _engines:

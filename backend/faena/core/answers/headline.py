@@ -9,7 +9,7 @@ import numpy.typing as npt
 from faena.core.findings import Finding, Severity
 from faena.core.sampling.load import LoadSeries
 from faena.core.units import EpochMs
-from faena.core.waits.kinds import LABELS, WaitKind
+from faena.core.waits.kinds import WaitKind
 
 QUIET_SESSIONS = 0.05  # below this mean a server is called quiet, whatever it waits for
 DOMINANT_SHARE = 0.4  # a kind must make up this much of the load to be called its main part
@@ -56,14 +56,14 @@ def headline(series: LoadSeries, starts: list[int], cores: int | None) -> Headli
         return Headline(finding=_told(FirstFork.QUIET, sentence), load=load, running=running)
     kind, most = max(means.items(), key=lambda item: item[1])
     if most < DOMINANT_SHARE * load:
-        sentence = f"A mix: {figure(running)} of {figure(load)} sessions running, none of the waits stands out."
+        sentence = f"A mix: {figure(running)} of {figure(load)} sessions running, no wait kind dominates."
         return Headline(finding=_told(FirstFork.MIXED, sentence), load=load, running=running)
     row = series.sessions()[series.groups.index(kind)]
     since = rise(row, starts)
     if kind is WaitKind.RUNNING:
         finding = _told(FirstFork.RUNNING, _running_sentence(running, load, row, cores), "locks", "the client")
     else:
-        sentence = f"Waiting: {LABELS[kind]}, {figure(most)} of {figure(load)} sessions"
+        sentence = f"Waiting: {kind.label}, {figure(most)} of {figure(load)} sessions"
         finding = _told(FirstFork.WAITING, sentence, "too few cores")
     return Headline(finding=finding, kind=kind, load=load, running=running, since=since)
 

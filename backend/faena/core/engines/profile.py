@@ -7,6 +7,7 @@ from enum import StrEnum
 from faena.core.deadlocks.report import ReportGrammar
 from faena.core.engines.inquiry import LogNeed
 from faena.core.findings import Finding
+from faena.core.labels import Labelled
 from faena.core.logged import CaptureRules
 from faena.core.plans.ledger import Ledger
 from faena.core.plans.model import Plan
@@ -83,6 +84,7 @@ class Plans:
     ledger: Callable[[Plan], Ledger]
     values: Callable[[str], Sequence[str | None] | None]
     scans: frozenset[str] = frozenset()
+    suspicions: type[Labelled] | None = None  # kinds of findings that its rules can come to
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -95,6 +97,7 @@ class Indexes:
     propose: Callable[[Plan, SchemaFacts], tuple[list[IndexProposal], list[Refusal]]]
     from_plan: Callable[[Plan], SchemaFacts]
     health: Callable[[SchemaFacts], list[Finding]]
+    kinds: type[Labelled]  # of findings about indexes and statistics
     estimates: Callable[[Sequence[Finding], Plan, SchemaFacts, EpochMs | None], Sequence[tuple[int, str, str]]]
 
 

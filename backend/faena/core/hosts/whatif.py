@@ -32,7 +32,7 @@ CLOSED = (
 ASSUMPTIONS = (
     "each statement uses one core at a time and takes as long as before once it has one",
     "the cores are as fast as those there are, and nothing but them is short: no lock, no disk",
-    "where cores were taken all the time, more was asked for than can be known; the figure is then a lower bound",
+    "where cores were taken all the time, how much more was needed is unknown; the figure is then a lower bound",
 )
 
 

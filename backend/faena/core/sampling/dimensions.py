@@ -6,29 +6,29 @@ Narrowing is therefore a choice of codes, and no matter how many samples there a
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from enum import StrEnum
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
+from faena.core.labels import Labelled
 from faena.core.readings import PREPARED, SessionSample
 from faena.core.units import Pid, QueryId
 
 
-class Dimension(StrEnum):
+class Dimension(Labelled):
     """The value is the word used in the API, in the URL and in exports."""
 
-    KIND = "kind"
-    WAIT = "wait"
-    STATEMENT = "statement"
-    TABLES = "tables"
-    PROGRAM = "program"
-    USER = "user"
-    CLIENT = "client"
-    DATABASE = "database"
-    HELD_BY = "held_by"
-    BACKEND = "backend"
+    KIND = "kind", "Wait kind"
+    WAIT = "wait", "Wait event"
+    STATEMENT = "statement", "Statement"
+    TABLES = "tables", "Tables"
+    PROGRAM = "program", "Program"
+    USER = "user", "User"
+    CLIENT = "client", "Client host"
+    DATABASE = "database", "Database"
+    HELD_BY = "held_by", "Held by"
+    BACKEND = "backend", "Process"
 
 
 RUNNING = "running"  # value of KIND that is no wait

@@ -2,13 +2,13 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 from math import sqrt
 from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
+from faena.core.labels import Labelled
 from faena.core.readings import COUNTER_FIELDS
 from faena.core.units import Millis, QueryId
 
@@ -53,26 +53,26 @@ class Effort(NamedTuple):
     read_ms: float
 
 
-class Measure(StrEnum):
+class Measure(Labelled):
     """What a ranking can be ordered by."""
 
-    TOTAL = "total_ms"
-    MEAN = "mean_ms"
-    CALLS = "calls"
-    ROWS = "rows"
-    READS = "blocks_read"
-    HITS = "blocks_hit"
-    TEMP = "temp_written"
-    WAL = "wal_bytes"
-    STDDEV = "stddev_ms"
-    PLAN = "plan_ms"
-    READ_TIME = "read_ms"
-    ERRORS = "errors"
-    CHANGE = "change"
-    SESSIONS = "sessions"
-    ON_CPU = "on_cpu"
-    DISK_READ = "disk_read_rate"
-    DISK_WRITTEN = "disk_write_rate"
+    TOTAL = "total_ms", "time", "execution time in this window, all calls together"
+    MEAN = "mean_ms", "per call", "execution time per call"
+    CALLS = "calls", "calls", "how often it ran"
+    ROWS = "rows", "rows", "rows returned or changed"
+    READS = "blocks_read", "blocks read", "pages read from outside shared buffers"
+    HITS = "blocks_hit", "buffer hits", "pages found in shared buffers"
+    TEMP = "temp_written", "temp written", "temporary files written, because memory did not suffice"
+    WAL = "wal_bytes", "WAL", "WAL written"
+    STDDEV = "stddev_ms", "std. deviation", "standard deviation of single executions in this window"
+    PLAN = "plan_ms", "plan time", "time spent planning"
+    READ_TIME = "read_ms", "read time", "time waited for reads, where the server times them"
+    ERRORS = "errors", "errors", "errors, timeouts and cancels in the log"
+    CHANGE = "change", "change", "time a second, against the window before"
+    SESSIONS = "sessions", "sessions", "sessions in it on average, as sampled, also in calls that have not ended"
+    ON_CPU = "on_cpu", "on CPU", "sessions running it on CPU on average, as sampled"
+    DISK_READ = "disk_read_rate", "disk read", "bytes read from the disks a second, calls under way included"
+    DISK_WRITTEN = "disk_write_rate", "disk write", "bytes written a second, calls under way included"
 
 
 def sum_of_squares(calls: float, mean_ms: float, stddev_ms: float) -> float:

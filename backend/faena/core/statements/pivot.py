@@ -2,46 +2,46 @@
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from enum import StrEnum
 from typing import TypeVar
 
 import numpy as np
 import numpy.typing as npt
 
+from faena.core.labels import Labelled
 from faena.core.logged import Execution
 from faena.core.statements.density import quantiles
 
 Floats = npt.NDArray[np.float64]
 
 
-class PivotBy(StrEnum):
+class PivotBy(Labelled):
     """What rows and columns can be."""
 
-    STATEMENT = "statement"
-    PROGRAM = "program"
-    USER = "user"
-    DATABASE = "database"
-    CLIENT = "client"
-    PLAN = "plan"
-    HOUR = "hour"
-    DURATION = "duration"
+    STATEMENT = "statement", "statement"
+    PROGRAM = "program", "program"
+    USER = "user", "user"
+    DATABASE = "database", "database"
+    CLIENT = "client", "client host"
+    PLAN = "plan", "plan"
+    HOUR = "hour", "hour"
+    DURATION = "duration", "duration"
 
 
-class PivotMeasure(StrEnum):
-    TOOK = "took_ms"
-    PARSE = "parse_ms"
-    BIND = "bind_ms"
-    EXECUTE = "execute_ms"
-    TEMP = "temp_bytes"
+class PivotMeasure(Labelled):
+    TOOK = "took_ms", "time"
+    PARSE = "parse_ms", "time to parse"
+    BIND = "bind_ms", "time to bind"
+    EXECUTE = "execute_ms", "time to execute"
+    TEMP = "temp_bytes", "temp written"
 
 
-class Aggregate(StrEnum):
-    COUNT = "count"
-    SUM = "sum"
-    MEAN = "mean"
-    MEDIAN = "median"
-    P95 = "p95"
-    MAX = "max"
+class Aggregate(Labelled):
+    COUNT = "count", "how many"
+    SUM = "sum", "in all"
+    MEAN = "mean", "mean"
+    MEDIAN = "median", "median"
+    P95 = "p95", "95% are below"
+    MAX = "max", "longest"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

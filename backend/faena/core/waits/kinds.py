@@ -1,28 +1,16 @@
 """The eight kinds into which every moment of an active session falls."""
 
-from enum import StrEnum
+from faena.core.labels import Labelled
 
 
-class WaitKind(StrEnum):
-    """The value is the word in the API and the URL; `LABELS` has the words for the screen."""
+class WaitKind(Labelled):
+    """What an active session does at a moment, as seen in a sample."""
 
-    RUNNING = "running"
-    CLIENT = "client"
-    ENGINE = "engine"
-    COMMIT = "commit"
-    DATA_IO = "data_io"
-    LOCK = "lock"
-    OTHER_PROCESS = "other_process"
-    SLEEP = "sleep"
-
-
-LABELS: dict[WaitKind, str] = {
-    WaitKind.RUNNING: "running on CPU",
-    WaitKind.CLIENT: "waiting for client",
-    WaitKind.ENGINE: "engine internal",
-    WaitKind.COMMIT: "log write at commit",
-    WaitKind.DATA_IO: "data reads and writes",
-    WaitKind.LOCK: "row and table locks",
-    WaitKind.OTHER_PROCESS: "other processes",
-    WaitKind.SLEEP: "timeout or sleep",
-}
+    RUNNING = "running", "running on CPU"
+    CLIENT = "client", "waiting for client"
+    ENGINE = "engine", "engine internal"
+    COMMIT = "commit", "WAL write at commit"
+    DATA_IO = "data_io", "data reads and writes"
+    LOCK = "lock", "row and table locks"
+    OTHER_PROCESS = "other_process", "IPC waits"
+    SLEEP = "sleep", "timeout or sleep"

@@ -83,7 +83,7 @@ def read_row(raw: Mapping[str, object]) -> NeutralRow:
         return NeutralRow(at=at, session=None, text=None)
     session = raw.get("session")
     if session is None or session == "":
-        raise BadRow("session is missing; write a number or a name that tells sessions apart")
+        raise BadRow("session is missing; write a number or a name that identifies the session")
     text = _text(raw, "statement", most=MAX_TEXT)
     shown = conceal(text) if text else None
     identifier = _statement_id(raw.get("statement_id"))

@@ -110,8 +110,8 @@ def _conclude(
         if read.prefix is None and summary.bytes:
             line = head.split(b"\n", 1)[0].split(b":  ", 1)[0][:160].decode("utf-8", "replace")
             summary.notes.append(
-                "the log's line prefix was not recognised, so times and processes are told as far as they can be guessed, "
-                f"and nobody is named; say it with --log-line-prefix, as log_line_prefix has it there. A line begins {line!r}"
+                "the log's line prefix was not recognised, so times and processes are guessed where that is possible, "
+                f"and users and programs are unknown; give --log-line-prefix the server's log_line_prefix. A line begins {line!r}"
             )
     if faults.first:
         summary.notes.append(faults.first)

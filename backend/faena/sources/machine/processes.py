@@ -139,4 +139,4 @@ def _booted_s() -> float:
     for line in (PROC / "stat").read_text().splitlines():
         if line.startswith("btime "):
             return float(line.split()[1])
-    raise ValueError("the machine does not tell when it started")
+    raise ValueError("the machine does not say when it started")

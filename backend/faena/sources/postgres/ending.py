@@ -64,7 +64,7 @@ def end(target: Target, pid: int, started_s: int, what: Ending, at_least_ms: int
             answer="the server could not send the signal: the session has just ended", done=False, freed=(), still=()
         )
     words = (
-        f"the server ended the {what}" if done else f"the server was told to end the {what}, and it has not ended yet"
+        f"the server ended the {what}" if done else f"the server was asked to end the {what}, and it has not ended yet"
     )
     return Ended(answer=words, done=done, freed=sorted(before - still), still=sorted(still))
 

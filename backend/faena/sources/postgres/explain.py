@@ -46,8 +46,8 @@ _SAID = {
     "42P01": "a table of the statement is not there", "42703": "a column of the statement is not there",
     "42883": "a function or an operator is not there for these types, or is an extension's, which is not asked about",
     "42704": "a type is not there, or is an extension's, which is not asked about", "42601": "its syntax is not right",
-    "42P18": "the type of a parameter cannot be told", "42804": "two types do not fit together",
-    "42803": "a column stands neither in GROUP BY nor in an aggregate", "42725": "a function fits in more than one way",
+    "42P18": "the type of a parameter is unknown", "42804": "two types do not fit together",
+    "42803": "a column is neither in GROUP BY nor in an aggregate", "42725": "a function fits in more than one way",
     "42702": "a column could be meant in more than one way", "22P02": "a value is not of the type it is compared with",
     "25006": "it would change data, and only what reads is asked about",
 }  # fmt: skip
@@ -151,7 +151,7 @@ def _checked(connection: psycopg.Connection[TupleRow], what: Explainable, *, for
         if (kind == "f" and not foreign) or (foreign_parts and not foreign):
             raise Unexplainable(f"{relation.name} is a table of another server, which planning would call")
         if policies:
-            raise Unexplainable(f"row security of {relation.name} calls functions that nobody here has checked")
+            raise Unexplainable(f"row security of {relation.name} calls functions that are not known to be harmless")
         if kind == "v":
             looked_into += 1
             inside = _inside(relation, definition, looked_into)
@@ -166,7 +166,7 @@ def _checked(connection: psycopg.Connection[TupleRow], what: Explainable, *, for
 
 def _inside(relation: Relation, definition: str, looked_into: int) -> Explainable:
     if looked_into > MAX_VIEWS:
-        raise Unexplainable("these views stand on too many others to look into")
+        raise Unexplainable("these views use too many others to check")
     try:
         return explainable(definition)
     except Unexplainable as error:

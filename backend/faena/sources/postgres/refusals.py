@@ -66,7 +66,7 @@ def as_source_error(error: psycopg.Error, where: str) -> SourceError:
             kind = SourceAway if one.waits else SourceRefused
             return kind(f"{where} {one.sentence}", remedy=one.remedy)
     if state in BY_STATE:
-        remedy = "run the connection check in the server's settings; it names each gap and what mends it"
+        remedy = "run the connection check in the server's settings; it names each gap and how to fix it"
         return SourceRefused(f"{where} {BY_STATE[state]} ({state})", remedy=remedy)
     if state == "57014":
         return SourceAway(f"{where} did not answer in time", remedy="see whether the server or its host is overloaded")

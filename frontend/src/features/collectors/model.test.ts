@@ -29,8 +29,10 @@ test("what matters most is said first", () => {
   const away = WELL.servers.map((one, i) => (i ? { ...one, state: "away" } : one));
   expect(howItDoes({ ...WELL, servers: away }, 0)).toContain("1 of 2 servers");
   expect(howItDoes({ ...WELL, store_away_since: 1000 }, 31_000)).toContain("since 30 s");
-  expect(howItDoes({ ...WELL, store_away_since: 1000, disk_full: true }, 0)).toContain("disk is full or refuses writes");
-  expect(howItDoes({ ...WELL, standing_by: true, disk_full: true }, 0)).toContain("upgraded");
+  expect(howItDoes({ ...WELL, store_away_since: 1000, disk_full: true }, 0)).toContain(
+    "disk is full or refuses writes",
+  );
+  expect(howItDoes({ ...WELL, standing_by: true, disk_full: true }, 0)).toContain("upgrade of the store");
   expect(howItDoes({ ...WELL, alive: false, silent_ms: 65_000, standing_by: true }, 0)).toContain("silent for 1 min");
 });
 

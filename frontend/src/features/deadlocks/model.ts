@@ -1,35 +1,15 @@
 // Deadlocks in words, and where the marks of the crossing stand. Pure.
 import type { Schemas } from "../../api/client";
+import { CONFIDENCES } from "../../lib/words/confidences";
+import { DEADLOCK_CAUSES } from "../../lib/words/deadlock_causes";
+import { LOG_EVENTS } from "../../lib/words/log_events";
 import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 
 type Party = Schemas["PartyOut"];
 
-export const CAUSES: Readonly<Record<string, string>> = {
-  opposite_order: "locked in opposite order",
-  upgrade: "shared lock, then an exclusive one",
-  foreign_key: "foreign key and its parent row",
-  missing_index_scan: "locks rows by scanning",
-  unique_insert: "same keys inserted",
-  upsert: "same keys inserted or changed",
-  many_rows: "many rows locked in no fixed order",
-  advisory: "advisory locks",
-  table_lock: "whole tables locked",
-  ddl: "structure changed meanwhile",
-};
-
-export const EVENTS: Readonly<Record<string, string>> = {
-  deadlock: "deadlocks",
-  lock_wait: "lock waits",
-  timeout: "timeouts",
-  cancel: "cancelled",
-  connection_refused: "refused connections",
-  serialization_failure: "serialization failures",
-  out_of_space: "out of disk",
-  temp_file: "temporary files",
-  error: "other errors",
-  crash: "crashes",
-};
+export const CAUSES: Readonly<Record<string, string>> = DEADLOCK_CAUSES;
+export const EVENTS: Readonly<Record<string, string>> = LOG_EVENTS;
 
 export interface Mark {
   readonly party: number;
@@ -76,10 +56,8 @@ export function sinceWords(one: Schemas["PatternOut"], when: (at: number) => str
 }
 
 /** How far what is known of a cause carries. */
-export function confidenceWords(confidence: string): string {
-  if (confidence === "certain") return "Cause, from the log";
-  return confidence === "likely" ? "Most likely cause" : "Possible cause (the log does not say)";
-}
+export const confidenceWords = (confidence: string): string =>
+  (CONFIDENCES as Readonly<Record<string, string>>)[confidence] ?? CONFIDENCES.perhaps;
 
 const BEHIND_MS = 60_000;
 

@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
+import { INDEX_FINDINGS } from "../../lib/words/index_findings";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { keepingWords } from "../../lib/indexWords";
 import { when } from "../../lib/time";
@@ -20,15 +21,7 @@ interface Props {
   readonly onSearch: (change: Partial<IndexesSearch>) => void;
 }
 
-const KINDS: Readonly<Record<string, string>> = {
-  unused: "unused",
-  duplicate: "duplicate index",
-  overlapping: "duplicate: the beginning of another",
-  invalid: "invalid",
-  stale_statistics: "statistics are old",
-  never_analyzed: "never analyzed",
-  never_vacuumed: "never vacuumed",
-};
+const KINDS: Readonly<Record<string, string>> = INDEX_FINDINGS;
 
 /** Indexes of a server: what would help, what could go, and whose statistics are behind. */
 export const IndexesPage = ({ server, search, onSearch }: Props) => {

@@ -55,7 +55,7 @@ describe("sentences", () => {
     expect(blockingSentence(found)).toBe(
       "14 sessions waited 3 min 20 s in all, blocked by ops-console (pid 7), idle in transaction. That is 50% of all lock waiting in this window.",
     );
-    expect(blockingSentence({ ...found, lost_s: 0, episodes: [] })).toContain("Nobody waited");
+    expect(blockingSentence({ ...found, lost_s: 0, episodes: [] })).toContain("No session waited");
   });
 
   it("show a circle as a circle: who waits for whom, without a root", () => {

@@ -61,7 +61,7 @@ export const BringPage = ({ onPlan }: Props) => {
         />
         <div className="mt-2 flex items-center gap-4">
           <Button type="submit" look="action" disabled={text.trim() === "" || bring.isPending}>
-            {bring.isPending ? "reading …" : "read it"}
+            {bring.isPending ? "reading …" : "open the plan"}
           </Button>
           <input type="file" aria-label="file with a plan" onChange={(event) => read(event.target.files?.[0])} />
           <label className="ml-auto">

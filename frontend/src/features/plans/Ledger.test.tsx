@@ -89,14 +89,14 @@ describe("the ledger", () => {
       step: 1,
       at_stake_ms: 119,
       share: 0.6,
-      sentence: "reads 1 M rows of booking and throws 999 k away",
+      sentence: "reads 1 M rows of booking and filters 999 k out",
       next_step: "CREATE INDEX CONCURRENTLY ON booking (reference);",
     };
     render(<Ledger plan={plan({ findings: [finding] })} />);
     const [, scan, suspicion, sort] = told();
     expect(scan).toContain("Seq Scan");
     expect(suspicion).toBe(
-      "missing index, 119 ms at stake: reads 1 M rows of booking and throws 999 k away" +
+      "missing index, 119 ms at stake: reads 1 M rows of booking and filters 999 k out" +
         "Next CREATE INDEX CONCURRENTLY ON booking (reference);",
     );
     expect(sort).toContain("Sort");

@@ -1,5 +1,6 @@
 // The ledger's figures in words.
 import type { Schemas } from "../../api/client";
+import { SUSPICIONS } from "../../lib/words/suspicions";
 import type { Table } from "../../ui/tableFile";
 import { count, duration } from "../../lib/units";
 
@@ -127,30 +128,4 @@ export function withProposals(plan: Plan, proposals: readonly Schemas["ProposalO
   };
 }
 
-export const SUSPICION_WORDS: Readonly<Record<string, string>> = {
-  missing_index: "missing index",
-  large_discard: "rows read and filtered out",
-  index_discard: "rows fetched by an index and filtered out",
-  join_discard: "joined pairs filtered out",
-  top_n: "whole table sorted for a few rows",
-  bad_estimate: "wrong estimate",
-  stale_stats: "stale statistics",
-  sort_spill: "sort on disk",
-  hash_spill: "hash table on disk",
-  nested_loop_blowup: "nested loop out of hand",
-  function_on_column: "function on a column",
-  implicit_cast: "implicit cast",
-  leading_wildcard: "pattern that begins with a wildcard",
-  or_predicate: "OR over several columns",
-  offset_paging: "paging by OFFSET",
-  limit_bad_index_choice: "index chosen for its order alone",
-  cartesian_join: "join without a condition",
-  cte_or_subplan_repeated: "subquery run for each row",
-  lossy_bitmap: "bitmap that did not fit",
-  index_only_heap_fetches: "index that must look into the table",
-  partition_pruned_fail: "partitions searched in vain",
-  parallel_not_started: "missing parallel workers",
-  jit_overhead: "compiling took long",
-  trigger_time: "triggers took long",
-  healthy: "no problem found",
-};
+export const SUSPICION_WORDS: Readonly<Record<string, string>> = SUSPICIONS;

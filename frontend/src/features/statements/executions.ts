@@ -2,38 +2,22 @@
 import type { Schemas } from "../../api/client";
 import type { Region } from "../../charts/geometry/density";
 import { clock, stamp } from "../../lib/time";
+import { AGGREGATES as ALL_AGGREGATES } from "../../lib/words/aggregates";
+import { PIVOT_DIMENSIONS } from "../../lib/words/pivot_dimensions";
+import { PIVOT_MEASURES as ALL_MEASURES } from "../../lib/words/pivot_measures";
 import { bytes, count, duration } from "../../lib/units";
 
-export const PIVOT_BY = [
-  ["statement", "statement"],
-  ["program", "program"],
-  ["user", "user"],
-  ["database", "database"],
-  ["client", "client host"],
-  ["plan", "plan"],
-  ["hour", "hour"],
-  ["duration", "duration"],
-] as const;
-export type PivotBy = (typeof PIVOT_BY)[number][0];
+const entries = <W extends Readonly<Record<string, string>>>(list: W) =>
+  Object.entries(list) as readonly [keyof W & string, string][];
 
-export const PIVOT_MEASURES = [
-  ["took_ms", "time"],
-  ["parse_ms", "time to parse"],
-  ["bind_ms", "time to bind"],
-  ["execute_ms", "time to execute"],
-  ["temp_bytes", "temp written"],
-] as const;
-export type PivotMeasure = (typeof PIVOT_MEASURES)[number][0];
+export type PivotBy = keyof typeof PIVOT_DIMENSIONS;
+export const PIVOT_BY = entries(PIVOT_DIMENSIONS);
 
-export const AGGREGATES = [
-  ["sum", "in all"],
-  ["count", "how many"],
-  ["mean", "mean"],
-  ["median", "median"],
-  ["p95", "95% are below"],
-  ["max", "longest"],
-] as const;
-export type Aggregate = (typeof AGGREGATES)[number][0];
+export type PivotMeasure = keyof typeof ALL_MEASURES;
+export const PIVOT_MEASURES = entries(ALL_MEASURES);
+
+export type Aggregate = keyof typeof ALL_AGGREGATES;
+export const AGGREGATES = entries(ALL_AGGREGATES);
 
 export interface PivotSpec {
   readonly rows: PivotBy;
@@ -122,13 +106,7 @@ export function distributionSentence(found: Schemas["DistributionOut"]): string 
 export const regionWords = (region: Region): string =>
   `${stamp(region.from)} to ${stamp(region.to)}, ${duration(region.leastMs)} to ${duration(region.mostMs)}`;
 
-export const BY_WORDS: Readonly<Record<string, string>> = {
-  program: "program",
-  user: "user",
-  client: "client host",
-  database: "database",
-  plan: "plan",
-};
+export const BY_WORDS: Readonly<Record<string, string>> = PIVOT_DIMENSIONS;
 
 /** What can be run elsewhere: the statement with its parameters in place of $1 and so on. */
 export function runnable(statement: string, parameters: string): string {

@@ -1,5 +1,6 @@
 // Measures of the ranking, and the sentence on top of a statement's page.
 import type { Schemas } from "../../api/client";
+import * as words from "../../lib/words/measures";
 import { KIND_WORDS, isKind } from "../../charts/kinds";
 import { stamp } from "../../lib/time";
 import { PAGE_BYTES, bytes, count, counted, duration, sessions, share } from "../../lib/units";
@@ -35,44 +36,39 @@ const pages = (value: number): string => bytes(value * PAGE_BYTES);
 /** "4.2 times", "0.5 times", as people say a ratio. */
 export const times = (ratio: number): string => `${ratio >= 100 ? ratio.toFixed(0) : ratio.toPrecision(2)}×`;
 
-export const MEASURES: Readonly<Record<Measure, MeasureWords>> = {
-  change: { label: "change", title: "time a second, against the window before", say: times },
-  sessions: {
-    label: "sessions",
-    title: "sessions in it on average, as sampled, also in calls that have not ended",
-    say: sessions,
-  },
-  on_cpu: { label: "on CPU", title: "sessions running it on CPU on average, as sampled", say: sessions },
-  total_ms: { label: "time", title: "execution time in this window, all calls together", say: duration },
-  calls: { label: "calls", title: "how often it ran", say: count },
-  mean_ms: { label: "per call", title: "execution time per call", say: duration },
-  stddev_ms: {
-    label: "std. deviation",
-    title: "standard deviation of single executions in this window",
-    say: duration,
-  },
-  rows: { label: "rows", title: "rows returned or changed", say: count },
-  blocks_hit: { label: "buffer hits", title: "pages found in shared buffers", say: pages },
-  blocks_read: { label: "blocks read", title: "pages read from outside shared buffers", say: pages },
-  temp_written: { label: "temp written", title: "temporary files written, because memory did not suffice", say: pages },
-  wal_bytes: { label: "WAL", title: "WAL written", say: bytes },
-  read_ms: { label: "read time", title: "time waited for reads, where the server times them", say: duration },
-  plan_ms: { label: "plan time", title: "time spent planning", say: duration },
-  disk_read_rate: {
-    label: "disk read",
-    title: "bytes read from the disks a second, calls under way included",
-    say: perSecond,
-  },
-  disk_write_rate: { label: "disk write", title: "bytes written a second, calls under way included", say: perSecond },
-  errors: { label: "errors", title: "errors, timeouts and cancels in the log", say: count },
+const SAY: Readonly<Record<Measure, (value: number) => string>> = {
+  change: times,
+  sessions: sessions,
+  on_cpu: sessions,
+  total_ms: duration,
+  calls: count,
+  mean_ms: duration,
+  stddev_ms: duration,
+  rows: count,
+  blocks_hit: pages,
+  blocks_read: pages,
+  temp_written: pages,
+  wal_bytes: bytes,
+  read_ms: duration,
+  plan_ms: duration,
+  disk_read_rate: perSecond,
+  disk_write_rate: perSecond,
+  errors: count,
 };
+
+export const MEASURE_NAMES = Object.keys(SAY) as Measure[];
+
+export const MEASURES = Object.fromEntries(
+  MEASURE_NAMES.map((name) => [
+    name,
+    { label: words.MEASURES[name], title: words.MEASURES_MEANINGS[name], say: SAY[name] },
+  ]),
+) as Readonly<Record<Measure, MeasureWords>>;
 
 /** How many times its usual time a second a statement takes; null where nothing is usual yet. */
 export function againstUsual(totalMs: number, coveredMs: number, usual: number | undefined): number | null {
   return usual && coveredMs > 0 ? totalMs / (coveredMs / 1000) / usual : null;
 }
-
-export const MEASURE_NAMES = Object.keys(MEASURES) as Measure[];
 
 export const isMeasure = (text: string | undefined): text is Measure => text !== undefined && text in MEASURES;
 

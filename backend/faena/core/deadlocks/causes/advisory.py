@@ -13,6 +13,6 @@ def advisory(circle: Circle) -> Finding | None:
         "The parties wait for advisory locks, which only the programs give a meaning.",
         (
             "Take advisory locks in one order everywhere: sort the keys before taking the first.",
-            "Take all that a task needs in one statement, or pg_try_advisory_lock and begin anew when one is not free.",
+            "Take all that a task needs in one statement, or pg_try_advisory_lock and start over when one is not free.",
         ),
     )

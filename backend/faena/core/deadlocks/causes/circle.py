@@ -3,11 +3,11 @@
 import re
 from collections.abc import Callable, Set
 from dataclasses import dataclass
-from enum import StrEnum
 from typing import TypeAlias
 
 from faena.core.deadlocks.report import Party, Report
 from faena.core.findings import Confidence, Finding, Severity
+from faena.core.labels import Labelled
 from faena.core.sql.texts import normalise
 
 _VERB = re.compile(r"^\s*(?:with\b.*?\)\s*)?(insert|update|delete|select|lock|merge|copy)\b", re.IGNORECASE | re.DOTALL)
@@ -23,19 +23,19 @@ _BEHIND_WHERE = re.compile(
 MOST_COMPARED = 250  # characters of a statement: no server cuts one that is so short
 
 
-class Cause(StrEnum):
+class Cause(Labelled):
     """The class of a deadlock's cause. Values are part of files and URLs."""
 
-    OPPOSITE_ORDER = "opposite_order"
-    UPGRADE = "upgrade"
-    FOREIGN_KEY = "foreign_key"
-    MISSING_INDEX_SCAN = "missing_index_scan"
-    UNIQUE_INSERT = "unique_insert"
-    UPSERT = "upsert"
-    MANY_ROWS = "many_rows"
-    ADVISORY = "advisory"
-    TABLE_LOCK = "table_lock"
-    DDL = "ddl"
+    OPPOSITE_ORDER = "opposite_order", "locked in opposite order"
+    UPGRADE = "upgrade", "shared lock, then an exclusive one"
+    FOREIGN_KEY = "foreign_key", "foreign key and its parent row"
+    MISSING_INDEX_SCAN = "missing_index_scan", "locks rows by scanning"
+    UNIQUE_INSERT = "unique_insert", "same keys inserted"
+    UPSERT = "upsert", "same keys inserted or changed"
+    MANY_ROWS = "many_rows", "many rows locked in no fixed order"
+    ADVISORY = "advisory", "advisory locks"
+    TABLE_LOCK = "table_lock", "whole tables locked"
+    DDL = "ddl", "structure changed meanwhile"
 
 
 def ran(party: Party) -> str:

@@ -47,7 +47,7 @@ def unique_insert(circle: Circle) -> Finding | None:
         (
             "Insert several rows of a transaction in the order of their key.",
             "INSERT … ON CONFLICT DO NOTHING with the rows sorted, in one statement.",
-            "Commit after each row where they need not stand or fall together.",
+            "Commit after each row where they need not succeed or fail together.",
         ),
         confidence,
     )

@@ -35,9 +35,9 @@ def read_report(event: LogEvent, names: Mapping[int, str] | None = None) -> Repo
         if edges[-1][2] == edges[0][0]:
             break
     if not edges or edges[-1][2] != edges[0][0]:
-        raise BadReport(f"the entry tells of no circle of sessions: {event.detail!r:.80}")
+        raise BadReport(f"the entry names no circle of sessions: {event.detail!r:.80}")
     if event.pid and event.pid not in [pid for pid, _, _ in edges]:
-        raise BadReport(f"process {event.pid}, which wrote the entry, is none of the circle that it tells of")
+        raise BadReport(f"process {event.pid}, which wrote the entry, is not part of the circle it names")
     spoken = _statements("\n".join(lines[len(edges) :]), [pid for pid, _, _ in edges], event)
     victim = edges[0][0] == event.pid or event.pid == 0
     parties = tuple(

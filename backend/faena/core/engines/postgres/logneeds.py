@@ -22,7 +22,7 @@ def log_needs(
     return [
         _setting(settings, "logging_collector", "on", "the log as files", restart=True),
         LogNeed(
-            name="a form that tells programs and identifiers",
+            name="a form that names programs and identifiers",
             ok=form in destination,
             found=f"log_destination = {destination or 'unknown'}",
             remedy="" if form in destination else setting("log_destination", form),

@@ -49,5 +49,5 @@ class Command(BaseCommand):
             server.save(update_fields=["password_sealed", "revision"])
             count += 1
         Session.objects.all().delete()
-        audit.record(None, "secret.rotated", detail=f"{count} passwords sealed anew")
+        audit.record(None, "secret.rotated", detail=f"{count} passwords sealed again")
         return count

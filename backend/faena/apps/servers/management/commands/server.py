@@ -120,9 +120,9 @@ class Command(BaseCommand):
                 mark = {True: "ok     ", False: "missing" if step.needed else "lacking", None: "-      "}[step.ok]
                 self.stdout.write(f"{mark}  {step.name}: {step.found}")
                 if step.remedy:
-                    self.stdout.write(f"         mend it: {step.remedy}")
+                    self.stdout.write(f"         fix:     {step.remedy}")
             if any(step.needed and not step.ok for step in steps):
-                raise CommandError("nothing was saved; mend what is missing and try again")
+                raise CommandError("nothing was saved; fix what is missing and try again")
             audit.record(None, "server.connected", server=save_server(form).name)
         except BadInput as error:
             raise CommandError(f"{error.field}: {error}") from error

@@ -1,10 +1,10 @@
 """Indexes that cost more than they serve, and tables whose statistics or housekeeping are behind."""
 
 from collections.abc import Iterator
-from enum import StrEnum
 
 from faena.core.engines.postgres.naming import qualified, table_name
 from faena.core.findings import Finding, Named, Severity
+from faena.core.labels import Labelled
 from faena.core.numbers import count
 from faena.core.plans.schema import IndexFacts, SchemaFacts, TableFacts
 
@@ -14,16 +14,16 @@ MIN_ROWS = 1000
 DEAD_SHARE = 0.2
 
 
-class HealthKind(StrEnum):
+class HealthKind(Labelled):
     """What may be wrong with an index or the upkeep of a table; a finding's next step is text to copy."""
 
-    UNUSED = "unused"
-    DUPLICATE = "duplicate"
-    OVERLAPPING = "overlapping"
-    INVALID = "invalid"
-    STALE_STATISTICS = "stale_statistics"
-    NEVER_ANALYZED = "never_analyzed"
-    NEVER_VACUUMED = "never_vacuumed"
+    UNUSED = "unused", "unused"
+    DUPLICATE = "duplicate", "duplicate index"
+    OVERLAPPING = "overlapping", "duplicate: the beginning of another"
+    INVALID = "invalid", "invalid"
+    STALE_STATISTICS = "stale_statistics", "statistics are old"
+    NEVER_ANALYZED = "never_analyzed", "never analyzed"
+    NEVER_VACUUMED = "never_vacuumed", "never vacuumed"
 
 
 def examine_schema(facts: SchemaFacts) -> list[Finding]:
@@ -49,7 +49,7 @@ def _of_table(table: TableFacts, at: int) -> Iterator[Finding]:
     for index in table.indexes:
         if not index.valid:
             yield _finding(
-                HealthKind.INVALID, table, index, "is not valid: building it was broken off, and it is still written to",
+                HealthKind.INVALID, table, index, "is not valid: building it failed half-way, and it is still written to",
                 f"DROP INDEX CONCURRENTLY {_named(table, index)};",
             )  # fmt: skip
         elif _dispensable(index) and not index.scans and index.name not in redundant:
@@ -64,7 +64,7 @@ def _unused(table: TableFacts, index: IndexFacts, days: float | None) -> Iterato
     yield _finding(
         HealthKind.UNUSED, table, index,
         f"was never read {since}, while {count(writes)} changes of rows wrote to it"
-        + ("; that is too short to tell" if young else ""),
+        + ("; that is too short to judge by" if young else ""),
         "Wait for a month end, and look at the replicas, which count for themselves."
         if young
         else f"DROP INDEX CONCURRENTLY {_named(table, index)};  -- after a look at the replicas, which count for themselves",

@@ -59,7 +59,7 @@ def ordered_keys(
         for key in c.order:
             if bare_name(c.table, key) not in columns and len(columns) < MAX_COLUMNS:
                 columns.append(key)
-                why.append((key, "gives the order that is asked for, so that nothing is sorted"))
+                why.append((key, "gives the order of ORDER BY, so that nothing is sorted"))
     elif ranges and len(columns) < MAX_COLUMNS:
         name = min(ranges, key=lambda key: share_of_one(c.table, ranges[key]))
         found = ranges[name]
@@ -67,7 +67,7 @@ def ordered_keys(
         columns.append(key)
         used += [one for one in compared if one.column == name and one.prefix == found.prefix]
         words = "a pattern with a known beginning, in an order by bytes" if found.prefix else "compared by range"
-        why.append((key, f"{words}, so behind what is compared for equality" if firsts else words))
+        why.append((key, f"{words}, so after what is compared for equality" if firsts else words))
     if not columns and flag:
         of = next(one.of for one in c.flags if one.condition == flag)
         key = next((one.columns[0] for one in c.table.indexes if one.primary), identifier(of))

@@ -77,7 +77,7 @@ def _judged(tree: PlanTree, c: Candidate, costs: CostSettings) -> IndexProposal 
     columns, why, used = ordered_keys(c, compared, partial)
     if not columns:
         return _refusal(
-            tree, c, f"No condition on {table.full_name} compares a column with a value, so no plain index serves it."
+            tree, c, f"No condition on {table.full_name} compares a column with a value, so no plain index helps."
         )
     served = served_by(c, columns, partial)
     if served is not None:

@@ -74,6 +74,6 @@ def _judged(one: Finding, table: TableFacts, known_at: EpochMs | None) -> Findin
     return replace(
         one,
         kind=Suspicion.BAD_ESTIMATE,
-        sentence=f"{one.sentence}; not for stale statistics ({figures}){unless}: they do not tell what is asked here",
+        sentence=f"{one.sentence}; not for stale statistics ({figures}){unless}: they say nothing about this question",
         next_step=advice,
     )

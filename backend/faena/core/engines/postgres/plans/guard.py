@@ -103,9 +103,7 @@ def runnable(statement: str) -> Explainable:
     if found.writes:
         raise Unexplainable("this statement changes data, and only what reads is run; ask for the estimate")
     if long := sorted(found.functions & ESTIMATED_ONLY):
-        raise Unexplainable(
-            f"{long[0]}() can make as many rows as it is told to, so it is not run; ask for the estimate"
-        )
+        raise Unexplainable(f"{long[0]}() can make any number of rows, so it is not run; ask for the estimate")
     return found
 
 
@@ -114,7 +112,7 @@ def _measured(text: str) -> None:
     if len(text) > MAX_CHARACTERS:
         raise Unexplainable(f"a statement of more than {MAX_CHARACTERS} characters is not explained")
     if storable(text) != text:
-        raise Unexplainable("this statement holds a character that no server reads; type it anew")
+        raise Unexplainable("this statement holds a character that no server reads; type it again")
     found = tokens_of(text)
     if not found.whole:
         raise Unexplainable("this statement cannot be read to its end, so it is not handed on")
@@ -147,7 +145,7 @@ def _written(tree: exp.Expr) -> str:
     try:
         text = tree.sql(dialect="postgres", comments=False, normalize_functions=False)
     except (SqlglotError, RecursionError, AttributeError, KeyError, TypeError, ValueError):
-        raise Unexplainable("this statement cannot be written anew, so it is not handed on") from None
+        raise Unexplainable("this statement cannot be rewritten, so it is not handed on") from None
     return re.sub(rf"(?::|%\(){_PARAMETER}(\d{{1,5}})(?:\)s)?", r"$\1", text)
 
 

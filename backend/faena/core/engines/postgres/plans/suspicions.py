@@ -48,9 +48,9 @@ def examine(plan: Plan, rules: Sequence[Rule] = RULES) -> list[Finding]:
     found = sorted(chain.from_iterable(rule(tree) for rule in rules), key=lambda one: -(one.at_stake_ms or 0.0))
     if found:
         return found
-    words = "Nothing stands out: rows come as expected, nothing spills, nothing is read in vain."
+    words = "No problem found: row counts are as estimated, nothing spills to disk, hardly a row is filtered out."
     if not plan.analysed:
-        words = "Nothing stands out in the estimate. Whether it holds shows only when the statement is run (EXPLAIN ANALYZE)."
+        words = "No problem found in the estimate. Whether it is right shows only when the statement is run (EXPLAIN ANALYZE)."
     return [suspect(tree, Suspicion.HEALTHY, None, None, words, "")]
 
 

@@ -35,7 +35,7 @@ ADVICE: dict[str, Advice] = {
         _K.LOCK,
         (
             "A schema change, an index build, a VACUUM FULL, TRUNCATE or LOCK TABLE needs the table for itself.",
-            "That one waits for a long transaction, and everybody who comes later queues behind it.",
+            "That one waits for a long transaction, and every later session queues after it.",
         ),
         (
             "Pick “held by”, then look at the statement of that program.",
@@ -58,7 +58,7 @@ ADVICE: dict[str, Advice] = {
     "advisory": Advice(
         _K.LOCK,
         ("The application takes a lock of its own making, and another session holds it.",),
-        ("Find the holder in “held by”; the meaning of the lock stands only in the application's code.",),
+        ("Find the holder in “held by”; what the lock means, only the application's code says.",),
         ("disk", "memory", "too few cores", "row conflicts"),
     ),
     "transaction_end": Advice(
@@ -84,7 +84,7 @@ ADVICE: dict[str, Advice] = {
             "The disk is slow now: a neighbour, a backup or a maintenance job loads it.",
         ),
         (
-            "Open the statement: reads per call tell more reads from slower reads.",
+            "Open the statement: reads per call show whether there are more reads or slower ones.",
             "Look at who else reads: pick the wait, then compare programs.",
         ),
         ("locks", "the client", "too few cores (for this session)"),
@@ -290,14 +290,14 @@ ADVICE: dict[str, Advice] = {
     ),
     "sleep": Advice(
         _K.SLEEP,
-        ("The session sleeps because it was told to: pg_sleep, a throttle, a retry interval or a cost delay.",),
+        ("The session sleeps because its statement says so: pg_sleep, a throttle, a retry interval or a cost delay.",),
         ("Look at the statement or the setting that asks for the pause.",),
         ("disk", "locks", "too few cores"),
     ),
     "vacuum_delay": Advice(
         _K.SLEEP,
         ("Vacuum pauses so as not to load the disk (vacuum_cost_delay).",),
-        ("Nothing to mend, unless vacuum does not keep up with the changes.",),
+        ("Nothing to fix, unless vacuum does not keep up with the changes.",),
         ("locks", "too few cores"),
     ),
     "idle_loop": Advice(

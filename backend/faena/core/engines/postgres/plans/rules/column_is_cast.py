@@ -17,6 +17,6 @@ def column_is_cast(tree: PlanTree) -> Iterator[Finding]:
             column, kind = found
             yield suspect(
                 tree, Suspicion.IMPLICIT_CAST, step, ms,
-                f"{column} is turned into {kind} in each row before it is compared, so its index does not serve; {wasted}",
+                f"{column} is turned into {kind} in each row before it is compared, so its index cannot be used; {wasted}",
                 f"give the parameter the type of {column}, in the statement or in the driver",
             )  # fmt: skip

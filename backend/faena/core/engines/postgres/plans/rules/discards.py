@@ -1,4 +1,4 @@
-"""What rules about rows thrown away share."""
+"""What rules about rows filtered out share."""
 
 from faena.core.engines.postgres.plans.rules.scans import THROWN_AWAY, WORTH_MS
 from faena.core.plans.model import Step

@@ -16,6 +16,6 @@ def function_wraps_column(tree: PlanTree) -> Iterator[Finding]:
         if name:
             yield suspect(
                 tree, Suspicion.FUNCTION_ON_COLUMN, step, ms,
-                f"{name} is applied to the column of each row, so no index on it serves; {wasted}",
+                f"{name} is applied to the column of each row, so no index on it can be used; {wasted}",
                 "compare the bare column with a range, or make an index on the expression as the condition has it",
             )  # fmt: skip

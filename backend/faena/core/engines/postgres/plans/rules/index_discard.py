@@ -1,4 +1,4 @@
-"""An index scan that throws away most of what it fetches."""
+"""An index scan that filters out most of what it fetches."""
 
 from collections.abc import Iterator
 
@@ -14,7 +14,7 @@ from faena.core.plans.tree import PlanTree
 
 
 def index_discard(tree: PlanTree) -> Iterator[Finding]:
-    """An index finds the rows, and a condition that it does not hold throws nearly all of them away."""
+    """An index finds the rows, and a condition that it does not hold filters nearly all of them out."""
     flagged = {one.step for one in limit_misleads(tree)}
     for step in tree.steps:
         fetches = "Index Scan" in step.kind or "Index Only Scan" in step.kind or step.kind.endswith("Bitmap Heap Scan")
@@ -26,7 +26,7 @@ def index_discard(tree: PlanTree) -> Iterator[Finding]:
         by = "Filter" if filtered >= again else "Recheck Cond"
         yield suspect(
             tree, Suspicion.INDEX_DISCARD, step, tree.own(step),
-            f"fetches {count(filtered + again + (step.rows or 0))} rows by {_index_of(step)} and throws {count(filtered + again)} of them away, by {shown_condition(step.conditions.get(by, 'its condition'))}",
+            f"fetches {count(filtered + again + (step.rows or 0))} rows by {_index_of(step)} and filters {count(filtered + again)} of them out, by {shown_condition(step.conditions.get(by, 'its condition'))}",
             _wider(step) if by == "Filter" else "the index finds too much: one that holds what is compared, or a stricter condition",
         )  # fmt: skip
 
@@ -50,5 +50,5 @@ def _wider(step: Step) -> str:
     whole = len(both) == len({p.column for part in (found, filtered) if part for p in predicates(part)})
     plain = all(len(predicates(one)) == 1 for one in conjuncts(filtered))
     if not (whole and plain and equal and step.table):
-        return "an index that also holds what is filtered; which one serves, the plan does not tell"
+        return "an index that also holds the filtered columns; which one, the plan does not show"
     return f"CREATE INDEX CONCURRENTLY ON {table_name(step)} ({', '.join([*equal, *ranges[:1]])});"

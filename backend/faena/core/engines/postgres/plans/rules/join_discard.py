@@ -1,4 +1,4 @@
-"""A join that throws away nearly all pairs it makes."""
+"""A join that filters out nearly all pairs it makes."""
 
 from collections.abc import Iterator
 
@@ -11,7 +11,7 @@ from faena.core.plans.tree import PlanTree
 
 
 def join_discard(tree: PlanTree) -> Iterator[Finding]:
-    """A join whose further condition throws nearly all pairs away."""
+    """A join whose further condition filters nearly all pairs out."""
     flagged = {one.step for one in nested_loop(tree)}
     for step in tree.steps:
         if step.actual is None or len(step.children) < 2 or tree.index(step) in flagged:
@@ -22,6 +22,6 @@ def join_discard(tree: PlanTree) -> Iterator[Finding]:
         by = "Join Filter" if pairs >= after else "Filter"
         yield suspect(
             tree, Suspicion.JOIN_DISCARD, step, tree.own(step),
-            f"joins {count(pairs + after + (step.rows or 0))} pairs of rows and throws {count(pairs + after)} of them away, by {shown_condition(step.conditions.get(by, 'its condition'))}",
+            f"joins {count(pairs + after + (step.rows or 0))} pairs of rows and filters {count(pairs + after)} of them out, by {shown_condition(step.conditions.get(by, 'its condition'))}",
             "let what is compared be part of the equality that joins the two, or narrow one side before",
         )  # fmt: skip

@@ -18,7 +18,7 @@ def large_discard(tree: PlanTree) -> Iterator[Finding]:
         if not spoken_of(condition):
             yield suspect(
                 tree, Suspicion.LARGE_DISCARD, waste.step, waste.ms, f"{waste.reads}, by {shown_condition(condition) or 'its condition'}",
-                "look whether an index can serve this condition (of its expression, a partial one, GIN); which, the plan does not tell",
+                "look whether an index can serve this condition (of its expression, a partial one, GIN); which one, the plan does not show",
             )  # fmt: skip
     for step in tree.steps:
         if not step.kind.endswith("Seq Scan") and "Index" not in step.kind and "Bitmap" not in step.kind:
@@ -34,6 +34,6 @@ def _thrown_elsewhere(tree: PlanTree, step: Step) -> Iterator[Finding]:
         what = f" of {step.target}" if step.target else ""
         yield suspect(
             tree, Suspicion.LARGE_DISCARD, step, tree.own(step),
-            f"{count(removed)} of {count(removed + (step.rows or 0))} rows{what} are made and then thrown away, by {shown_condition(step.conditions.get('Filter', 'its condition'))}",
+            f"{count(removed)} of {count(removed + (step.rows or 0))} rows{what} are made and then filtered out, by {shown_condition(step.conditions.get('Filter', 'its condition'))}",
             "put the condition where the rows are made, so that they are not made in vain",
         )  # fmt: skip

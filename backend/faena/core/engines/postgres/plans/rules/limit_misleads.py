@@ -30,7 +30,7 @@ def limit_misleads(tree: PlanTree) -> Iterator[Finding]:
         if removed >= MANY_ROWS and removed >= 20 * max(step.rows or 0, 1) and tree.notable(tree.own(step)):
             yield suspect(
                 tree, Suspicion.LIMIT_BAD_INDEX_CHOICE, step, tree.own(step),
-                f"walks {step.index} for the sake of its order and throws {count(removed)} rows away before the few that match come",
+                f"walks {step.index} for the sake of its order and filters {count(removed)} rows out before the few that match come",
                 mend,
             )  # fmt: skip
 

@@ -31,7 +31,7 @@ def nested_loop(tree: PlanTree) -> Iterator[Finding]:
             yield suspect(
                 tree, Suspicion.NESTED_LOOP_BLOWUP, step, ms,
                 f"its inner side ran {count(inner.actual.loops)} times, where {count(outer.rows_planned or 0)} were expected",
-                "mend the estimate of the outer side (see there), or give the inner side an index on what joins them",
+                "fix the estimate of the outer side (see that step), or give the inner side an index on what joins them",
             )  # fmt: skip
 
 

@@ -68,8 +68,8 @@ def _measured(tree: PlanTree, alike: list[Step]) -> Waste | None:
     again = f", {count(loops)} times" if loops > 1 and not step.parallel else ""
     return Waste(
         step,
-        f"reads {count(read)} rows of {_with_partitions(step, len(run))}{again} and throws {count(removed)} away",
-        f"{count(removed)} rows are thrown away",
+        f"reads {count(read)} rows of {_with_partitions(step, len(run))}{again} and filters {count(removed)} out",
+        f"{count(removed)} rows are filtered out",
         own,
         len(run),
     )

@@ -15,6 +15,6 @@ def wildcard_comes_first(tree: PlanTree) -> Iterator[Finding]:
         if leading_wildcard(_filter(step)):
             yield suspect(
                 tree, Suspicion.LEADING_WILDCARD, step, ms,
-                f"the pattern begins with %, so no index in order serves; {wasted}",
+                f"the pattern begins with %, so no ordered index can be used; {wasted}",
                 "CREATE EXTENSION pg_trgm; then a GIN index with gin_trgm_ops on the column, or search another way",
             )  # fmt: skip

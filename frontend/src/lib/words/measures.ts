@@ -1,0 +1,41 @@
+// Written by ./faena contract from the core (GET /api/v1/words); not changed by hand.
+
+export const MEASURES = {
+  total_ms: "time",
+  mean_ms: "per call",
+  calls: "calls",
+  rows: "rows",
+  blocks_read: "blocks read",
+  blocks_hit: "buffer hits",
+  temp_written: "temp written",
+  wal_bytes: "WAL",
+  stddev_ms: "std. deviation",
+  plan_ms: "plan time",
+  read_ms: "read time",
+  errors: "errors",
+  change: "change",
+  sessions: "sessions",
+  on_cpu: "on CPU",
+  disk_read_rate: "disk read",
+  disk_write_rate: "disk write",
+} as const;
+
+export const MEASURES_MEANINGS = {
+  total_ms: "execution time in this window, all calls together",
+  mean_ms: "execution time per call",
+  calls: "how often it ran",
+  rows: "rows returned or changed",
+  blocks_read: "pages read from outside shared buffers",
+  blocks_hit: "pages found in shared buffers",
+  temp_written: "temporary files written, because memory did not suffice",
+  wal_bytes: "WAL written",
+  stddev_ms: "standard deviation of single executions in this window",
+  plan_ms: "time spent planning",
+  read_ms: "time waited for reads, where the server times them",
+  errors: "errors, timeouts and cancels in the log",
+  change: "time a second, against the window before",
+  sessions: "sessions in it on average, as sampled, also in calls that have not ended",
+  on_cpu: "sessions running it on CPU on average, as sampled",
+  disk_read_rate: "bytes read from the disks a second, calls under way included",
+  disk_write_rate: "bytes written a second, calls under way included",
+} as const;
