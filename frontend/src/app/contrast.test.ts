@@ -26,6 +26,9 @@ describe.each(Object.entries(themes))("%s theme", (_, text) => {
   it.each(KINDS)("%s stands out from the ground", (kind) =>
     expect(contrast(colour(kind), colour("ground"))).toBeGreaterThanOrEqual(3),
   );
+  it.each(["ground", "raised"])("a field on %s is found by its border", (ground) =>
+    expect(contrast(colour("strong"), colour(ground))).toBeGreaterThanOrEqual(3),
+  );
   it.each(["ink", "muted", "accent", "danger"])("%s can be read", (name) =>
     expect(contrast(colour(name), colour("ground"))).toBeGreaterThanOrEqual(4.5),
   );

@@ -92,7 +92,7 @@ describe("the rail", () => {
   it("has a button for each mark, in its place, which does not move the window", async () => {
     const { onMark, onWindow } = show();
     const button = screen.getByRole("button", { name: /04:00:00 deadlock: as the log tells$/ });
-    expect(button.style.left).toBe("193px");
+    expect(button.style.left).toBe("188px");
     await userEvent.click(button);
     expect(onMark).toHaveBeenCalledWith(mark);
     expect(onWindow).not.toHaveBeenCalled();

@@ -148,8 +148,8 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
             <button
               key={`${mark.at}${mark.label}`}
               type="button"
-              className="text-strong hover:text-accent absolute h-3 w-3.5"
-              style={{ left: x(mark.at) - 7, top: HEIGHT + 12 }}
+              className="text-strong hover:text-accent absolute grid size-6 items-end justify-center"
+              style={{ left: x(mark.at) - 12, top: HEIGHT }}
               title={`${stamp(mark.at)} ${mark.label}: ${mark.detail}`}
               aria-label={`${stamp(mark.at)} ${mark.label}: ${mark.detail}`}
               onClick={() => onMark(mark)}

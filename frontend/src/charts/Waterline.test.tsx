@@ -45,6 +45,41 @@ describe("Waterline", () => {
     expect(spoken()).toContain("running on CPU 3.00");
   });
 
+  it("draws a window with the keys, says it, and shows it on Enter", async () => {
+    const onBrush = vi.fn();
+    const { container } = render(
+      <Waterline load={load} cores={null} now={0} reading="" dimmed={[]} onBrush={onBrush} onHold={vi.fn()} />,
+    );
+    screen.getByRole("application").focus();
+    await userEvent.keyboard("{Enter}{ArrowRight}{ArrowRight}{Shift>}{ArrowRight}{ArrowRight}{/Shift}");
+    expect(onBrush).not.toHaveBeenCalled();
+    expect(container.querySelector("[aria-live]")?.textContent).toContain("Drawn:");
+    await userEvent.keyboard("{Escape}{Enter}");
+    expect(onBrush).not.toHaveBeenCalled();
+    await userEvent.keyboard("{Shift>}{ArrowLeft}{/Shift}{Enter}");
+    expect(onBrush).toHaveBeenCalledExactlyOnceWith(2000, 4000);
+  });
+
+  it("draws a window with the main button of the pointer only, and takes no click for one", () => {
+    const onBrush = vi.fn();
+    const { container } = render(
+      <Waterline load={load} cores={null} now={0} reading="" dimmed={[]} onBrush={onBrush} onHold={vi.fn()} />,
+    );
+    const svg = container.querySelector<SVGSVGElement>("svg[data-chart]");
+    if (!svg) throw new Error("no chart");
+    svg.setPointerCapture = () => undefined;
+    const drag = (button: number, to: number): void => {
+      fireEvent.pointerDown(svg, { button, clientX: 34 });
+      fireEvent.pointerMove(svg, { button, clientX: to });
+      fireEvent.pointerUp(svg, { button, clientX: to });
+    };
+    drag(2, 44);
+    drag(0, 35);
+    expect(onBrush).not.toHaveBeenCalled();
+    drag(0, 44);
+    expect(onBrush).toHaveBeenCalledExactlyOnceWith(0, 4000);
+  });
+
   it("draws gaps, dims what the trail leaves out, and keeps kinds apart by texture", () => {
     const { container } = show();
     expect(container.querySelectorAll("[data-gap]")).toHaveLength(1);

@@ -1,12 +1,13 @@
-import { type KeyboardEvent, type PointerEvent, useMemo, useState } from "react";
+import { useMemo } from "react";
 
-import { clock, stamp } from "../lib/time";
+import { clock, span, stamp } from "../lib/time";
 import { sessions } from "../lib/units";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks, valueTicks } from "./geometry/axis";
 import { edges, isGap, stacks, stackValue } from "./geometry/stacks";
-import { type LoadLike, brushed, bucketAt, waterline } from "./geometry/waterline";
+import { type LoadLike, waterline } from "./geometry/waterline";
 import type { Table } from "../ui/tableFile";
+import { type Region, useBrush } from "./useBrush";
 import { useSize } from "./useSize";
 
 interface Props {
@@ -32,24 +33,8 @@ export const Waterline = ({ load, before = null, cores, now, reading, dimmed, on
     () => waterline(load, { width: plot.width, height: plot.height }, cores),
     [load, plot.width, plot.height, cores],
   );
-  const [cursor, setCursor] = useState<number | null>(null);
-  const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
-  const px = (event: PointerEvent<SVGSVGElement>): number =>
-    Math.max(0, Math.min(plot.width, event.clientX - event.currentTarget.getBoundingClientRect().left - LEFT));
-
-  const onKey = (event: KeyboardEvent): void => {
-    const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-    if (by === undefined) return;
-    event.preventDefault();
-    const start = cursor ?? (by > 0 ? -1 : load.starts.length);
-    const next = Math.max(0, Math.min(load.starts.length - 1, start + by));
-    setCursor(next);
-  };
-  const finish = (event: PointerEvent<SVGSVGElement>): void => {
-    const found = drag && brushed(load, drag.from, px(event), plot.width);
-    setDrag(null);
-    if (found) onBrush(found.from, found.to);
-  };
+  const brush = useBrush(load, plot.width, LEFT, onBrush);
+  const { cursor, region } = brush;
 
   return (
     <ChartFrame title="Waterline" reading={reading} table={() => tableOf(load)} className="h-full">
@@ -60,28 +45,19 @@ export const Waterline = ({ load, before = null, cores, now, reading, dimmed, on
         className="h-full w-full"
         tabIndex={0}
         role="application"
-        aria-label={`Load over time. ${reading}. Arrow keys read it.`}
-        onKeyDown={onKey}
-        onBlur={() => setCursor(null)}
+        aria-label={`Load over time. ${reading}. Arrow keys read it, with Shift they draw a window; Enter shows it.`}
+        onKeyDown={brush.onKey}
+        onBlur={brush.blur}
       >
         <svg
           data-chart
           width={size.width}
           height={size.height}
           className="block touch-none select-none"
-          onPointerDown={(event) => {
-            event.currentTarget.setPointerCapture(event.pointerId);
-            setDrag({ from: px(event), to: px(event) });
-          }}
-          onPointerMove={(event) => {
-            const at = px(event);
-            setCursor(bucketAt(load, at, plot.width));
-            setDrag((old) => (old ? { ...old, to: at } : null));
-          }}
-          onPointerUp={finish}
+          {...brush.pointer}
           onPointerEnter={() => onHold(true)}
           onPointerLeave={() => {
-            setCursor(null);
+            brush.leave();
             onHold(false);
           }}
         >
@@ -116,25 +92,33 @@ export const Waterline = ({ load, before = null, cores, now, reading, dimmed, on
                 </text>
               </g>
             )}
-            {drag && Math.abs(drag.to - drag.from) > 3 ? (
+            {region === null ? null : (
               <rect
-                x={Math.min(drag.from, drag.to)}
-                width={Math.abs(drag.to - drag.from)}
+                x={shape.x(load.starts[region.first] ?? load.start)}
+                width={
+                  shape.x((load.starts[region.last] ?? load.start) + load.bucket_ms) -
+                  shape.x(load.starts[region.first] ?? load.start)
+                }
                 height={plot.height}
                 fill="var(--accent)"
                 opacity="0.15"
+                data-region
               />
-            ) : null}
+            )}
             {cursor === null ? null : <Cursor load={load} shape={shape} bucket={cursor} plot={plot} />}
           </g>
         </svg>
       </div>
       <p className="sr-only" aria-live="polite">
+        {region === null ? "" : `${regionWords(load, region)} `}
         {cursor === null ? "" : bucketSentence(load, cursor)}
       </p>
     </ChartFrame>
   );
 };
+
+const regionWords = (load: LoadLike, { first, last }: Region): string =>
+  `Drawn: ${span(load.starts[first] ?? load.start, (load.starts[last] ?? load.start) + load.bucket_ms, load.end)}; Enter shows it.`;
 
 type Shape = ReturnType<typeof waterline>;
 

@@ -21,8 +21,8 @@ export const OverviewFrame = ({ title, search, usual, children }: Props) => {
   const show = (window: WindowSpec): void => change(window);
   useWindowKeys(spec, change);
   return (
-    <div className="flex h-full flex-col">
-      <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] items-end gap-5 border-b px-6 pt-1.5 pb-1">
+    <div className="pane-column">
+      <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] items-end gap-5 small:grid-cols-1 small:gap-1 border-b px-6 pt-1.5 pb-1">
         <div>
           <h2 className="text-lg font-semibold">{title}</h2>
           <p className="text-muted text-sm">
@@ -33,7 +33,7 @@ export const OverviewFrame = ({ title, search, usual, children }: Props) => {
           <WindowPicker spec={spec} now={present()} onWindow={show} />
         </div>
       </div>
-      <div className="min-h-0 grow overflow-auto">{children}</div>
+      <div className="pane-rest">{children}</div>
     </div>
   );
 };

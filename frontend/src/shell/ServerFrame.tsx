@@ -58,10 +58,10 @@ export const ServerFrame = ({ server, search, children }: Props) => {
   };
   useWindowKeys(spec, change);
   const told = useQuery(marksQuery(server, railSpec)).data ?? [];
-  const marks = [...noteMarks(rail.data?.notes ?? []), ...eventMarks(told, (1000 * railSpec.last) / 160)];
+  const marks = [...noteMarks(rail.data?.notes ?? []), ...eventMarks(told, (1000 * railSpec.last) / MARKS_APART)];
   return (
-    <div className="flex h-full flex-col">
-      <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b px-6 pt-1.5">
+    <div className="pane-column">
+      <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b px-6 pt-1.5 small:grid-cols-1 small:gap-1">
         <div>
           {rail.error ? (
             // No alert: the page below tells the cause, and one cause is announced once.
@@ -102,6 +102,7 @@ export const ServerFrame = ({ server, search, children }: Props) => {
   );
 };
 
+const MARKS_APART = 40; // as many fit beside each other, each wide enough to be pressed
 const NO_PICKS: readonly string[] = [];
 const DAY: WindowSpec = { last: DEFAULT_RAIL_S };
 

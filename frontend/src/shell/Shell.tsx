@@ -34,14 +34,14 @@ export const Shell = ({ username, role, children }: Props) => {
   useTitle(here.title, server);
   useGoKeys(views, server);
   return (
-    <div className="flex h-full min-w-[1000px] flex-col">
+    <div className="pane-column min-w-[1000px] small:min-w-0">
       <a
         href="#content"
         className="bg-raised border-strong sr-only z-50 border px-3 py-1 focus:not-sr-only focus:absolute focus:top-1 focus:left-1"
       >
         to the content
       </a>
-      <header className="border-line flex h-10 shrink-0 items-center gap-4 border-b px-6 whitespace-nowrap">
+      <header className="border-line flex min-h-10 shrink-0 items-center gap-x-4 border-b px-6 whitespace-nowrap small:flex-wrap print:hidden">
         <Link to="/" className="text-lg font-semibold" aria-label="faena: all servers">
           faena
         </Link>
@@ -79,7 +79,7 @@ export const Shell = ({ username, role, children }: Props) => {
       {server === undefined ? null : (
         <ViewsOfPlace place={placesOf(views).find((one) => one.name === here.place)} to={here.to} server={server} />
       )}
-      <main id="content" tabIndex={-1} className="min-h-0 grow overflow-auto outline-none">
+      <main id="content" tabIndex={-1} className="pane-rest outline-none">
         {children}
       </main>
       <Suspense fallback={null}>
@@ -123,7 +123,7 @@ interface ViewsProps {
 const ViewsOfPlace = ({ place, to, server }: ViewsProps) => (
   <nav
     aria-label={`Views of ${place?.name ?? "this place"}`}
-    className="border-line font-condensed flex h-[23px] shrink-0 items-center gap-4 border-b px-6 text-sm whitespace-nowrap"
+    className="border-line font-condensed flex min-h-6 shrink-0 items-center gap-x-4 border-b px-6 text-sm whitespace-nowrap small:flex-wrap print:hidden"
   >
     {place?.views.map((view) => (
       <NavLink key={view.to} to={view.to} server={server} label={view.label} on={view.to === to} />

@@ -35,7 +35,7 @@ describe("WindowPicker", () => {
   it("takes exact times and says what is wrong with those that are none", async () => {
     const onWindow = show({ last: 900 });
     await userEvent.click(screen.getByRole("button", { name: /today/ }));
-    const [from, to] = [await screen.findByLabelText("from"), screen.getByLabelText("to")];
+    const [from, to] = [await screen.findByLabelText("from", {}, { timeout: 5000 }), screen.getByLabelText("to")];
     await userEvent.clear(from);
     await userEvent.type(from, "half past nine");
     await userEvent.click(screen.getByRole("button", { name: "show" }));

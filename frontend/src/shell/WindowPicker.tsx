@@ -41,7 +41,7 @@ export const WindowPicker = ({ spec, now, onWindow }: Props) => {
             type="button"
             aria-label="earlier"
             title="earlier  ["
-            className="hover:text-accent"
+            className="hover:text-accent grid w-6 place-items-center"
             onClick={() => onWindow(stepped(spec, -1, now))}
           >
             <ChevronLeft size={16} aria-hidden="true" />
@@ -50,7 +50,7 @@ export const WindowPicker = ({ spec, now, onWindow }: Props) => {
             type="button"
             aria-label="later"
             title="later  ]"
-            className="hover:text-accent"
+            className="hover:text-accent grid w-6 place-items-center"
             onClick={() => onWindow(stepped(spec, 1, present()))}
           >
             <ChevronRight size={16} aria-hidden="true" />

@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
 import { isGap, stackValue, stacks } from "./stacks";
-import { type LoadLike, brushed, bucketAt, peaks, waterline } from "./waterline";
+import { type LoadLike, bucketAt, peaks, waterline } from "./waterline";
 
 const loads = fc
   .record({
@@ -102,7 +102,5 @@ describe("the waterline", () => {
       groups: [],
     };
     expect([0, 300, 600].map((px) => bucketAt(load, px, 600))).toEqual([0, 5, 10]);
-    expect(brushed(load, 200, 201, 600)).toBeNull();
-    expect(brushed(load, 400, 200, 600)).toEqual({ from: 3000, to: 8000 });
   });
 });

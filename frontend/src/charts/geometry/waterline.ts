@@ -144,12 +144,3 @@ export function bucketAt(load: LoadLike, px: number, width: number): number {
   const first = load.starts[0] ?? load.start;
   return Math.max(0, Math.min(load.starts.length - 1, Math.floor((moment - first) / load.bucket_ms)));
 }
-
-/** A brushed span, snapped to buckets; null when it is a click. */
-export function brushed(load: LoadLike, a: number, b: number, width: number): { from: number; to: number } | null {
-  if (Math.abs(a - b) < 4) return null;
-  const from = load.starts[bucketAt(load, Math.min(a, b), width)];
-  const last = load.starts[bucketAt(load, Math.max(a, b), width)];
-  if (from === undefined || last === undefined) return null;
-  return { from: Math.max(from, load.start), to: Math.min(last + load.bucket_ms, load.end) };
-}

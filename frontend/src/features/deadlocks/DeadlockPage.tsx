@@ -37,7 +37,7 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
   const chosen = found.deadlocks.find((one) => String(one.at) === search.event) ?? found.deadlocks[0];
   const one = found.pattern;
   return (
-    <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+    <div className="pane px-6 pt-2 pb-6">
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{chosen?.sentence}</h1>
         <Link

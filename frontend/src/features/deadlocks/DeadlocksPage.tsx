@@ -31,7 +31,7 @@ export const DeadlocksPage = ({ server, search }: Props) => {
       </div>
     );
   return (
-    <div className={`h-full overflow-y-auto px-6 pt-2 pb-6 ${patterns.isPlaceholderData ? "opacity-50" : ""}`}>
+    <div className={`pane px-6 pt-2 pb-6 ${patterns.isPlaceholderData ? "opacity-50" : ""}`}>
       <AnswerState of={patterns} what="the deadlocks of this window" />
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{patternsSentence(found)}</h1>

@@ -29,7 +29,7 @@ export const EventsPage = ({ server, search, onSearch }: Props) => {
   const toggle = (kind: string): void =>
     onSearch({ kinds: kinds.includes(kind) ? kinds.filter((one) => one !== kind) : [...kinds, kind] });
   return (
-    <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+    <div className="pane px-6 pt-2 pb-6">
       <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1 text-sm">
         {Object.entries(EVENTS).map(([kind, label]) => (
           <button

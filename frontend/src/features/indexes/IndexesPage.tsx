@@ -35,7 +35,7 @@ export const IndexesPage = ({ server, search, onSearch }: Props) => {
     );
   const since = found.counted_since;
   return (
-    <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+    <div className="pane px-6 pt-2 pb-6">
       <AnswerState of={indexes} what="indexes and their statistics" />
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{sentence(found)}</h1>

@@ -108,7 +108,7 @@ export const LoadPage = ({ server, total, search, canMark, onSearch, onOpen }: P
     return rowsOf?.find((row) => row.value === value)?.label ?? value;
   };
   return (
-    <div className="flex h-full flex-col px-6">
+    <div className="pane-column px-6">
       {failure ? (
         <LoadFailure
           error={failure}
@@ -144,7 +144,7 @@ export const LoadPage = ({ server, total, search, canMark, onSearch, onOpen }: P
         />
       </div>
       <div
-        className={`border-line grid h-[280px] shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b pb-1 ${load.isPlaceholderData || failure ? "opacity-50" : ""}`}
+        className={`border-line grid h-[280px] shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b pb-1 small:h-auto small:grid-cols-1 small:grid-rows-[280px_auto] ${load.isPlaceholderData || failure ? "opacity-50" : ""}`}
       >
         {total && whole.data?.columns[0] ? (
           <TotalView column={whole.data.columns[0]} onPick={(value, mode) => pick(split, value, mode)} />
@@ -199,7 +199,7 @@ export const LoadPage = ({ server, total, search, canMark, onSearch, onOpen }: P
       </div>
       <div
         ref={below}
-        className={`min-h-0 grow overflow-y-auto pb-2 ${(by ? moved : sieve).isPlaceholderData ? "opacity-50" : ""}`}
+        className={`pane-rest pb-2 ${(by ? moved : sieve).isPlaceholderData ? "opacity-50" : ""}`}
         onPointerEnter={() => setHeld(true)}
         onPointerLeave={() => setHeld(false)}
       >
@@ -236,7 +236,7 @@ const LoadHead = ({
   const holders = load.idle_holders >= 0.05 ? ` ${sessions(load.idle_holders)} more idle in an open transaction.` : "";
   return (
     <header className="flex items-baseline justify-between gap-6 pt-2 pb-1">
-      <h1 className="text-base font-semibold" aria-live="polite">
+      <h1 className="text-base font-semibold">
         {load.sentence}
         {since}.
         <span className="font-normal">

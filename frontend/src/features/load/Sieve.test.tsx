@@ -68,6 +68,13 @@ describe("Sieve", () => {
     expect(at()).toEqual(["2", "0"]);
   });
 
+  it("leaves a value out with Alt and Enter, as with Alt and a click", async () => {
+    const { onPick } = show();
+    screen.getByRole("button", { name: /^Lock:tuple/ }).focus();
+    await userEvent.keyboard("{Alt>}{Enter}{/Alt}");
+    expect(onPick).toHaveBeenCalledExactlyOnceWith("wait", "Lock:tuple", "exclude");
+  });
+
   it("opens a statement, tells what is picked, and offers the rest", async () => {
     const { onOpen, onMore, onColumns } = show();
     await userEvent.click(screen.getByRole("button", { name: "open" }));

@@ -5,6 +5,7 @@ import { kindFill } from "../../charts/kinds";
 import { DIMENSIONS, type DimensionName, isDimension } from "../../lib/dimensions";
 import type { PickMode } from "../../lib/trail";
 import { Choice } from "../../ui/Choice";
+import { useKeptFocus } from "../../ui/useKeptFocus";
 import { barParts, type SieveColumn, type SieveRow as Row } from "./model";
 
 interface Props {
@@ -19,16 +20,19 @@ interface Props {
 
 /** Columns side by side, one per dimension, each ranking its values inside the picks of the others. */
 export const Sieve = ({ found, columns, onPick, onColumns, onExplain, onOpen, onMore }: Props) => {
+  const root = useKeptFocus<HTMLDivElement>("[data-place]");
   const most = Math.max(...found.flatMap((column) => column.rows.map((row) => row.size)), 0);
   return (
     // The keys move between the buttons inside, which are reached by Tab as well.
     // eslint-disable-next-line jsx-a11y/no-static-element-interactions
     <div
       className="grid gap-x-5"
-      // As many columns as there are; each shrinks before the page scrolls sideways.
-      ref={(element) =>
-        element?.style.setProperty("grid-template-columns", `repeat(${columns.length}, minmax(0, 1fr))`)
-      }
+      // As many columns side by side as there are; where one would be too narrow to read, they go on below.
+      ref={root}
+      style={{
+        gridTemplateColumns: `repeat(auto-fit, minmax(max(140px, calc(${100 / columns.length}% - 20px)), 1fr))`,
+      }}
+      tabIndex={-1}
       onKeyDown={walk}
       data-sieve
     >
@@ -143,6 +147,10 @@ const SieveRow = ({ row, most, column, place, dimension, onPick, onExplain, onOp
         }}
         onKeyDown={(event) => {
           if (event.key === "o" && openable) onOpen(row.value);
+          if (event.key === "Enter" && event.altKey) {
+            event.preventDefault(); // the browser presses no button for Enter with Alt
+            pick(event);
+          }
         }}
         className={`block w-full rounded-sm px-1 pt-0.5 pb-1 text-left ${row.picked ? "bg-line" : "hover:bg-raised"}`}
       >

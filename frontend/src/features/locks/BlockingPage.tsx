@@ -46,7 +46,7 @@ export const BlockingPage = ({ server, search, onSearch }: Props) => {
     );
   const chosen = chosenEpisode(found.episodes, search.root);
   return (
-    <div className={`h-full overflow-y-auto px-6 pt-2 pb-6 ${blocking.isPlaceholderData ? "opacity-50" : ""}`}>
+    <div className={`pane px-6 pt-2 pb-6 ${blocking.isPlaceholderData ? "opacity-50" : ""}`}>
       <AnswerState of={blocking} what="the lock waits of this window" />
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{blockingSentence(found)}</h1>

@@ -32,7 +32,7 @@ export const IndicatorsPage = ({ search, onSearch }: Props) => {
   const data = found.data;
   const shown = data?.indicators.find((one) => one.name === search.figure) ?? data?.indicators[0];
   return (
-    <div className="flex h-full flex-col px-6 py-3">
+    <div className="pane-column px-6 py-3">
       <AnswerState of={found} what="the indicators" />
       {data ? (
         <div className={found.isPlaceholderData ? "opacity-50" : ""}>
@@ -110,7 +110,7 @@ const Table = ({ data, shown, onShow, onChoose }: TableProps) => {
               <button
                 type="button"
                 aria-label={`remove ${one.label}`}
-                className="text-muted hover:text-accent ml-1 align-middle"
+                className="text-muted hover:text-accent inline-grid min-w-6 place-items-center align-middle"
                 onClick={() => onChoose(data.chosen.filter((name) => name !== one.name))}
               >
                 <X size={11} aria-hidden="true" />

@@ -48,7 +48,7 @@ export const SamplesPage = ({ server, search }: Props) => {
   const found = samples.data;
   const whole = `/api/v1/servers/${server}/samples/export?${query}`;
   return (
-    <div className="flex h-full flex-col px-6 pt-2">
+    <div className="pane-column px-6 pt-2">
       <div className="mb-1 flex items-center justify-between">
         <h1 className="text-base font-semibold">
           Raw samples{trail.length ? ` inside the trail (${trail.join(" › ")})` : ""}

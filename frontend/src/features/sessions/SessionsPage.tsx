@@ -32,7 +32,7 @@ interface Props {
 export const SessionsPage = ({ server, past, search, role, onSearch }: Props) => {
   const [words, setWords] = useState(search.find ?? "");
   return (
-    <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+    <div className="pane px-6 pt-2 pb-6">
       <div className="flex items-baseline gap-4">
         <SearchField
           label="find sessions"

@@ -35,7 +35,7 @@ export const TapePage = ({ server, pid, search, role }: Props) => {
       </div>
     );
   return (
-    <div className="flex h-full flex-col">
+    <div className="pane-column">
       <div className="px-6 empty:hidden">
         <AnswerState of={tape} what="the tape" />
       </div>
@@ -97,7 +97,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
       })),
   }));
   return (
-    <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+    <div className="pane px-6 pt-2 pb-6">
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{tapeSentence(found)}</h1>
         <span className="flex shrink-0 gap-2 text-sm">

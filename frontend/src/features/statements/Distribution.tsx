@@ -109,7 +109,7 @@ const Shares = ({ column, onPick }: SharesProps) => {
   const most = Math.max(...column.rows.map((row) => row.total_ms), 0);
   return (
     <div className="mt-1.5">
-      <h3 className="border-line text-muted border-b text-sm">by {BY_WORDS[column.by] ?? column.by}, time in all</h3>
+      <h2 className="border-line text-muted border-b text-sm">by {BY_WORDS[column.by] ?? column.by}, time in all</h2>
       <ul className="font-condensed">
         {column.rows.slice(0, 5).map((row) => (
           <li key={row.value}>

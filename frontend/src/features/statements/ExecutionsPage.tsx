@@ -23,7 +23,7 @@ export const ExecutionsPage = ({ server, search, onSearch }: Props) => {
   const [running, setRunning] = useState<Schemas["ExecutionOut"] | null>(null);
   const question = useAsk(server);
   return (
-    <div className="h-full overflow-y-auto px-6 pt-2 pb-6">
+    <div className="pane px-6 pt-2 pb-6">
       <h1 className="text-base font-semibold">Single executions</h1>
       <Distribution
         server={server}

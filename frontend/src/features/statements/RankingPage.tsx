@@ -50,7 +50,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
   for (const one of given.pick) query.append("pick", one);
   const whole = `/api/v1/servers/${server}/statements/export?${query}`;
   return (
-    <div className="flex h-full flex-col px-6 pt-2">
+    <div className="pane-column px-6 pt-2">
       <div className="mb-2 flex items-center justify-between gap-4">
         <h1 className="text-base font-semibold">Statements by {MEASURES[sort].title}</h1>
         <div className="flex items-center gap-3 text-sm">

@@ -28,7 +28,7 @@ export const SplitPage = ({ server, search, onSearch }: Props) => {
   const split = useQuery(splitQuery(server, windowOf(search), against));
   const found = split.data;
   return (
-    <div className={`h-full overflow-y-auto px-6 pt-2 pb-6 ${split.isPlaceholderData ? "opacity-50" : ""}`}>
+    <div className={`pane px-6 pt-2 pb-6 ${split.isPlaceholderData ? "opacity-50" : ""}`}>
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{found?.sentence ?? "Why the time in statements changed"}</h1>
         <span className="shrink-0 text-sm">

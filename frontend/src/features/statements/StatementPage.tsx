@@ -55,7 +55,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
   const marks = found.switches.map((one) => ({ at: one.at, label: "plan changed" }));
   const axis = { starts: found.starts, bucketMs: found.bucket_ms, start: found.start, end: found.end, now };
   return (
-    <div className={`h-full overflow-y-auto px-6 pb-6 ${statement.isPlaceholderData ? "opacity-50" : ""}`}>
+    <div className={`pane px-6 pb-6 ${statement.isPlaceholderData ? "opacity-50" : ""}`}>
       <AnswerState of={statement} what="this statement" />
       <div className="flex items-baseline justify-between gap-4 pt-2">
         <h1 className="text-base font-semibold">{statementSentence(found)}</h1>

@@ -1,4 +1,4 @@
-import { cleanup, render, screen } from "@testing-library/react";
+import { act, cleanup, fireEvent, render, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { useState } from "react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
@@ -20,6 +20,8 @@ const FLEET: Ferry[] = [
   { name: "Auk", cars: null, port: "Wick" },
   { name: "Skua", cars: 9, port: 'Ness, "old" quay' },
 ];
+
+const LONG: Ferry[] = Array.from({ length: 1000 }, (_, i) => ({ name: `No ${i}`, cars: i, port: "Ness" }));
 
 const COLUMNS: Column<Ferry>[] = [
   { id: "name", heading: "ferry", wide: true, value: (one) => one.name },
@@ -92,11 +94,30 @@ describe("the one table", () => {
     expect(screen.getByRole("columnheader", { name: /cars/ })).toBeTruthy();
   });
 
-  it("is widened with the arrow keys", async () => {
-    render(<Kept />);
-    screen.getByRole("button", { name: /width of cars/ }).focus();
-    await userEvent.keyboard("{ArrowRight}{ArrowRight}{ArrowRight}{ArrowRight}");
-    expect(screen.getByRole("columnheader", { name: /cars/ }).style.width).toBe("84px"); // 36 px at least, then 16 more a step
+  it("has columns that are widened with the keys, and by dragging their edge", async () => {
+    const { container } = render(<Kept />);
+    const width = () => screen.getByRole("columnheader", { name: /cars/ }).style.width;
+    screen.getByRole("button", { name: /^cars/ }).focus();
+    await userEvent.keyboard("{ArrowRight}");
+    expect(width()).toBe("");
+    await userEvent.keyboard("{Shift>}{ArrowRight}{ArrowRight}{ArrowRight}{ArrowRight}{/Shift}");
+    expect(width()).toBe("84px"); // 36 px at least, then 16 more a step
+    const edge = container.querySelector<HTMLElement>("th[aria-label=cars] [data-edge]");
+    if (!edge) throw new Error("no edge");
+    edge.setPointerCapture = () => undefined;
+    fireEvent.pointerDown(edge, { clientX: 100 });
+    fireEvent.pointerUp(edge, { clientX: 140 });
+    expect(width()).toBe("124px");
+  });
+
+  it("is there whole when it is printed", () => {
+    const { container } = render(<Kept more={{ rows: LONG }} />);
+    const rows = () => container.querySelectorAll("tr").length;
+    expect(rows()).toBeLessThan(100);
+    act(() => void window.dispatchEvent(new Event("beforeprint")));
+    expect(rows()).toBe(1001);
+    act(() => void window.dispatchEvent(new Event("afterprint")));
+    expect(rows()).toBeLessThan(100);
   });
 
   it("is moved in by arrow keys, from row to row", async () => {

@@ -10,8 +10,9 @@ import {
   useReactTable,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { Fragment, type KeyboardEvent, type PointerEvent, type ReactNode, useMemo, useRef, useState } from "react";
+import { Fragment, type KeyboardEvent, type ReactNode, useMemo, useRef, useState } from "react";
 
+import { usePrinting } from "../usePrinting";
 import { TableMenu } from "./TableMenu";
 import { type Cell, type Column, compareCells } from "./columns";
 import { type Layout, useLayouts } from "./layouts";
@@ -86,7 +87,10 @@ export function DataTable<Row>(props: Props<Row>) {
     : sorted;
   const bounded = found.length > MANY && !className.includes("grow") ? "max-h-[75vh]" : "";
   return (
-    <div ref={setBox} className={`relative overflow-auto ${bounded} ${className}`}>
+    <div
+      ref={setBox}
+      className={`relative overflow-auto print:max-h-none print:overflow-visible ${bounded} ${className}`}
+    >
       <table aria-label={label} aria-rowcount={found.length + 1} className="font-condensed w-full">
         <thead className="bg-ground sticky top-0 z-10">
           {table.getHeaderGroups().map((group) => (
@@ -128,7 +132,8 @@ interface BodyProps<Row> extends Props<Row> {
 }
 
 function Body<Row>({ box, found, widths, link, mark, current, detail, columns }: BodyProps<Row>) {
-  const few = found.length <= MANY;
+  const printing = usePrinting();
+  const few = found.length <= MANY || printing;
   const virtual = useVirtualizer({
     count: few ? 0 : found.length,
     getScrollElement: () => box,
@@ -214,6 +219,14 @@ function Heading<Row>({ header, by, width, onTurn, onWidth }: HeadingProps<Row>)
   const mine = by.by === column.id;
   if (column.fixed) return <th className="w-5" aria-label={column.heading} />;
   const way = by.descending ? "descending" : "ascending";
+  const wide = () => width ?? cell.current?.offsetWidth ?? LEAST_PX;
+  const widen = (px: number) => onWidth(Math.max(LEAST_PX, Math.round(px)));
+  const key = (event: KeyboardEvent) => {
+    const step = { ArrowLeft: -STEP_PX, ArrowRight: STEP_PX }[event.key];
+    if (step === undefined || !event.shiftKey) return;
+    event.preventDefault();
+    widen(wide() + step);
+  };
   return (
     <th
       ref={cell}
@@ -226,51 +239,39 @@ function Heading<Row>({ header, by, width, onTurn, onWidth }: HeadingProps<Row>)
         type="button"
         title={column.title}
         onClick={() => onTurn(column.id)}
-        className={`hover:text-accent min-h-6 ${mine ? "font-semibold" : ""}`}
+        onKeyDown={key}
+        className={`hover:text-accent min-w-6 ${mine ? "font-semibold" : ""}`}
       >
         {column.heading}
         {mine ? <span aria-hidden="true">{by.descending ? " ▾" : " ▴"}</span> : null}
       </button>
-      <Edge
-        label={`width of ${column.heading}`}
-        from={() => width ?? cell.current?.offsetWidth ?? LEAST_PX}
-        onWidth={(px) => onWidth(Math.max(LEAST_PX, Math.round(px)))}
-      />
+      <Edge from={wide} onWidth={widen} />
     </th>
   );
 }
 
 interface EdgeProps {
-  readonly label: string;
   readonly from: () => number;
   readonly onWidth: (px: number) => void;
 }
 
-/** The right edge of a heading: dragged, or moved with the arrow keys. */
-const Edge = ({ label, from, onWidth }: EdgeProps) => {
+/** The right edge of a heading, for the pointer; the keys change the width from the heading itself. */
+const Edge = ({ from, onWidth }: EdgeProps) => {
   const begun = useRef<{ x: number; px: number } | null>(null);
-  const down = (event: PointerEvent<HTMLElement>) => {
-    event.currentTarget.setPointerCapture(event.pointerId);
-    begun.current = { x: event.clientX, px: from() };
-  };
-  const up = (event: PointerEvent<HTMLElement>) => {
-    if (begun.current && event.clientX !== begun.current.x) onWidth(begun.current.px + event.clientX - begun.current.x);
-    begun.current = null;
-  };
-  const key = (event: KeyboardEvent<HTMLElement>) => {
-    const step = { ArrowLeft: -STEP_PX, ArrowRight: STEP_PX }[event.key];
-    if (step === undefined) return;
-    event.preventDefault();
-    onWidth(from() + step);
-  };
   return (
-    <button
-      type="button"
-      aria-label={`${label}: arrow keys change it`}
-      onPointerDown={down}
-      onPointerUp={up}
-      onKeyDown={key}
-      className="hover:border-strong focus-visible:border-strong absolute inset-y-0 right-0 w-1.5 cursor-col-resize touch-none border-r border-transparent"
+    <span
+      aria-hidden="true"
+      data-edge
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        begun.current = { x: event.clientX, px: from() };
+      }}
+      onPointerUp={(event) => {
+        if (begun.current && event.clientX !== begun.current.x)
+          onWidth(begun.current.px + event.clientX - begun.current.x);
+        begun.current = null;
+      }}
+      className="hover:border-strong absolute inset-y-0 right-0 w-1.5 cursor-col-resize touch-none border-r border-transparent"
     />
   );
 };
