@@ -25,6 +25,7 @@ export default defineConfig({
     },
   },
   test: {
+    testTimeout: 20_000, // a machine whose cores are all taken is slow, not wrong
     projects: [
       {
         extends: true,

@@ -108,6 +108,9 @@ STATIC_URL = "/static/"
 FRONTEND_DIST = CHECKOUT / "frontend" / "dist"
 WHITENOISE_ROOT = FRONTEND_DIST if FRONTEND_DIST.exists() else None
 WHITENOISE_INDEX_FILE = False
+WHITENOISE_ALLOW_ALL_ORIGINS = False
+# The build names these by what is in them, so that a browser may keep them for good.
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/assets/.+-[\w-]{8}\.\w+$"
 
 LOGGING = {
     "version": 1,

@@ -2,6 +2,7 @@
 
 import asyncio
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import orjson
@@ -39,6 +40,16 @@ def test_answers_of_the_api_are_kept_by_nobody_and_named() -> None:
     assert len(answer["X-Request-Id"]) >= 8
     again = Client().get("/api/v1/session", headers={"X-Request-Id": "chosen-by-a-stranger"})
     assert again["X-Request-Id"] != "chosen-by-a-stranger"
+
+
+def test_files_named_by_what_is_in_them_are_kept_for_good_and_others_are_not() -> None:
+    for file in (Path(settings.FRONTEND_DIST) / "assets").iterdir():
+        if file.suffix in (".js", ".css", ".woff2"):
+            answer = Client().get(f"/assets/{file.name}")
+            assert "immutable" in answer["Cache-Control"], file.name
+            assert "Access-Control-Allow-Origin" not in answer
+    assert Client().get("/")["Cache-Control"] == "no-cache"
+    assert "immutable" not in Client().get("/theme.js")["Cache-Control"]
 
 
 @pytest.mark.parametrize("method", ["get", "post", "put", "delete", "options"])

@@ -82,7 +82,7 @@ def serious(page: Page) -> list[str]:
     """What axe finds serious or worse on the page as it is."""
     page.evaluate(AXE.read_text())  # through the debugger, which the content security policy does not bind
     found: list[str] = page.evaluate(
-        "axe.run().then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact))"
+        "axe.run({rules: {'target-size': {enabled: true}}}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact))"
         ".map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))"
     )
     return found

@@ -33,6 +33,15 @@ queries.getQueryCache().subscribe((event) => {
   }
 });
 
+// A tab that was open while Faena was upgraded asks for parts that are gone: the page anew has those of now.
+const RELOADED = "faena-reloaded";
+window.addEventListener("vite:preloadError", () => {
+  const at = Number(sessionStorage.getItem(RELOADED) ?? 0);
+  if (Date.now() - at < OLD_MS) return; // it was reloaded just now, so that is not what is wrong
+  sessionStorage.setItem(RELOADED, String(Date.now()));
+  window.location.reload();
+});
+
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(

@@ -24,7 +24,7 @@ export const OverviewFrame = ({ title, search, usual, children }: Props) => {
     <div className="pane-column">
       <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] items-end gap-5 small:grid-cols-1 small:gap-1 border-b px-6 pt-1.5 pb-1">
         <div>
-          <h2 className="text-lg font-semibold">{title}</h2>
+          <h1 className="text-lg font-semibold">{title}</h1>
           <p className="text-muted text-sm">
             all times in <ZoneChoice at={present()} />
           </p>

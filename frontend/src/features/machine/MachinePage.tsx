@@ -255,7 +255,7 @@ const Tables = ({ server, tables }: { readonly server: number; readonly tables: 
                   to="/servers/$server/statements/$query"
                   params={{ server: String(server), query: statement.query_id }}
                   title={statement.label}
-                  className="hover:text-accent block truncate font-mono text-xs"
+                  className="hover:text-accent block truncate font-mono text-xs leading-6"
                 >
                   {statement.reads === 0 && statement.reading > 0
                     ? `under way, ${share(statement.reading)} of the time reading: `

@@ -19,7 +19,7 @@ export const GroupPage = ({ name, search }: { readonly name: string; readonly se
       <AnswerState of={group} what="the group" />
       {group.data ? (
         <div className={group.isPlaceholderData ? "opacity-50" : ""}>
-          <h1 className="text-base font-semibold">{groupSentence(group.data)}</h1>
+          <h2 className="text-base font-semibold">{groupSentence(group.data)}</h2>
           <Nodes group={group.data} />
           <SharedStatements group={group.data} />
         </div>

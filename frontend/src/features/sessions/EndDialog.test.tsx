@@ -49,9 +49,9 @@ const answering = (sessions: Schemas["LiveSessionOut"][], outcome: object = {}) 
   );
 };
 
-async function page(role = "operator") {
+async function page(role = "operator", sessions = [blocker]) {
   return shown(<SessionsPage server={3} past={false} search={{}} role={role} onSearch={() => undefined} />, [
-    [["sessions-now", 3, []], now([blocker])],
+    [["sessions-now", 3, []], now(sessions)],
     [["ended", 3], []],
     [["recordings", 3], []],
   ]);
@@ -121,5 +121,17 @@ describe("ending a session", () => {
     expect(changeWords(blocker, { ...blocker, active: false, state: "idle in transaction" })).toContain("ended");
     expect(changeWords({ ...blocker, active: false }, { ...blocker, active: false })).toBe("");
     expect(keyOf(blocker)).toContain("4411");
+  });
+
+  it("is one step away from a session that waits: its blocker can be ended from there, by whom it may", async () => {
+    const waiter = { ...blocker, pid: 50, started_s: 200, program: "booking-web", blocked_by: [4411], blocks: 0 };
+    answering([blocker, waiter]);
+    await page("operator", [blocker, waiter]);
+    await userEvent.click(screen.getByRole("button", { name: "end the blocker, pid 4411 …" }));
+    expect(await screen.findByRole("dialog", { name: "End ops-console, pid 4411" })).toBeTruthy();
+    cleanup();
+    await page("viewer", [blocker, waiter]);
+    expect(screen.queryByRole("button", { name: /end the blocker/ })).toBeNull();
+    expect(screen.getAllByRole("link", { name: "4411" })).toHaveLength(2); // its tape, from its row and from the waiter's
   });
 });

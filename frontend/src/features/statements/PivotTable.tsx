@@ -153,7 +153,7 @@ const Cells = ({ found, spec, server, search }: CellsProps) => {
                       to="/servers/$server/statements/$query"
                       params={{ server: String(server), query: found.rows[r] ?? "" }}
                       search={search}
-                      className="hover:text-accent font-mono text-xs"
+                      className="hover:text-accent font-mono text-xs leading-6 inline-block max-w-full truncate align-middle"
                     >
                       {label}
                     </Link>

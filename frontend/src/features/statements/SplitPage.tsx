@@ -165,7 +165,7 @@ const Parts = ({ found, server, search }: PartsProps) => (
               to="/servers/$server/statements/$query"
               params={{ server: String(server), query: part.query_id }}
               search={search}
-              className="hover:text-accent font-mono text-xs"
+              className="hover:text-accent font-mono text-xs leading-6 inline-block max-w-full truncate align-middle"
               title={part.label}
             >
               {part.label}

@@ -1,0 +1,45 @@
+// Columns that the sessions of now and those of a window have alike.
+import type { Schemas } from "../../api/client";
+import { StatementLink, TapeLink } from "../../shell/SessionLinks";
+import type { Column } from "../../ui/table/columns";
+
+type Watched = Schemas["WatchedSessionOut"];
+
+export const pidColumn = <Row extends Watched>(server: number): Column<Row> => ({
+  id: "pid",
+  heading: "pid",
+  align: "right",
+  value: (one) => one.pid,
+  show: (one) => <TapeLink server={server} one={one} />,
+});
+
+export const programColumn = <Row extends Watched>(): Column<Row> => ({
+  id: "program",
+  heading: "program",
+  value: (one) => one.program,
+  show: (one) => (
+    <>
+      {one.program} <span className="text-muted text-sm">{one.user}</span>
+    </>
+  ),
+});
+
+export const databaseColumn = <Row extends Watched>(): Column<Row> => ({
+  id: "database",
+  heading: "database",
+  optional: true,
+  value: (one) => one.database,
+});
+
+export const statementColumn = <Row extends Watched>(server: number, heading: string): Column<Row> => ({
+  id: "text",
+  heading,
+  wide: true,
+  value: (one) => one.statement,
+  say: (one) => one.statement,
+  show: (one) => (
+    <span className="font-mono text-xs">
+      <StatementLink server={server} one={one} />
+    </span>
+  ),
+});
