@@ -3,6 +3,7 @@ import { line } from "d3-shape";
 import { stamp } from "../lib/time";
 import { ChartFrame } from "./ChartFrame";
 import { timeTicks, valueTicks } from "./geometry/axis";
+import { spreadOut } from "./geometry/labels";
 import { useCursor } from "./useCursor";
 import { useSize } from "./useSize";
 
@@ -40,10 +41,12 @@ export const ManyLines = ({ title, starts, bucketMs, start, end, lines, now, say
   const shown = (one: NamedLine): number | null =>
     cursor === null ? (one.values.findLast((v) => v !== null) ?? null) : (one.values[at] ?? null);
   // Names stand beside the ends of their lines, pushed apart where these meet.
-  const ends = lines
-    .map((one, i) => ({ i, name: one.name, value: shown(one), y: y(shown(one) ?? 0) }))
-    .sort((a, b) => a.y - b.y);
-  ends.forEach((one, k) => (one.y = Math.max(one.y, (ends[k - 1]?.y ?? -20) + 15)));
+  const heights = spreadOut(
+    lines.map((one) => y(shown(one) ?? 0)),
+    15,
+    plot.height + 12,
+  );
+  const ends = lines.map((one, i) => ({ i, name: one.name, value: shown(one), y: heights[i] ?? 0 }));
   const reading = lines
     .map((one) => `${one.name} ${shown(one) === null ? "not read" : say(shown(one) ?? 0)}`)
     .join(", ");

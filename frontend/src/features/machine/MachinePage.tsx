@@ -182,7 +182,7 @@ const WhatIf = ({ server, search }: Props) => {
             </tbody>
           </table>
           <details className="text-muted text-sm">
-            <summary className="hover:text-accent cursor-pointer">what this takes for granted</summary>
+            <summary className="hover:text-accent cursor-pointer">assumptions</summary>
             <ul className="list-disc pl-4">
               {found.data.assumptions.map((one) => (
                 <li key={one}>{one}</li>

@@ -25,7 +25,7 @@ export const LogState = ({ capture }: { readonly capture: Schemas["CaptureOut"] 
           <tbody>
             {capture.log_needs.map((one) => (
               <tr key={one.name} className="border-line border-b align-top">
-                <td className="w-16 py-0.5 font-semibold">{one.ok ? "there" : "lacking"}</td>
+                <td className="w-16 py-0.5 font-semibold">{one.ok ? "set" : "missing"}</td>
                 <td className="py-0.5">
                   {one.name} <span className="text-muted">{one.found}</span>
                   {one.cost ? <span className="text-muted block">{one.cost}</span> : null}
