@@ -87,7 +87,7 @@ def test_conditions_stars_and_filters_narrow_the_ranking(page: Page) -> None:
     rows.nth(1).get_by_role("button", name="star this statement").click()
     page.get_by_role("button", name="only the starred").click()
     expect(rows).to_have_count(2)
-    rows.nth(1).get_by_role("button", name="take the star away").click()
+    rows.nth(1).get_by_role("button", name="remove the star").click()
     expect(page.get_by_text("Here will be every statement")).to_be_visible()
 
 

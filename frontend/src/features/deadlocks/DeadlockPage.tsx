@@ -1,20 +1,18 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
 
-import { ask, client, type Schemas } from "../../api/client";
-import { localMinute, present, readLocalMinute, when } from "../../lib/time";
+import type { Schemas } from "../../api/client";
+import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
-import { Button } from "../../ui/Button";
-import { Failure } from "../../ui/Failure";
+import { AnswerState } from "../../ui/Answer";
 import { Bars } from "./Bars";
 import { CrossingChart } from "./CrossingChart";
 import { minute } from "./DeadlocksPage";
+import type { DeadlockSearch } from "./deadlocks.route";
+import { Handling } from "./Handling";
 import { CAUSES, confidenceWords, sinceWords } from "./model";
 import { patternQuery } from "./queries";
-import { AnswerState } from "../../ui/Answer";
-import type { DeadlockSearch } from "./deadlocks.route";
 
 interface Props {
   readonly server: number;
@@ -63,24 +61,7 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
             <Parties server={server} one={chosen} />
           </div>
           <div className="min-w-0">
-            <section aria-label="Cause">
-              <h2 className="border-strong border-b font-semibold">
-                {confidenceWords(chosen.confidence)}: {CAUSES[chosen.cause] ?? chosen.cause}
-              </h2>
-              <p className="py-1">{chosen.reason}</p>
-              <h3 className="mt-1 font-semibold">How to fix it</h3>
-              <ol className="list-decimal pl-5">
-                {found.mends.map((mend) => (
-                  <li key={mend} className="py-0.5">
-                    {mend}
-                  </li>
-                ))}
-              </ol>
-              <p className="text-sm">
-                {chosen.lost_ms === null ? "" : `The victim's transaction had run for ${duration(chosen.lost_ms)}. `}
-                {chosen.waited_ms === null ? "" : `The parties waited ${duration(chosen.waited_ms)} in all.`}
-              </p>
-            </section>
+            <Cause one={chosen} mends={found.mends} />
             <Handling server={server} pattern={one} comments={found.comments} canAct={role !== "viewer"} />
           </div>
         </div>
@@ -115,6 +96,33 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
     </div>
   );
 };
+
+interface CauseProps {
+  readonly one: Schemas["DeadlockOut"];
+  readonly mends: readonly string[];
+}
+
+/** Why it came about, how to fix it, and what it cost. */
+const Cause = ({ one, mends }: CauseProps) => (
+  <section aria-label="Cause">
+    <h2 className="border-strong border-b font-semibold">
+      {confidenceWords(one.confidence)}: {CAUSES[one.cause] ?? one.cause}
+    </h2>
+    <p className="py-1">{one.reason}</p>
+    <h3 className="mt-1 font-semibold">How to fix it</h3>
+    <ol className="list-decimal pl-5">
+      {mends.map((mend) => (
+        <li key={mend} className="py-0.5">
+          {mend}
+        </li>
+      ))}
+    </ol>
+    <p className="text-sm">
+      {one.lost_ms === null ? "" : `The victim's transaction had run for ${duration(one.lost_ms)}. `}
+      {one.waited_ms === null ? "" : `The parties waited ${duration(one.waited_ms)} in all.`}
+    </p>
+  </section>
+);
 
 const Parties = ({ server, one }: { readonly server: number; readonly one: Schemas["DeadlockOut"] }) => (
   <table className="font-condensed mt-3 w-full">
@@ -161,124 +169,3 @@ const Parties = ({ server, one }: { readonly server: number; readonly one: Schem
     </tbody>
   </table>
 );
-
-interface HandlingProps {
-  readonly server: number;
-  readonly pattern: Schemas["PatternOut"];
-  readonly comments: readonly Schemas["CommentOut"][];
-  readonly canAct: boolean;
-}
-
-const Handling = ({ server, pattern, comments, canAct }: HandlingProps) => {
-  const queries = useQueryClient();
-  const [change, setChange] = useState("");
-  const [since, setSince] = useState(""); // as the browser writes it, by the clock of this screen
-  const [text, setText] = useState("");
-  const fresh = (): void => {
-    void queries.invalidateQueries({ queryKey: ["deadlock", server, pattern.pattern] });
-    void queries.invalidateQueries({ queryKey: ["deadlocks", server] });
-  };
-  const path = { server_id: server, pattern: pattern.pattern };
-  const handle = useMutation({
-    mutationFn: (handled: boolean) =>
-      ask(
-        client.PUT("/api/v1/servers/{server_id}/deadlocks/{pattern}/handled", {
-          params: { path },
-          body: { handled, change, at: handled && since ? readLocalMinute(since, present()) : null },
-        }),
-      ),
-    onSuccess: () => {
-      setChange("");
-      setSince("");
-      fresh();
-    },
-  });
-  const comment = useMutation({
-    mutationFn: () =>
-      ask(
-        client.POST("/api/v1/servers/{server_id}/deadlocks/{pattern}/comments", { params: { path }, body: { text } }),
-      ),
-    onSuccess: () => {
-      setText("");
-      fresh();
-    },
-  });
-  return (
-    <section aria-label="Handling" className="mt-4">
-      <h2 className="border-strong border-b font-semibold">Done about it</h2>
-      {pattern.handled_at === null ? (
-        <p className="text-muted py-1 text-sm">
-          Nothing noted yet. From a noted change on it is counted whether it comes back.
-        </p>
-      ) : (
-        <p className="py-1 text-sm">
-          {minute(pattern.handled_at)}, {pattern.handled_by}: {pattern.change}
-        </p>
-      )}
-      {canAct ? (
-        <form
-          className="flex gap-2 py-1"
-          onSubmit={(event) => {
-            event.preventDefault();
-            handle.mutate(true);
-          }}
-        >
-          <input
-            value={change}
-            onChange={(event) => setChange(event.target.value)}
-            placeholder="what was changed: index, order, release"
-            aria-label="what was changed"
-            className="border-line bg-raised min-w-0 grow border px-2"
-          />
-          <label className="text-muted flex items-baseline gap-1 text-sm">
-            since
-            <input
-              type="datetime-local"
-              value={since}
-              max={localMinute(present())}
-              onChange={(event) => setSince(event.target.value)}
-              aria-label="since when it is so; empty: now"
-              className="border-line bg-raised border px-1"
-            />
-          </label>
-          <Button type="submit" disabled={!change.trim() || handle.isPending}>
-            {since ? "count from then" : "count from now"}
-          </Button>
-          {pattern.handled_at === null ? null : <Button onClick={() => handle.mutate(false)}>take back</Button>}
-        </form>
-      ) : null}
-      {handle.error ? <Failure title="It was not noted" detail={handle.error.message} /> : null}
-      <ul>
-        {comments.map((one) => (
-          <li key={one.at} className="border-line border-b py-0.5 text-sm">
-            <span className="text-muted">
-              {minute(one.at)}, {one.by}:
-            </span>{" "}
-            {one.text}
-          </li>
-        ))}
-      </ul>
-      {canAct ? (
-        <form
-          className="flex gap-2 py-1"
-          onSubmit={(event) => {
-            event.preventDefault();
-            comment.mutate();
-          }}
-        >
-          <input
-            value={text}
-            onChange={(event) => setText(event.target.value)}
-            placeholder="a comment for the colleagues"
-            aria-label="comment"
-            className="border-line bg-raised min-w-0 grow border px-2"
-          />
-          <Button type="submit" disabled={!text.trim() || comment.isPending}>
-            comment
-          </Button>
-        </form>
-      ) : null}
-      {comment.error ? <Failure title="The comment was not kept" detail={comment.error.message} /> : null}
-    </section>
-  );
-};

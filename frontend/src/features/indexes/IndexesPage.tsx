@@ -84,27 +84,31 @@ export const IndexesPage = ({ server, search, onSearch }: Props) => {
       ))}
       <h2 className="border-strong mt-4 border-b font-semibold">Unused, duplicate, or with stale statistics</h2>
       {found.findings.length ? (
-        <table className="font-condensed w-full">
-          <tbody>
-            {found.findings.map((one) => (
-              <tr key={`${one.kind} ${one.table} ${one.index}`} className="border-line border-b align-top">
-                <td className="w-36 py-1 font-semibold">{KINDS[one.kind] ?? one.kind}</td>
-                <td className="w-40 py-1">{one.table}</td>
-                <td className="py-1 pr-4">{one.sentence}</td>
-                <td className="w-20 py-1 text-right whitespace-nowrap">{one.bytes ? bytes(one.bytes) : ""}</td>
-                <td className="w-96 py-1 pl-4">
-                  <Ddl text={one.next_step} />
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Findings found={found.findings} />
       ) : (
         <p className="text-muted py-1">None: every index is used, none is a duplicate, statistics are fresh.</p>
       )}
     </div>
   );
 };
+
+const Findings = ({ found }: { readonly found: Schemas["IndexesOut"]["findings"] }) => (
+  <table className="font-condensed w-full">
+    <tbody>
+      {found.map((one) => (
+        <tr key={`${one.kind} ${one.table} ${one.index}`} className="border-line border-b align-top">
+          <td className="w-36 py-1 font-semibold">{KINDS[one.kind] ?? one.kind}</td>
+          <td className="w-40 py-1">{one.table}</td>
+          <td className="py-1 pr-4">{one.sentence}</td>
+          <td className="w-20 py-1 text-right whitespace-nowrap">{one.bytes ? bytes(one.bytes) : ""}</td>
+          <td className="w-96 py-1 pl-4">
+            <Ddl text={one.next_step} />
+          </td>
+        </tr>
+      ))}
+    </tbody>
+  </table>
+);
 
 function sentence(found: Schemas["IndexesOut"]): string {
   const freed = found.findings

@@ -18,22 +18,7 @@ const SHOWN = 2;
 
 /** Where load left the usual band, largest first: a click looks closer, and an incident can be left out of the usual. */
 export const Departures = ({ server, usual, now, canMark, onWindow }: Props) => {
-  const queries = useQueryClient();
-  const refresh = (): void => void queries.invalidateQueries({ queryKey: ["load", server] });
-  const mark = useMutation({
-    mutationFn: (body: Schemas["MarkBody"]) =>
-      ask(client.POST("/api/v1/servers/{server_id}/unusual", { params: { path: { server_id: server } }, body })),
-    onSuccess: refresh,
-  });
-  const unmark = useMutation({
-    mutationFn: (id: number) =>
-      ask(
-        client.DELETE("/api/v1/servers/{server_id}/unusual/{span_id}", {
-          params: { path: { server_id: server, span_id: id } },
-        }),
-      ),
-    onSuccess: refresh,
-  });
+  const { mark, unmark } = useMarking(server);
   if (usual.known === 0)
     return (
       <span className="text-muted">
@@ -109,3 +94,24 @@ export const Departures = ({ server, usual, now, canMark, onWindow }: Props) => 
     </span>
   );
 };
+
+/** Spans that are no day like others: marking one, and taking the mark back. */
+function useMarking(server: number) {
+  const queries = useQueryClient();
+  const refresh = (): void => void queries.invalidateQueries({ queryKey: ["load", server] });
+  const mark = useMutation({
+    mutationFn: (body: Schemas["MarkBody"]) =>
+      ask(client.POST("/api/v1/servers/{server_id}/unusual", { params: { path: { server_id: server } }, body })),
+    onSuccess: refresh,
+  });
+  const unmark = useMutation({
+    mutationFn: (id: number) =>
+      ask(
+        client.DELETE("/api/v1/servers/{server_id}/unusual/{span_id}", {
+          params: { path: { server_id: server, span_id: id } },
+        }),
+      ),
+    onSuccess: refresh,
+  });
+  return { mark, unmark };
+}

@@ -1,47 +1,29 @@
-import { useQuery } from "@tanstack/react-query";
 import { Plus } from "lucide-react";
 import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { ApiError } from "../../api/problem";
-import { loadQuery, sieveQuery } from "../../api/queries";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { useSize } from "../../charts/useSize";
 import { Waterline } from "../../charts/Waterline";
-import { isKind, KIND_WORDS } from "../../charts/kinds";
-import { DEFAULT_COLUMNS, DIMENSIONS, type DimensionName, isDimension } from "../../lib/dimensions";
+import { DIMENSIONS, type DimensionName, isDimension } from "../../lib/dimensions";
 import { stamp } from "../../lib/time";
-import { picked, type PickMode } from "../../lib/trail";
 import { duration, sessions } from "../../lib/units";
-import { COMPARED, windowOf } from "../../lib/view";
+import { Trail } from "../../shell/Trail";
 import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
 import { Menu } from "../../ui/Menu";
 import { useShortcuts } from "../../ui/useShortcuts";
-import { useStill } from "../../ui/useStill";
 import { Departures } from "./Departures";
 import { Explanation } from "./Explanation";
 import { Legend } from "./Legend";
-import {
-  byteColumns,
-  bytesTable,
-  countedWords,
-  dimmedKinds,
-  earlierSpec,
-  isRankedBy,
-  legend,
-  RANKED_BY,
-  sessionColumns,
-  sieveTable,
-  waitToExplain,
-} from "./model";
-import { bytesQuery, waitQuery } from "./queries";
+import type { LoadSearch } from "./load.route";
+import { RANKED_BY, bytesTable, countedWords, dimmedKinds, legend, sieveTable } from "./model";
 import { Sieve } from "./Sieve";
 import { TotalView } from "./TotalView";
-import { Trail } from "../../shell/Trail";
 import { UnderLoad } from "./UnderLoad";
+import { type LoadView, useLoadView } from "./useLoadView";
 import { ViewChoices } from "./ViewChoices";
-import type { LoadSearch } from "./load.route";
 
 interface Props {
   readonly server: number;
@@ -53,162 +35,60 @@ interface Props {
 }
 
 const MIN_ROWS = 6;
-const TOTAL_ROWS = 14;
 const ROW_PX = 34; // height of a row of the sieve, and of what stands above and below the rows
 const HEAD_PX = 48;
 const MANY_ROWS = 50;
 
-/** When it got slow, whether it runs or waits, on what, and who is behind it. */
+/** When it got slow, whether it runs or waits, on what, and who causes it. */
 export const LoadPage = ({ server, total, search, canMark, onSearch, onOpen }: Props) => {
-  const [held, setHeld] = useState(false);
   const [many, setMany] = useState(false);
   const [below, size] = useSize<HTMLDivElement>();
   const rows = many ? MANY_ROWS : Math.max(MIN_ROWS, Math.floor((size.height - HEAD_PX) / ROW_PX));
-  const spec = windowOf(search);
-  const trail = search.pick ?? [];
-  const columns = search.columns?.filter(isDimension) ?? [...DEFAULT_COLUMNS];
-  const split = search.split !== undefined && isDimension(search.split) ? search.split : "kind";
-  const load = useQuery(loadQuery(server, spec, trail, 240, split, trail.length === 0));
-  const whole = useQuery({ ...sieveQuery(server, spec, trail, [split], TOTAL_ROWS), enabled: total });
-  const compared = COMPARED[search.compare ?? ""];
-  const earlier = useQuery({
-    ...loadQuery(server, earlierSpec(load.data, compared?.days ?? 0), trail, 240),
-    enabled: compared !== undefined && load.data !== undefined,
-    refetchInterval: false,
-  });
-  const by = isRankedBy(search.by) ? search.by : "";
-  const sieve = useQuery(sieveQuery(server, spec, trail, columns, rows));
-  const moved = useQuery({
-    ...bytesQuery(server, spec, trail, columns, rows, by === "written" ? by : "read"),
-    enabled: by !== "",
-  });
-  // Nothing moves under a pointer; a change that the reader asked for is shown at once.
-  const about = JSON.stringify([server, spec, trail, split]);
-  const shownLoad = useStill(load.data, held, `${about}${String(load.isPlaceholderData)}`);
-  const sieveAbout = `${about}${columns.join()}${rows}${String(sieve.isPlaceholderData)}`;
-  const shownSieve = useStill(sieve.data, held, sieveAbout);
-  const shownBytes = useStill(
-    moved.data,
-    held,
-    `${about}${by}${columns.join()}${rows}${String(moved.isPlaceholderData)}`,
-  );
-  const waits = shownSieve?.columns.find((column) => column.dimension === "wait");
-  const found = by === "" ? shownSieve && sessionColumns(shownSieve) : shownBytes && byteColumns(shownBytes, by);
-  const asked = waitToExplain(search.wait, trail, waits);
-  const wait = useQuery({ ...waitQuery(server, asked ?? "running"), enabled: asked !== null });
-  const setTrail = (pick: string[]): void => onSearch({ pick, ...(pick.length ? {} : { wait: "" }) });
-  const pick = (dimension: string, value: string, mode: PickMode): void =>
-    setTrail(picked(trail, dimension, value, mode));
-  useShortcuts({ Backspace: () => setTrail(trail.slice(0, -1)) });
-
-  const failure = load.error ?? sieve.error ?? (by ? moved.error : null);
-  const words = (dimension: string, value: string): string => {
-    if (dimension === "kind" && isKind(value)) return KIND_WORDS[value];
-    const rowsOf = shownSieve?.columns.find((column) => column.dimension === dimension)?.rows;
-    return rowsOf?.find((row) => row.value === value)?.label ?? value;
-  };
+  const view = useLoadView({ server, total, search, rows, onSearch });
+  const { load } = view;
+  useShortcuts({ Backspace: () => view.setTrail(view.trail.slice(0, -1)) });
   return (
     <div className="pane-column px-6">
-      {failure ? (
-        <LoadFailure
-          error={failure}
-          asOf={load.data === undefined ? null : load.dataUpdatedAt}
-          retry={() => void Promise.all([load.refetch(), sieve.refetch()])}
-        />
-      ) : null}
-      {shownLoad ? (
-        <LoadHead
-          load={shownLoad}
-          fresh={!load.isPlaceholderData}
-          held={held && shownLoad !== load.data}
-          trail={trail}
-        />
-      ) : null}
+      {view.failure ? <LoadFailure error={view.failure} asOf={view.asOf} retry={view.retry} /> : null}
+      {load ? <LoadHead load={load} fresh={!view.older.load} held={view.held} trail={view.trail} /> : null}
       <div className="flex items-baseline justify-between gap-6 text-sm">
-        {shownLoad?.usual ? (
+        {load?.usual ? (
           <Departures
             server={server}
-            usual={shownLoad.usual}
-            now={shownLoad.now}
+            usual={load.usual}
+            now={load.now}
             canMark={canMark}
             onWindow={(from, to) => onSearch({ from, to })}
           />
         ) : (
           <span />
         )}
-        <ViewChoices
-          search={search}
-          earlier={compared ? earlier.data : undefined}
-          load={shownLoad}
-          onSearch={onSearch}
-        />
+        <ViewChoices search={search} earlier={view.earlier} load={load} onSearch={onSearch} />
       </div>
       <div
-        className={`border-line grid h-[280px] shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b pb-1 small:h-auto small:grid-cols-1 small:grid-rows-[280px_auto] ${load.isPlaceholderData || failure ? "opacity-50" : ""}`}
+        className={`border-line small:h-auto small:grid-cols-1 small:grid-rows-[280px_auto] grid h-[280px] shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b pb-1 ${view.older.load || view.failure ? "opacity-50" : ""}`}
       >
-        {total && whole.data?.columns[0] ? (
-          <TotalView column={whole.data.columns[0]} onPick={(value, mode) => pick(split, value, mode)} />
-        ) : shownLoad ? (
-          <Waterline
-            load={shownLoad}
-            before={compared && !earlier.isPlaceholderData ? (earlier.data ?? null) : null}
-            cores={shownLoad.cores}
-            now={shownLoad.now}
-            reading={shownLoad.sentence}
-            dimmed={dimmedKinds(trail)}
-            onBrush={(from, to) => onSearch({ from, to })}
-            onHold={setHeld}
-          />
-        ) : load.error ? null : (
-          <p className="text-muted self-center" role="status">
-            Reading samples …
-          </p>
-        )}
-        <div className="flex min-h-0 flex-col gap-2 overflow-y-auto pt-1 pr-1 text-[13px]">
-          {shownLoad ? (
-            <Legend
-              rows={legend(shownLoad)}
-              split={split}
-              dimmed={dimmedKinds(trail)}
-              onSplit={(next) => onSearch({ split: next === "kind" ? "" : next })}
-              onPick={(value, mode) => pick(split, value, mode)}
-            />
-          ) : null}
-          {wait.data && asked ? <Explanation wait={wait.data} server={server} /> : null}
-        </div>
+        <Picture view={view} onSearch={onSearch} />
+        <Beside view={view} server={server} onSearch={onSearch} />
       </div>
-      {search.under === "machine" && shownLoad ? (
-        <UnderLoad server={server} spec={spec} start={shownLoad.start} end={shownLoad.end} now={shownLoad.now} />
+      {search.under === "machine" && load ? (
+        <UnderLoad server={server} spec={view.spec} start={load.start} end={load.end} now={load.now} />
       ) : null}
-      <div className="flex items-center justify-between pt-1">
-        <Trail trail={trail} words={words} onTrail={setTrail} />
-        <span className="flex items-baseline gap-4">
-          <span className="text-muted text-sm">
-            ranked by{" "}
-            <Choice
-              label="rank the sieve by"
-              value={by}
-              options={Object.entries(RANKED_BY).map(([value, label]) => ({ value, label }))}
-              onChange={(next) => onSearch({ by: next })}
-            />
-          </span>
-          {by === "" && shownSieve ? <ExportMenu name="sieve" table={() => sieveTable(shownSieve)} /> : null}
-          {by !== "" && shownBytes ? <ExportMenu name="bytes" table={() => bytesTable(shownBytes)} /> : null}
-          <AddColumn columns={columns} onColumns={(next) => onSearch({ columns: next })} />
-        </span>
-      </div>
+      <SieveBar view={view} onSearch={onSearch} />
       <div
         ref={below}
-        className={`pane-rest pb-2 ${(by ? moved : sieve).isPlaceholderData ? "opacity-50" : ""}`}
-        onPointerEnter={() => setHeld(true)}
-        onPointerLeave={() => setHeld(false)}
+        className={`pane-rest pb-2 ${view.older.sieve ? "opacity-50" : ""}`}
+        onPointerEnter={() => view.hold(true)}
+        onPointerLeave={() => view.hold(false)}
       >
-        {by !== "" && shownBytes ? <p className="text-muted text-sm empty:hidden">{countedWords(shownBytes)}</p> : null}
-        {found ? (
+        {view.by !== "" && view.bytes ? (
+          <p className="text-muted text-sm empty:hidden">{countedWords(view.bytes)}</p>
+        ) : null}
+        {view.found ? (
           <Sieve
-            found={found}
-            columns={columns}
-            onPick={pick}
+            found={view.found}
+            columns={view.columns}
+            onPick={view.pick}
             onColumns={(next) => onSearch({ columns: next })}
             onExplain={(value) => onSearch({ wait: value })}
             onOpen={onOpen}
@@ -216,6 +96,75 @@ export const LoadPage = ({ server, total, search, canMark, onSearch, onOpen }: P
           />
         ) : null}
       </div>
+    </div>
+  );
+};
+
+interface PartProps {
+  readonly view: LoadView;
+  readonly onSearch: Props["onSearch"];
+}
+
+/** The waterline, or the window in total. */
+const Picture = ({ view, onSearch }: PartProps) => {
+  const { load, whole } = view;
+  if (whole) return <TotalView column={whole} onPick={(value, mode) => view.pick(view.split, value, mode)} />;
+  if (!load)
+    return view.unread ? null : (
+      <p className="text-muted self-center" role="status">
+        Reading samples …
+      </p>
+    );
+  return (
+    <Waterline
+      load={load}
+      before={view.before}
+      cores={load.cores}
+      now={load.now}
+      reading={load.sentence}
+      dimmed={dimmedKinds(view.trail)}
+      onBrush={(from, to) => onSearch({ from, to })}
+      onHold={view.hold}
+    />
+  );
+};
+
+/** What the layers are, and what the wait means that is asked about. */
+const Beside = ({ view, server, onSearch }: PartProps & { readonly server: number }) => (
+  <div className="flex min-h-0 flex-col gap-2 overflow-y-auto pt-1 pr-1 text-[13px]">
+    {view.load ? (
+      <Legend
+        rows={legend(view.load)}
+        split={view.split}
+        dimmed={dimmedKinds(view.trail)}
+        onSplit={(next) => onSearch({ split: next === "kind" ? "" : next })}
+        onPick={(value, mode) => view.pick(view.split, value, mode)}
+      />
+    ) : null}
+    {view.explained ? <Explanation wait={view.explained} server={server} /> : null}
+  </div>
+);
+
+/** The trail, and what the sieve is ranked by, saved as, and made of. */
+const SieveBar = ({ view, onSearch }: PartProps) => {
+  const { sieve, bytes } = view;
+  return (
+    <div className="flex items-center justify-between pt-1">
+      <Trail trail={view.trail} words={view.words} onTrail={view.setTrail} />
+      <span className="flex items-baseline gap-4">
+        <span className="text-muted text-sm">
+          ranked by{" "}
+          <Choice
+            label="rank the sieve by"
+            value={view.by}
+            options={Object.entries(RANKED_BY).map(([value, label]) => ({ value, label }))}
+            onChange={(next) => onSearch({ by: next })}
+          />
+        </span>
+        {view.by === "" && sieve ? <ExportMenu name="sieve" table={() => sieveTable(sieve)} /> : null}
+        {view.by !== "" && bytes ? <ExportMenu name="bytes" table={() => bytesTable(bytes)} /> : null}
+        <AddColumn columns={view.columns} onColumns={(next) => onSearch({ columns: next })} />
+      </span>
     </div>
   );
 };

@@ -99,7 +99,7 @@ export const sessionColumns = (sieve: Schemas["SieveOut"]): SieveColumn[] =>
     rows: column.rows.map((row) => ({
       value: row.value,
       label: row.label,
-      exact: `${row.full}\n${sessions(row.sessions)} ±${sessions(row.sessions_margin)} sessions, ${share(row.share, row.share_margin)}of the load, ${row.seen} samples`,
+      exact: `${row.full}\n${sessions(row.sessions)} ±${sessions(row.sessions_margin)} sessions, ${share(row.share, row.share_margin)} of the load, ${row.seen} samples`,
       size: row.sessions,
       said: sessions(row.sessions),
       share: share(row.share, row.share_margin),

@@ -340,7 +340,7 @@ const Lost = ({ found }: { readonly found: Schemas["BlockingOut"] }) => (
         ["root's statement", found.by_statement],
         ["root's program", found.by_program],
         ["table", found.by_table],
-        ["mode wanted", found.by_mode],
+        ["mode requested", found.by_mode],
       ] as const
     )
       .filter(([, rows]) => rows.length > 0)
@@ -370,7 +370,7 @@ const Lost = ({ found }: { readonly found: Schemas["BlockingOut"] }) => (
       <div key={`${one.object}-${one.which}-${one.mode_wanted}-${one.via}`} className="font-condensed flex gap-2">
         <span className="grow truncate">
           {one.object} <span className="text-muted">{one.which}</span>
-          {one.via === "queue" ? <span className="text-muted"> only in line</span> : null}
+          {one.via === "queue" ? <span className="text-muted"> queued only</span> : null}
         </span>
         <span className="text-muted">{plural(one.waiters, "session", "sessions")}</span>
         <span className="w-20 text-right">{duration(1000 * one.lost_s)}</span>

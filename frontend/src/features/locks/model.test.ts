@@ -155,7 +155,7 @@ describe("what a transaction ran", () => {
   });
 
   it("that is only named by the idle session is its last", () => {
-    expect(ranWords(one)).toBe("the last it ran");
+    expect(ranWords(one)).toBe("its last statement");
   });
 });
 

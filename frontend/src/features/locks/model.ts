@@ -122,5 +122,5 @@ export function ranWords(one: Schemas["TransactionStatementOut"]): string {
     ? `${one.logged > 1 ? `${one.logged} times, ` : ""}${duration(one.took_ms)} by the log`
     : "";
   if (logged) return logged;
-  return one.busy_s ? `seen at work for ${duration(1000 * one.busy_s)}` : "the last it ran";
+  return one.busy_s ? `seen at work for ${duration(1000 * one.busy_s)}` : "its last statement";
 }

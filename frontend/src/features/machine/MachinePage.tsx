@@ -175,7 +175,7 @@ const WhatIf = ({ server, search }: Props) => {
                     {row.cores} {row.cores === found.data.cores_now ? "(now)" : ""}
                   </td>
                   <td className="text-right">{sessions(row.running)}</td>
-                  <td className="text-right">{row.queueing === null ? "ever more" : sessions(row.queueing)}</td>
+                  <td className="text-right">{row.queueing === null ? "grows without end" : sessions(row.queueing)}</td>
                   <td className="text-right">{share(row.overloaded)} of the time</td>
                 </tr>
               ))}

@@ -20,8 +20,6 @@ export const AddPerson = () => {
     },
   });
   const wrong = add.error instanceof ApiError ? add.error.field : null;
-  const field = (name: "username" | "password") =>
-    `bg-raised w-full border px-2 py-1 ${wrong === name ? "border-danger" : "border-line"}`;
   return (
     <form
       aria-label="Add a person"
@@ -37,7 +35,8 @@ export const AddPerson = () => {
           value={form.username}
           autoComplete="off"
           onChange={(event) => setForm({ ...form, username: event.target.value })}
-          className={field("username")}
+          aria-invalid={wrong === "username"}
+          className="bg-raised w-full border px-2 py-1"
         />
       </label>
       <label className="block pb-2">
@@ -47,7 +46,8 @@ export const AddPerson = () => {
           autoComplete="new-password"
           value={form.password}
           onChange={(event) => setForm({ ...form, password: event.target.value })}
-          className={field("password")}
+          aria-invalid={wrong === "password"}
+          className="bg-raised w-full border px-2 py-1"
         />
       </label>
       <label className="block pb-2">

@@ -12,7 +12,7 @@ const ACTS: Record<string, string> = {
   "server.connected": "connected a server",
   "server.changed": "changed how a server is reached",
   "server.paused": "paused a server",
-  "server.resumed": "went on watching a server",
+  "server.resumed": "resumed watching a server",
   "server.removed": "removed a server",
   "capture.changed": "changed the capture",
   "close_watch.begun": "began a close watch",

@@ -71,15 +71,15 @@ const COLUMNS: Column<AlignedStep>[] = [
   figure("own", "own time", "time of the step itself, first plan → second", (step) => step.own_ms, duration),
   figure(
     "rows",
-    "rows came",
-    "rows of one run, first plan → second",
+    "rows, actual",
+    "actual rows of one run, first plan → second",
     (step) => step.rows,
     (n) => count(Math.round(n)),
   ),
   figure(
     "expected",
     "expected",
-    "rows expected",
+    "rows estimated",
     (step) => step.rows_planned,
     (n) => count(Math.round(n)),
   ),
@@ -88,7 +88,7 @@ const COLUMNS: Column<AlignedStep>[] = [
   figure(
     "cost",
     "cost",
-    "the planner's, with all that feeds it",
+    "the planner's, with the steps below it",
     (step) => step.cost,
     (n) => count(Math.round(n)),
   ),

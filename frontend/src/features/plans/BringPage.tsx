@@ -18,7 +18,6 @@ export const BringPage = ({ onPlan }: Props) => {
   const queries = useQueryClient();
   const [text, setText] = useState("");
   const [title, setTitle] = useState("");
-  const recent = useQuery(recentPlansQuery);
   const bring = useMutation({
     mutationFn: () => ask(client.POST("/api/v1/plans", { body: { plan: text, title } })),
     onSuccess: (plan) => {
@@ -75,23 +74,31 @@ export const BringPage = ({ onPlan }: Props) => {
         </div>
         {bring.error ? <Failure title="This could not be read" detail={bring.error.message} /> : null}
       </form>
-      <section>
-        <h2 className="border-strong border-b font-semibold">Plans you brought</h2>
-        <AnswerState of={recent} what="your plans" />
-        {recent.data?.length === 0 ? (
-          <p className="text-muted">None yet. Each is kept under its link for 90 days.</p>
-        ) : null}
-        <ul>
-          {recent.data?.map((one) => (
-            <li key={one.key} className="border-line border-b py-0.5">
-              <Link to="/plans/$key" params={{ key: one.key }} className="text-accent hover:underline">
-                {one.title || "without a title"}
-              </Link>
-              <div className="text-muted text-sm">{when(Date.parse(one.brought_at))}</div>
-            </li>
-          ))}
-        </ul>
-      </section>
+      <Brought />
     </div>
+  );
+};
+
+/** Plans that were brought before, newest first. */
+const Brought = () => {
+  const recent = useQuery(recentPlansQuery);
+  return (
+    <section>
+      <h2 className="border-strong border-b font-semibold">Plans you brought</h2>
+      <AnswerState of={recent} what="your plans" />
+      {recent.data?.length === 0 ? (
+        <p className="text-muted">None yet. Each is kept under its link for 90 days.</p>
+      ) : null}
+      <ul>
+        {recent.data?.map((one) => (
+          <li key={one.key} className="border-line border-b py-0.5">
+            <Link to="/plans/$key" params={{ key: one.key }} className="text-accent hover:underline">
+              {one.title || "without a title"}
+            </Link>
+            <div className="text-muted text-sm">{when(Date.parse(one.brought_at))}</div>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 };

@@ -109,7 +109,7 @@ describe("the ledger", () => {
       "",
       "step, in the order in which rows flow",
       "cost",
-      "rows expected",
+      "rows estimated",
     ]);
     expect(told()[1]).toMatch(/25\.2 k10$/);
   });

@@ -8,7 +8,7 @@ interface Props {
 }
 
 const COLUMN = 12; // pixels between two rails
-const MEASURED = ["filtered out", "loops", "in memory", "read", "temp"];
+const MEASURED = ["filtered out", "loops", "buffer hits", "read", "temp"];
 const HEIGHT = 26; // of a row's first line, in the middle of which its mark stands
 
 /** Steps in the order in which rows flow, with the suspicion under the row it is about. */
@@ -28,7 +28,7 @@ export const Ledger = ({ plan, marks }: Props) => {
             <th className="font-normal">step, in the order in which rows flow</th>
             <th className="w-52 font-normal">{plan.analysed ? "own time" : "cost"}</th>
             <th className="text-right font-normal whitespace-nowrap">
-              {plan.analysed ? "rows expected → came" : "rows expected"}
+              {plan.analysed ? "rows estimated → actual" : "rows estimated"}
             </th>
             {plan.analysed ? <th className="pl-2 font-normal whitespace-nowrap">off by</th> : null}
             {(plan.analysed ? MEASURED : []).map((title) => (
@@ -163,7 +163,7 @@ const Measured = ({ row }: { readonly row: Step }) => (
 const blocks = (value: number | null): string => (value === null || value === 0 ? "" : bytes(value * PAGE_BYTES));
 
 const withBelow = (value: number | null): string | undefined =>
-  value ? `${bytes(value * PAGE_BYTES)} with all that feeds it` : undefined;
+  value ? `${bytes(value * PAGE_BYTES)} with the steps below it` : undefined;
 
 interface SuspicionProps {
   readonly finding: Schemas["FindingOut"];

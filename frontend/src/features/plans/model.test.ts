@@ -14,7 +14,7 @@ import {
 const step = (change: Partial<Step>): Step => ({ rows_planned: 10, rows: 12_345, never: false, ...change }) as Step;
 
 describe("the ledger", () => {
-  it("says rows expected and rows that came", () => {
+  it("says rows estimated and rows that came", () => {
     expect(rowsWords(step({}))).toBe("10 → 12.3 k");
     expect(rowsWords(step({ never: true }))).toBe("10 → never run");
     expect(rowsWords(step({ rows: null }))).toBe("10");

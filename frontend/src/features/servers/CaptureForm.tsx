@@ -55,7 +55,6 @@ export const CaptureForm = ({ server, capture, canChange }: Props) => {
   const wrong = save.error instanceof ApiError ? save.error.field : null;
   const share = shareAt(capture.sample_ms, form.period_ms);
   const dear = share !== null && share > capture.dear_share;
-  const field = "border-line bg-raised border px-1";
   return (
     <form
       onSubmit={(event) => {
@@ -69,76 +68,7 @@ export const CaptureForm = ({ server, capture, canChange }: Props) => {
         {capture.sample_ms === null ? "" : ` A sample takes ${capture.sample_ms.toFixed(1)} ms.`}
       </p>
       <fieldset disabled={!canChange} className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-3 gap-y-1">
-        {NUMBERS.map(([name, label, unit]) => (
-          <label key={name} className="contents">
-            <span>{label}</span>
-            <span>
-              <input
-                value={String(form[name])}
-                inputMode="numeric"
-                aria-invalid={wrong === name}
-                onChange={(event) => setForm({ ...form, [name]: Number(event.target.value) || 0 })}
-                className={`${field} w-20 text-right ${wrong === name ? "border-danger" : ""}`}
-              />{" "}
-              <span className="text-muted inline-block w-8">{unit}</span>
-            </span>
-          </label>
-        ))}
-        <label className="contents">
-          <span>cores of its machine</span>
-          <span>
-            <input
-              value={form.cores === null ? "" : String(form.cores)}
-              inputMode="numeric"
-              aria-invalid={wrong === "cores"}
-              onChange={(event) => setForm({ ...form, cores: Number(event.target.value) || null })}
-              className={`${field} w-20 text-right`}
-            />{" "}
-            <span className="inline-block w-8" />
-          </span>
-        </label>
-        <label className="contents">
-          <span>of faster executions in its log, keep</span>
-          <span>
-            <input
-              defaultValue={String(Number((form.fast_share * 100).toPrecision(4)))}
-              inputMode="decimal"
-              aria-invalid={wrong === "fast_share"}
-              onChange={(event) => setForm({ ...form, fast_share: (Number(event.target.value) || 0) / 100 })}
-              className={`${field} w-20 text-right`}
-            />{" "}
-            <span className="text-muted inline-block w-8">%</span>
-          </span>
-        </label>
-        <label className="contents">
-          <span>its log is read (a path, “server” for through it, or empty)</span>
-          <input
-            value={form.log}
-            aria-invalid={wrong === "log"}
-            onChange={(event) => setForm({ ...form, log: event.target.value })}
-            className={`${field} w-44`}
-          />
-        </label>
-        <label className="contents">
-          <span>keep literals and parameters of executions (personal data)</span>
-          <span>
-            <input
-              type="checkbox"
-              checked={form.keep_parameters}
-              onChange={(event) => setForm({ ...form, keep_parameters: event.target.checked })}
-            />
-          </span>
-        </label>
-        {WORDS.map(([name, label]) => (
-          <label key={name} className="contents">
-            <span>{label}</span>
-            <input
-              value={form[name]}
-              onChange={(event) => setForm({ ...form, [name]: event.target.value })}
-              className={`${field} w-44`}
-            />
-          </label>
-        ))}
+        <Fields form={form} wrong={wrong} onForm={setForm} />
       </fieldset>
       <Schedule
         spans={readSpans(form.schedule)}
@@ -167,6 +97,101 @@ export const CaptureForm = ({ server, capture, canChange }: Props) => {
     </form>
   );
 };
+
+interface FieldsProps {
+  readonly form: CaptureBody;
+  readonly wrong: string | null; // the field that was refused
+  readonly onForm: (form: CaptureBody) => void;
+}
+
+const FIELD = "bg-raised border px-1";
+
+const Fields = (props: FieldsProps) => (
+  <>
+    <Numbers {...props} />
+    <Words {...props} />
+  </>
+);
+
+const Numbers = ({ form, wrong, onForm }: FieldsProps) => (
+  <>
+    {NUMBERS.map(([name, label, unit]) => (
+      <label key={name} className="contents">
+        <span>{label}</span>
+        <span>
+          <input
+            value={String(form[name])}
+            inputMode="numeric"
+            aria-invalid={wrong === name}
+            onChange={(event) => onForm({ ...form, [name]: Number(event.target.value) || 0 })}
+            className={`${FIELD} w-20 text-right ${wrong === name ? "border-danger" : ""}`}
+          />{" "}
+          <span className="text-muted inline-block w-8">{unit}</span>
+        </span>
+      </label>
+    ))}
+    <label className="contents">
+      <span>cores of its machine</span>
+      <span>
+        <input
+          value={form.cores === null ? "" : String(form.cores)}
+          inputMode="numeric"
+          aria-invalid={wrong === "cores"}
+          onChange={(event) => onForm({ ...form, cores: Number(event.target.value) || null })}
+          className={`${FIELD} w-20 text-right`}
+        />{" "}
+        <span className="inline-block w-8" />
+      </span>
+    </label>
+    <label className="contents">
+      <span>of faster executions in its log, keep</span>
+      <span>
+        <input
+          defaultValue={String(Number((form.fast_share * 100).toPrecision(4)))}
+          inputMode="decimal"
+          aria-invalid={wrong === "fast_share"}
+          onChange={(event) => onForm({ ...form, fast_share: (Number(event.target.value) || 0) / 100 })}
+          className={`${FIELD} w-20 text-right`}
+        />{" "}
+        <span className="text-muted inline-block w-8">%</span>
+      </span>
+    </label>
+  </>
+);
+
+const Words = ({ form, wrong, onForm }: FieldsProps) => (
+  <>
+    <label className="contents">
+      <span>its log is read (a path, “server” for through it, or empty)</span>
+      <input
+        value={form.log}
+        aria-invalid={wrong === "log"}
+        onChange={(event) => onForm({ ...form, log: event.target.value })}
+        className={`${FIELD} w-44`}
+      />
+    </label>
+    <label className="contents">
+      <span>keep literals and parameters of executions (personal data)</span>
+      <span>
+        <input
+          type="checkbox"
+          checked={form.keep_parameters}
+          onChange={(event) => onForm({ ...form, keep_parameters: event.target.checked })}
+        />
+      </span>
+    </label>
+    {WORDS.map(([name, label]) => (
+      <label key={name} className="contents">
+        <span>{label}</span>
+        <input
+          value={form[name]}
+          onChange={(event) => onForm({ ...form, [name]: event.target.value })}
+          className={`${FIELD} w-44`}
+        />
+      </label>
+    ))}
+  </>
+);
 
 const bodyOf = (capture: Capture): CaptureBody => ({
   ...(Object.fromEntries(SETTINGS.map((name) => [name, capture[name]])) as Pick<Capture, (typeof SETTINGS)[number]>),

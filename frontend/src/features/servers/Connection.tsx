@@ -69,10 +69,14 @@ const FIELDS = [
   ["username", "user"],
 ] as const;
 
-const ChangeDialog = ({ server, found, onClose }: ChangeProps) => {
-  const [form, setForm] = useState({ ...found, password: "" });
+type Form = ChangeProps["found"] & { readonly password: string };
+
+const LOOK = "bg-raised w-full border px-2 py-1";
+
+/** Tries the connection, and saves it only where it works. */
+function useSave(server: number, form: Form, onDone: () => void) {
   const queries = useQueryClient();
-  const save = useMutation({
+  return useMutation({
     mutationFn: () => {
       return ask(
         client.PUT("/api/v1/servers/{server_id}/connection", {
@@ -96,12 +100,15 @@ const ChangeDialog = ({ server, found, onClose }: ChangeProps) => {
     },
     onSuccess: async () => {
       await queries.invalidateQueries();
-      onClose();
+      onDone();
     },
   });
+}
+
+const ChangeDialog = ({ server, found, onClose }: ChangeProps) => {
+  const [form, setForm] = useState<Form>({ ...found, password: "" });
+  const save = useSave(server, form, onClose);
   const wrong = save.error instanceof ApiError ? save.error.field : null;
-  const look = (name: string) =>
-    `bg-raised w-full border px-2 py-1 ${wrong === name ? "border-danger" : "border-line"}`;
   return (
     <Dialog open title={`How ${found.name} is reached`} onClose={onClose}>
       <form
@@ -117,7 +124,8 @@ const ChangeDialog = ({ server, found, onClose }: ChangeProps) => {
             <input
               value={form[name]}
               onChange={(event) => setForm({ ...form, [name]: event.target.value })}
-              className={look(name)}
+              aria-invalid={wrong === name}
+              className={LOOK}
             />
           </label>
         ))}
@@ -126,7 +134,8 @@ const ChangeDialog = ({ server, found, onClose }: ChangeProps) => {
           <input
             value={String(form.port)}
             onChange={(event) => setForm({ ...form, port: Number(event.target.value) || 0 })}
-            className={look("port")}
+            aria-invalid={wrong === "port"}
+            className={LOOK}
           />
         </label>
         <label className="block">
@@ -138,7 +147,8 @@ const ChangeDialog = ({ server, found, onClose }: ChangeProps) => {
             autoComplete="new-password"
             value={form.password}
             onChange={(event) => setForm({ ...form, password: event.target.value })}
-            className={look("password")}
+            aria-invalid={wrong === "password"}
+            className={LOOK}
           />
         </label>
         <TlsChoice value={form.sslmode} onChange={(sslmode) => setForm({ ...form, sslmode })} />

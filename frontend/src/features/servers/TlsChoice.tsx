@@ -4,8 +4,8 @@ const MODES = [
   ["verify-full", "verify-full: the certificate and its host name are checked"],
   ["verify-ca", "verify-ca: weaker, any host with a certificate of the authority"],
   ["require", "require: weaker: encrypted, but the server is not checked"],
-  ["prefer", "prefer: weaker, in the open where the server has no TLS"],
-  ["disable", "disable: in the open"],
+  ["prefer", "prefer: weaker, not encrypted where the server has no TLS"],
+  ["disable", "disable: not encrypted"],
 ] as const;
 
 interface Props {

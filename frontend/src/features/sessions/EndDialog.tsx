@@ -8,6 +8,8 @@ import { Failure } from "../../ui/Failure";
 import { Dialog } from "../../ui/Dialog";
 import { afterWords, changeWords, endFacts } from "./ending";
 
+type What = "statement" | "session";
+
 interface Props {
   readonly server: number;
   readonly session: Schemas["LiveSessionOut"]; // as it was when the dialog was opened
@@ -22,7 +24,7 @@ interface Props {
  */
 export const EndDialog = ({ server, session, now, onClose }: Props) => {
   const queries = useQueryClient();
-  const [what, setWhat] = useState<"statement" | "session">(session.active ? "statement" : "session");
+  const [what, setWhat] = useState<What>(session.active ? "statement" : "session");
   const [reason, setReason] = useState("");
   const act = useMutation({
     mutationFn: () =>
@@ -45,17 +47,7 @@ export const EndDialog = ({ server, session, now, onClose }: Props) => {
   return (
     <Dialog title={`End ${session.program}, pid ${session.pid}`} open onClose={onClose} keep={reason !== ""}>
       {done ? (
-        <>
-          <p className="py-1">
-            <b className="font-semibold">{done.answer}.</b> {afterWords(done)}
-          </p>
-          <p className="text-muted text-sm">Kept with your name and reason under Sessions.</p>
-          <div className="mt-3 flex justify-end">
-            <Button look="action" onClick={onClose}>
-              close
-            </Button>
-          </div>
-        </>
+        <Outcome done={done} onClose={onClose} />
       ) : (
         <form
           onSubmit={(event) => {
@@ -78,23 +70,7 @@ export const EndDialog = ({ server, session, now, onClose }: Props) => {
               {changed}
             </p>
           ) : null}
-          <fieldset className="my-2">
-            <legend className="sr-only">what to end</legend>
-            <label className="block">
-              <input
-                type="radio"
-                name="what"
-                checked={what === "statement"}
-                disabled={!session.active}
-                onChange={() => setWhat("statement")}
-              />{" "}
-              the statement{session.active ? ": its transaction fails, the connection stays" : ": it runs none"}
-            </label>
-            <label className="block">
-              <input type="radio" name="what" checked={what === "session"} onChange={() => setWhat("session")} /> the
-              session: its transaction is rolled back and the connection closed
-            </label>
-          </fieldset>
+          <WhatToEnd what={what} active={session.active} onWhat={setWhat} />
           <label className="block">
             Why? It is kept with your name.
             <input
@@ -123,3 +99,44 @@ export const EndDialog = ({ server, session, now, onClose }: Props) => {
     </Dialog>
   );
 };
+
+const Outcome = ({ done, onClose }: { readonly done: Schemas["EndedOut"]; readonly onClose: () => void }) => (
+  <>
+    <p className="py-1">
+      <b className="font-semibold">{done.answer}.</b> {afterWords(done)}
+    </p>
+    <p className="text-muted text-sm">Kept with your name and reason under Sessions.</p>
+    <div className="mt-3 flex justify-end">
+      <Button look="action" onClick={onClose}>
+        close
+      </Button>
+    </div>
+  </>
+);
+
+interface WhatProps {
+  readonly what: What;
+  readonly active: boolean;
+  readonly onWhat: (what: What) => void;
+}
+
+/** The milder choice first: cancelling a statement leaves the connection. */
+const WhatToEnd = ({ what, active, onWhat }: WhatProps) => (
+  <fieldset className="my-2">
+    <legend className="sr-only">what to end</legend>
+    <label className="block">
+      <input
+        type="radio"
+        name="what"
+        checked={what === "statement"}
+        disabled={!active}
+        onChange={() => onWhat("statement")}
+      />{" "}
+      the statement{active ? ": its transaction fails, the connection stays" : ": it runs none"}
+    </label>
+    <label className="block">
+      <input type="radio" name="what" checked={what === "session"} onChange={() => onWhat("session")} /> the session:
+      its transaction is rolled back and the connection closed
+    </label>
+  </fieldset>
+);

@@ -15,7 +15,8 @@ export const Ended = ({ server }: { readonly server: number }) => {
       <AnswerState of={ended} what="what was ended" />
       {ended.data?.length === 0 ? (
         <p className="text-muted py-1 text-sm">
-          Nothing. An operator ends a statement or a session from its tape; who, why and what became of it stands here.
+          Nothing. An operator ends a statement or a session from its tape; who, why and what became of it is listed
+          here.
         </p>
       ) : (
         <ul>

@@ -67,7 +67,7 @@ export const Now = ({ server, search, words, canEnd, onSearch }: NowProps) => {
       {rows.length === 0 ? (
         <p className="text-muted py-2">
           {words
-            ? "No session of now matches; look in the window instead."
+            ? "No current session matches; look in the window instead."
             : "No session is active or holds a transaction."}
         </p>
       ) : null}
@@ -98,24 +98,7 @@ interface Acts {
 const age = (ms: number | null): string => (ms === null ? "–" : duration(ms));
 
 const liveColumns = ({ server, followed, follow, end, endOf }: Acts): Column<Live>[] => [
-  {
-    id: "follow",
-    heading: "follow",
-    fixed: true,
-    value: () => null,
-    show: (one) => (
-      <button
-        type="button"
-        aria-pressed={keyOf(one) === followed}
-        aria-label={`follow pid ${one.pid}`}
-        title={keyOf(one) === followed ? "stop following" : "keep on top while the list moves"}
-        className={`inline-grid size-6 place-items-center ${keyOf(one) === followed ? "text-accent" : "text-muted hover:text-accent"}`}
-        onClick={() => follow(one)}
-      >
-        <Pin size={12} aria-hidden="true" />
-      </button>
-    ),
-  },
+  followColumn(followed, follow),
   pidColumn(server),
   programColumn(),
   {
@@ -161,26 +144,47 @@ const liveColumns = ({ server, followed, follow, end, endOf }: Acts): Column<Liv
   databaseColumn(),
   { id: "client", heading: "client", optional: true, value: (one) => one.client },
   statementColumn(server, "statement"),
-  {
-    id: "end",
-    heading: "end it",
-    fixed: true,
-    value: () => null,
-    show: (one) => {
-      const act = end(one);
-      return act ? (
-        <button
-          type="button"
-          className="text-accent min-h-6 whitespace-nowrap hover:underline"
-          aria-label={`end pid ${one.pid} …`}
-          onClick={act}
-        >
-          end …
-        </button>
-      ) : null;
-    },
-  },
+  endColumn(end),
 ];
+
+const followColumn = (followed: Acts["followed"], follow: Acts["follow"]): Column<Live> => ({
+  id: "follow",
+  heading: "follow",
+  fixed: true,
+  value: () => null,
+  show: (one) => (
+    <button
+      type="button"
+      aria-pressed={keyOf(one) === followed}
+      aria-label={`follow pid ${one.pid}`}
+      title={keyOf(one) === followed ? "stop following" : "keep on top while the list moves"}
+      className={`inline-grid size-6 place-items-center ${keyOf(one) === followed ? "text-accent" : "text-muted hover:text-accent"}`}
+      onClick={() => follow(one)}
+    >
+      <Pin size={12} aria-hidden="true" />
+    </button>
+  ),
+});
+
+const endColumn = (end: Acts["end"]): Column<Live> => ({
+  id: "end",
+  heading: "end it",
+  fixed: true,
+  value: () => null,
+  show: (one) => {
+    const act = end(one);
+    return act ? (
+      <button
+        type="button"
+        className="text-accent min-h-6 whitespace-nowrap hover:underline"
+        aria-label={`end pid ${one.pid} …`}
+        onClick={act}
+      >
+        end …
+      </button>
+    ) : null;
+  },
+});
 
 const holder = (pid: number): string => (pid === -1 ? "prepared" : String(pid));
 

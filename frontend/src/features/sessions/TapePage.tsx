@@ -6,11 +6,14 @@ import type { Schemas } from "../../api/client";
 import { Lanes } from "../../charts/Lanes";
 import { stamp, present } from "../../lib/time";
 import { duration } from "../../lib/units";
+import { DEADLOCK_CAUSES } from "../../lib/words/deadlock_causes";
+import { LOG_EVENTS } from "../../lib/words/log_events";
 import { bounds, windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { EndDialog } from "./EndDialog";
-import { keyOf, stretchFill } from "../../charts/sessions";
+import { keyOf } from "../../charts/sessions";
+import { tapeLanes, tapeSentence } from "./tape";
 import { nowQuery, tapeQuery } from "./queries";
 import { WaitTable, useRecord } from "./Recordings";
 import { AnswerState } from "../../ui/Answer";
@@ -58,44 +61,8 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
   const record = useRecord(server, setRecording);
   const live = useQuery(nowQuery(server)).data?.sessions.find((other) => keyOf(other) === keyOf(one));
   const now = present();
+  const mayAct = role !== "viewer" && one.backend === "client backend";
   const { from, to } = bounds(windowOf(search), found.end);
-  const tickMs = found.tick_ms;
-  const others = new Map(found.others.map((other) => [other.pid, other]));
-  const held = (pid: number): string =>
-    pid === -1 ? "blocked by a prepared transaction" : pid ? `behind ${others.get(pid)?.program ?? "pid"} ${pid}` : "";
-  const parts = found.stretches.map((part) => ({
-    first: part.first,
-    last: part.last,
-    blocker: part.blocker,
-    fill: stretchFill(part),
-    outlined: !part.active,
-    words: [part.wait_label, held(part.blocker)].filter(Boolean).join(", "),
-  }));
-  const ran = found.ran.map((run, i) => ({
-    first: run.began,
-    last: Math.max(run.seen, run.began),
-    blocker: 0,
-    fill: i % 2 ? "var(--strong)" : "var(--muted)",
-    outlined: false,
-    words: `${run.statement || "a statement"}, since ${stamp(run.began)}`,
-  }));
-  const blockers = [...others.values()].map((other) => ({
-    key: keyOf(other),
-    pid: other.pid,
-    label: other.program,
-    note: `${other.pid}`,
-    root: false,
-    parts: found.stretches
-      .filter((part) => part.blocker === other.pid)
-      .map((part) => ({
-        first: part.first,
-        last: part.last,
-        blocker: 0,
-        fill: "var(--strong)",
-        outlined: false,
-        words: "held it up",
-      })),
-  }));
   return (
     <div className="pane px-6 pt-2 pb-6">
       <div className="flex items-baseline justify-between gap-4">
@@ -104,14 +71,12 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
           <Link to="/servers/$server/blocking" params={{ server: String(server) }} className="text-accent underline">
             blocking in this window
           </Link>
-          {role !== "viewer" && one.backend === "client backend" ? (
-            <>
-              <Button onClick={() => record.mutate({ minutes: 5, pid: one.pid, started_s: one.started_s })}>
-                record 5 min
-              </Button>
-              {live ? <Button onClick={() => setEnding(live)}>end …</Button> : null}
-            </>
+          {mayAct ? (
+            <Button onClick={() => record.mutate({ minutes: 5, pid: one.pid, started_s: one.started_s })}>
+              record 5 min
+            </Button>
           ) : null}
+          {mayAct && live ? <Button onClick={() => setEnding(live)}>end …</Button> : null}
         </span>
       </div>
       <p className="text-muted text-sm">
@@ -133,48 +98,17 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
         <Lanes
           title={`Tape of ${one.program} ${one.pid}`}
           reading={tapeSentence(found)}
-          lanes={[
-            { key: "ran", pid: -2, label: "statements", note: "", root: false, parts: ran },
-            { key: "doing", pid: one.pid, label: "doing", note: "", root: true, parts },
-            ...blockers,
-          ]}
+          lanes={tapeLanes(found)}
           from={from}
           to={to}
-          tickMs={tickMs}
+          tickMs={found.tick_ms}
           now={now}
           at={at}
           onMoment={setAt}
           gaps={found.gaps}
         />
       </div>
-      {found.deadlocks.map((one) => (
-        <p key={one.at} className="mt-2 text-sm">
-          <Link
-            to="/servers/$server/deadlocks/$pattern"
-            params={{ server: String(server), pattern: one.pattern }}
-            className="text-accent underline"
-          >
-            deadlock at {stamp(one.at)}
-          </Link>
-          , {one.victim ? "which ended its transaction" : "which ended another's transaction"}:{" "}
-          {one.cause.replaceAll("_", " ")}
-        </p>
-      ))}
-      {found.errors.length ? (
-        <section className="mt-3">
-          <h2 className="border-strong border-b font-semibold">What the log says about it</h2>
-          <ul>
-            {found.errors.map((error) => (
-              <li key={`${error.at}-${error.message}`} className="border-line border-b py-0.5 text-sm">
-                <button type="button" className="text-muted hover:text-accent" onClick={() => setAt(error.at)}>
-                  {stamp(error.at)}
-                </button>{" "}
-                <b>{error.kind.replaceAll("_", " ")}</b> {error.message}
-              </li>
-            ))}
-          </ul>
-        </section>
-      ) : null}
+      <Logged server={server} found={found} onMoment={setAt} />
       <div className="mt-4 grid grid-cols-2 gap-8">
         <section>
           <h2 className="border-strong border-b font-semibold">What it did, summed</h2>
@@ -189,6 +123,42 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
     </div>
   );
 };
+
+type Words = Readonly<Record<string, string>>;
+
+/** Its deadlocks, and what else the server's log has about it. */
+const Logged = ({ found, server, onMoment }: RanProps) => (
+  <>
+    {found.deadlocks.map((one) => (
+      <p key={one.at} className="mt-2 text-sm">
+        <Link
+          to="/servers/$server/deadlocks/$pattern"
+          params={{ server: String(server), pattern: one.pattern }}
+          className="text-accent underline"
+        >
+          deadlock at {stamp(one.at)}
+        </Link>
+        , {one.victim ? "which ended its transaction" : "which ended another's transaction"}:{" "}
+        {(DEADLOCK_CAUSES as Words)[one.cause] ?? one.cause}
+      </p>
+    ))}
+    {found.errors.length ? (
+      <section className="mt-3">
+        <h2 className="border-strong border-b font-semibold">What the log says about it</h2>
+        <ul>
+          {found.errors.map((error) => (
+            <li key={`${error.at}-${error.message}`} className="border-line border-b py-0.5 text-sm">
+              <button type="button" className="text-muted hover:text-accent" onClick={() => onMoment(error.at)}>
+                {stamp(error.at)}
+              </button>{" "}
+              <b>{(LOG_EVENTS as Words)[error.kind] ?? error.kind}</b> {error.message}
+            </li>
+          ))}
+        </ul>
+      </section>
+    ) : null}
+  </>
+);
 
 interface RanProps {
   readonly found: Schemas["TapeOut"];
@@ -228,21 +198,3 @@ const Ran = ({ found, server, onMoment }: RanProps) => (
     </tbody>
   </table>
 );
-
-/** What this session did with its time here. */
-export function tapeSentence(found: Schemas["TapeOut"]): string {
-  const one = found.session;
-  const [most] = found.waits;
-  const seen = found.waits.reduce((sum, wait) => sum + wait.ticks, 0);
-  const locked = found.stretches.filter((part) => part.blocker !== 0);
-  const last = locked.at(-1);
-  const holder = last
-    ? (found.others.find((other) => other.pid === last.blocker)?.program ?? `pid ${last.blocker}`)
-    : "";
-  const ticks = locked.reduce((sum, part) => sum + part.ticks, 0);
-  const behind = last
-    ? ` It was blocked for ${duration(found.tick_ms * ticks)} by ${last.blocker === -1 ? "a prepared transaction" : `${holder} (pid ${last.blocker})`}.`
-    : "";
-  const main = most ? `, ${Math.round((100 * most.ticks) / Math.max(1, seen))}% of it ${most.label}` : "";
-  return `${one.program} (pid ${one.pid}) was seen busy for ${duration(found.wait_tick_ms * seen)} of ${duration(found.tick_ms * found.ticks)} sampled${main}.${behind}`;
-}

@@ -87,7 +87,7 @@ const columnsOf = ({ server, open, showStatement, kept, toggle }: Columns): Colu
   {
     id: "phases",
     heading: "parse · bind · execute",
-    title: "where the log tells them apart",
+    title: "where the log has each of them",
     align: "right",
     value: phases,
   },

@@ -52,39 +52,7 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
           No plan is known. The server logs them with auto_explain, or Faena can ask for an estimate.
         </p>
       ) : (
-        <table className="font-condensed w-full">
-          <thead>
-            <tr className="text-muted text-left">
-              <th className="font-normal">how it reaches its tables</th>
-              <th className="pl-3 font-normal">first seen</th>
-              <th className="pl-3 font-normal">last seen</th>
-              <th className="w-40 pl-3 font-normal">in force, of this window</th>
-              <th className="pl-3 text-right font-normal">captured</th>
-              <th className="pl-3 text-right font-normal">mean</th>
-            </tr>
-          </thead>
-          <tbody>
-            {statement.plans.map((plan) => (
-              <tr key={plan.id} className="border-line border-b">
-                <td className="max-w-0 w-1/2 truncate" title={plan.gist}>
-                  <button type="button" className="text-accent hover:underline" onClick={() => open.mutate(plan.id)}>
-                    {plan.gist}
-                  </button>
-                  {plan.asked ? <span className="text-muted"> (explained, not seen in use)</span> : null}
-                </td>
-                <td className="pl-3 whitespace-nowrap">{when(plan.first)}</td>
-                <td className="pl-3 whitespace-nowrap">{when(plan.last)}</td>
-                <td className="pl-3">
-                  <InForce plan={plan} start={statement.start} end={statement.end} />
-                </td>
-                <td className="pl-3 text-right">{plan.executions || ""}</td>
-                <td className="pl-3 text-right whitespace-nowrap">
-                  {plan.mean_ms === null ? "" : duration(plan.mean_ms)}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <PlanTable statement={statement} onOpen={open.mutate} />
       )}
       {statement.switches.map((one) => (
         <p key={one.at} className="py-0.5 text-sm">
@@ -98,6 +66,45 @@ export const Plans = ({ server, statement, canAsk }: Props) => {
     </section>
   );
 };
+
+interface TableProps {
+  readonly statement: Props["statement"];
+  readonly onOpen: (plan: number) => void;
+}
+
+const PlanTable = ({ statement, onOpen }: TableProps) => (
+  <table className="font-condensed w-full">
+    <thead>
+      <tr className="text-muted text-left">
+        <th className="font-normal">how it reaches its tables</th>
+        <th className="pl-3 font-normal">first seen</th>
+        <th className="pl-3 font-normal">last seen</th>
+        <th className="w-40 pl-3 font-normal">in force, of this window</th>
+        <th className="pl-3 text-right font-normal">captured</th>
+        <th className="pl-3 text-right font-normal">mean</th>
+      </tr>
+    </thead>
+    <tbody>
+      {statement.plans.map((plan) => (
+        <tr key={plan.id} className="border-line border-b">
+          <td className="max-w-0 w-1/2 truncate" title={plan.gist}>
+            <button type="button" className="text-accent hover:underline" onClick={() => onOpen(plan.id)}>
+              {plan.gist}
+            </button>
+            {plan.asked ? <span className="text-muted"> (explained, not seen in use)</span> : null}
+          </td>
+          <td className="pl-3 whitespace-nowrap">{when(plan.first)}</td>
+          <td className="pl-3 whitespace-nowrap">{when(plan.last)}</td>
+          <td className="pl-3">
+            <InForce plan={plan} start={statement.start} end={statement.end} />
+          </td>
+          <td className="pl-3 text-right">{plan.executions || ""}</td>
+          <td className="pl-3 text-right whitespace-nowrap">{plan.mean_ms === null ? "" : duration(plan.mean_ms)}</td>
+        </tr>
+      ))}
+    </tbody>
+  </table>
+);
 
 interface SideBySideProps {
   readonly before: number;

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
-import { follows, windowOf } from "../../lib/view";
+import type { Schemas } from "../../api/client";
+import { type WindowSpec, follows, windowOf } from "../../lib/view";
 import { Conditions } from "./Conditions";
 import { isMeasure, type Measure, MEASURES } from "./model";
 import { rankingQuery, usualTimesQuery } from "./queries";
@@ -38,17 +39,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
   const found = ranking.data;
   const usual = useQuery(usualTimesQuery(server, spec)).data;
   const span = found ? found.end - found.start : 0;
-  const query = new URLSearchParams({
-    sort,
-    ascending: String(given.ascending),
-    containing: given.containing,
-    tools: String(given.tools),
-    starred: String(given.starred),
-    ...(follows(spec) ? { last: String(spec.last) } : { from: String(spec.from), to: String(spec.to) }),
-  });
-  for (const one of where) query.append("where", one);
-  for (const one of given.pick) query.append("pick", one);
-  const whole = `/api/v1/servers/${server}/statements/export?${query}`;
+  const whole = exportOf(server, spec, given);
   return (
     <div className="pane-column px-6 pt-2">
       <div className="mb-2 flex items-center justify-between gap-4">
@@ -67,26 +58,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
       <AnswerState of={ranking} what="statements" />
       {found ? <Coverage found={found} span={span} /> : null}
       {found ? <Uncounted found={found} server={server} /> : null}
-      <p className="text-muted flex gap-4 pb-1 text-sm">
-        {found && found.hidden > 0 ? (
-          <button type="button" className="hover:text-accent" onClick={() => onSearch({ tools: "shown" })}>
-            {found.hidden} of tools and of the system hidden: show
-          </button>
-        ) : null}
-        {given.tools ? (
-          <button type="button" className="hover:text-accent" onClick={() => onSearch({ tools: "" })}>
-            hide those of tools and of the system
-          </button>
-        ) : null}
-        {found && found.unfit > 0 ? <span>{found.unfit} do not meet the conditions</span> : null}
-        <button
-          type="button"
-          className="hover:text-accent ml-auto"
-          onClick={() => onSearch({ starred: given.starred ? "" : "only" })}
-        >
-          {given.starred ? "show all, not only the starred" : "only the starred"}
-        </button>
-      </p>
+      <LeftOut found={found} tools={given.tools} starred={given.starred} onSearch={onSearch} />
       <div className={`flex min-h-0 grow flex-col ${ranking.isPlaceholderData ? "opacity-50" : ""}`}>
         {found && found.rows.length > 0 ? (
           <RankingTable
@@ -103,26 +75,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
             ]}
           />
         ) : null}
-        {found && found.rows.length === 0 ? (
-          <p className="text-muted py-4">
-            {found.covered_ms === 0 ? (
-              <>
-                The server&apos;s counters of statements were not read in this window: it was not watched then, or it
-                lacks pg_stat_statements.{" "}
-                <Link
-                  to="/servers/$server/load"
-                  params={{ server: String(server) }}
-                  className="text-accent hover:underline"
-                >
-                  What its sessions were seen doing
-                </Link>{" "}
-                needs none.
-              </>
-            ) : (
-              "Every statement that ended in this window is listed here. Counters are read every 15 s, so a very short window can hold none."
-            )}
-          </p>
-        ) : null}
+        {found && found.rows.length === 0 ? <None found={found} server={server} /> : null}
         {found && found.more > 0 ? (
           <p className="text-muted py-1 text-sm">{found.more} more with less; the export holds all.</p>
         ) : null}
@@ -130,3 +83,77 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
     </div>
   );
 };
+
+interface Given {
+  readonly sort: string;
+  readonly ascending: boolean;
+  readonly containing: string;
+  readonly where: readonly string[];
+  readonly tools: boolean;
+  readonly starred: boolean;
+  readonly pick: readonly string[];
+}
+
+/** Address of the whole ranking as a file, without the form. */
+function exportOf(server: number, spec: WindowSpec, given: Given): string {
+  const query = new URLSearchParams({
+    sort: given.sort,
+    ascending: String(given.ascending),
+    containing: given.containing,
+    tools: String(given.tools),
+    starred: String(given.starred),
+    ...(follows(spec) ? { last: String(spec.last) } : { from: String(spec.from), to: String(spec.to) }),
+  });
+  for (const one of given.where) query.append("where", one);
+  for (const one of given.pick) query.append("pick", one);
+  return `/api/v1/servers/${server}/statements/export?${query}`;
+}
+
+interface LeftOutProps {
+  readonly found: Schemas["RankingOut"] | undefined;
+  readonly tools: boolean;
+  readonly starred: boolean;
+  readonly onSearch: Props["onSearch"];
+}
+
+/** What the list leaves out, and the way to have it. */
+const LeftOut = ({ found, tools, starred, onSearch }: LeftOutProps) => (
+  <p className="text-muted flex gap-4 pb-1 text-sm">
+    {found && found.hidden > 0 ? (
+      <button type="button" className="hover:text-accent" onClick={() => onSearch({ tools: "shown" })}>
+        {found.hidden} of tools and of the system hidden: show
+      </button>
+    ) : null}
+    {tools ? (
+      <button type="button" className="hover:text-accent" onClick={() => onSearch({ tools: "" })}>
+        hide those of tools and of the system
+      </button>
+    ) : null}
+    {found && found.unfit > 0 ? <span>{found.unfit} do not meet the conditions</span> : null}
+    <button
+      type="button"
+      className="hover:text-accent ml-auto"
+      onClick={() => onSearch({ starred: starred ? "" : "only" })}
+    >
+      {starred ? "show all, not only the starred" : "only the starred"}
+    </button>
+  </p>
+);
+
+/** Why the list is empty. */
+const None = ({ found, server }: { readonly found: Schemas["RankingOut"]; readonly server: number }) => (
+  <p className="text-muted py-4">
+    {found.covered_ms === 0 ? (
+      <>
+        The server&apos;s counters of statements were not read in this window: it was not watched then, or it lacks
+        pg_stat_statements.{" "}
+        <Link to="/servers/$server/load" params={{ server: String(server) }} className="text-accent hover:underline">
+          What its sessions were seen doing
+        </Link>{" "}
+        needs none.
+      </>
+    ) : (
+      "Every statement that ended in this window is listed here. Counters are read every 15 s, so a very short window can hold none."
+    )}
+  </p>
+);

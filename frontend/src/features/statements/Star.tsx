@@ -28,8 +28,8 @@ export const Star = ({ server, query, starred }: Props) => {
     <button
       type="button"
       aria-pressed={starred}
-      aria-label={starred ? "take the star away" : "star this statement"}
-      title={starred ? "take the star away" : "star this statement"}
+      aria-label={starred ? "remove the star" : "star this statement"}
+      title={starred ? "remove the star" : "star this statement"}
       className="hover:text-accent p-0.5"
       onClick={() => toggle.mutate()}
     >

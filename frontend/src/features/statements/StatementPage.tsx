@@ -39,8 +39,6 @@ interface Props {
 /** One statement in the window: what it waits for, how often it runs and what a call costs, who runs it. */
 export const StatementPage = ({ server, query, search, onSearch, onPick, role }: Props) => {
   const statement = useQuery(statementQuery(server, query, windowOf(search)));
-  const [running, setRunning] = useState<Schemas["ExecutionOut"] | null>(null);
-  const question = useAsk(server);
   const compare = useComparePlans(server);
   const found = statement.data;
   if (!found)
@@ -50,7 +48,6 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
       </div>
     );
   const now = present();
-  const only = [`statement:${query}`, ...(search.only ?? [])];
   const changed = turningPoint(found);
   const marks = found.switches.map((one) => ({ at: one.at, label: "plan changed" }));
   const axis = { starts: found.starts, bucketMs: found.bucket_ms, start: found.start, end: found.end, now };
@@ -96,39 +93,53 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
       </div>
       <Plans server={server} statement={found} canAsk={role !== "viewer"} />
       <Tables server={server} query={query} />
-      <section aria-label="Distribution" className="mt-4">
-        <h2 className="border-strong mb-1 border-b font-semibold">Single executions</h2>
-        <Distribution
-          server={server}
-          spec={windowOf(search)}
-          only={only}
-          trail={NO_TRAIL}
-          region={search.region}
-          onRegion={(region) => onSearch({ region })}
-          marks={marks}
-          onOnly={(next) => onSearch({ only: next.filter((one) => !one.startsWith("statement:")) })}
-          onAsk={(execution, run) => {
-            if (run) setRunning(execution);
-            else
-              question.mutate({
-                query_id: execution.query_id,
-                execution: `${execution.ended} ${execution.pid} ${execution.place}`,
-              });
-          }}
-          showStatement={false}
-        />
-        {question.error ? (
-          <Failure
-            title="The server gave no plan"
-            detail={question.error.message}
-            remedy={question.error instanceof ApiError ? question.error.remedy : null}
-          />
-        ) : null}
-      </section>
+      <Single server={server} query={query} search={search} onSearch={onSearch} marks={marks} />
       <Memory server={server} spec={windowOf(search)} statement={found} />
       <Nodes server={server} query={query} spec={windowOf(search)} />
-      <RunDialog server={server} execution={running} onClose={() => setRunning(null)} />
     </div>
+  );
+};
+
+interface SingleProps extends Pick<Props, "server" | "query" | "search" | "onSearch"> {
+  readonly marks: readonly { readonly at: number; readonly label: string }[];
+}
+
+/** Its single executions by time and duration, and asking for the plan of one of them. */
+const Single = ({ server, query, search, onSearch, marks }: SingleProps) => {
+  const [running, setRunning] = useState<Schemas["ExecutionOut"] | null>(null);
+  const question = useAsk(server);
+  const only = [`statement:${query}`, ...(search.only ?? [])];
+  return (
+    <section aria-label="Distribution" className="mt-4">
+      <h2 className="border-strong mb-1 border-b font-semibold">Single executions</h2>
+      <Distribution
+        server={server}
+        spec={windowOf(search)}
+        only={only}
+        trail={NO_TRAIL}
+        region={search.region}
+        onRegion={(region) => onSearch({ region })}
+        marks={marks}
+        onOnly={(next) => onSearch({ only: next.filter((one) => !one.startsWith("statement:")) })}
+        onAsk={(execution, run) => {
+          if (run) setRunning(execution);
+          else
+            question.mutate({
+              query_id: execution.query_id,
+              execution: `${execution.ended} ${execution.pid} ${execution.place}`,
+            });
+        }}
+        showStatement={false}
+      />
+      {question.error ? (
+        <Failure
+          title="The server gave no plan"
+          detail={question.error.message}
+          remedy={question.error instanceof ApiError ? question.error.remedy : null}
+        />
+      ) : null}
+      <RunDialog server={server} execution={running} onClose={() => setRunning(null)} />
+    </section>
   );
 };
 
