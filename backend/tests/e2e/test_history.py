@@ -21,7 +21,7 @@ def test_all_servers_are_listed_and_a_group_leads_to_its_nodes(page: Page) -> No
     page.get_by_role("option", name="name").click()
     expect(page.get_by_role("row").nth(1)).to_contain_text("bookings-main")
     page.get_by_role("link", name="bookings", exact=True).first.click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("of the load of bookings")
+    expect(page.get_by_role("heading", level=2).first).to_contain_text("of the load of bookings")
     node = page.get_by_role("row").filter(has=page.get_by_role("link", name="bookings-replica-b"))
     expect(node).to_contain_text("replica")
 

@@ -17,7 +17,7 @@ def test_the_three_layer_chain_leads_down_to_its_disk_bound_root(page: Page) -> 
     server = server_id(page, "bookings-main")
     page.goto(f"/servers/{server}/blocking?{THREE_LAYERS.query()}")
     heading = page.get_by_role("heading", level=1)
-    expect(heading).to_contain_text("behind manifest-export")
+    expect(heading).to_contain_text("blocked by manifest-export")
     expect(heading).to_contain_text("waiting for disk")
     chain = page.get_by_role("tree", name="blocking chain").get_by_role("treeitem")
     expect(chain.nth(0)).to_contain_text("manifest-export")
@@ -70,7 +70,7 @@ def test_the_idle_console_is_ended_by_an_operator_and_its_waiters_go_on(anyone: 
             lambda: any(one["program"] == "ops-console" and one["blocks"] > 1 for one in api(page, "/servers/1/sessions/now")["sessions"]),
             40, "waiters behind the console",
         )  # fmt: skip
-        expect(page.get_by_role("heading", level=1)).to_contain_text("behind ops-console", timeout=20_000)
+        expect(page.get_by_role("heading", level=1)).to_contain_text("blocked by ops-console", timeout=20_000)
         wait_for(lambda: waiting_for(page, 2000), 40, "a wait that is long enough for the server to log it")
         row.get_by_role("button", name="end pid").click()
         expect(page.get_by_role("dialog")).to_contain_text("it is idle in transaction", ignore_case=True)
@@ -78,14 +78,14 @@ def test_the_idle_console_is_ended_by_an_operator_and_its_waiters_go_on(anyone: 
         row.get_by_role("link").first.click()
         page.get_by_role("button", name="end …").click()
         dialog = page.get_by_role("dialog")
-        expect(dialog).to_contain_text("behind it and can go on")
+        expect(dialog).to_contain_text("blocked by it and can go on")
         expect(dialog.get_by_label("the session: its transaction")).to_be_checked()  # it runs no statement to cancel
         expect(dialog.get_by_role("button", name="end the session")).to_be_disabled()
         dialog.get_by_role("textbox").fill("it holds a popular sailing")
         dialog.get_by_role("button", name="end the session").click()
         expect(dialog).to_contain_text("the server ended the session")
         page.wait_for_timeout(3000)  # the list behind it moves on, and the outcome stays
-        expect(dialog).to_contain_text("behind it went on")
+        expect(dialog).to_contain_text("that it blocked go")
         dialog.get_by_role("button", name="close", exact=True).last.click()
     page.goto("/servers/1/sessions")
     expect(page.get_by_label("Ended by users of Faena")).to_contain_text("it holds a popular sailing")
