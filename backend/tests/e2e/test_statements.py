@@ -88,7 +88,7 @@ def test_conditions_stars_and_filters_narrow_the_ranking(page: Page) -> None:
     page.get_by_role("button", name="only the starred").click()
     expect(rows).to_have_count(2)
     rows.nth(1).get_by_role("button", name="remove the star").click()
-    expect(page.get_by_text("Here will be every statement")).to_be_visible()
+    expect(page.get_by_text("Every statement that ended in this window")).to_be_visible()
 
 
 def test_a_region_of_the_picture_says_whose_it_is_and_the_table_counts(page: Page) -> None:
