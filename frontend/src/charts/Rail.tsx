@@ -3,6 +3,7 @@ import { type PointerEvent, useMemo, useState } from "react";
 import { stamp, span } from "../lib/time";
 import { timeTicks } from "./geometry/axis";
 import { type LoadLike, waterline } from "./geometry/waterline";
+import { spreadOut } from "./geometry/labels";
 import { useSize } from "./useSize";
 
 export interface RailMark {
@@ -86,6 +87,12 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
     setDrag(null);
   };
 
+  // Each can be pressed by itself; where they would cover each other they stand beside their time, which a line marks.
+  const places = spreadOut(
+    marks.map((mark) => x(mark.at)),
+    24,
+    size.width,
+  );
   return (
     <div ref={ref} className="relative h-[58px]">
       <svg
@@ -119,6 +126,16 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
             {label}
           </text>
         ))}
+        {marks.map((mark) => (
+          <line
+            key={`${mark.at}${mark.label}`}
+            x1={x(mark.at)}
+            x2={x(mark.at)}
+            y1={HEIGHT}
+            y2={HEIGHT + 4}
+            stroke="var(--strong)"
+          />
+        ))}
         <rect
           x={x0}
           y={0.75}
@@ -144,12 +161,12 @@ export const Rail = <Mark extends RailMark>({ load, window, marks, now, onWindow
         ))}
       </svg>
       {size.width
-        ? marks.map((mark) => (
+        ? marks.map((mark, i) => (
             <button
               key={`${mark.at}${mark.label}`}
               type="button"
               className="text-strong hover:text-accent absolute grid size-6 items-end justify-center"
-              style={{ left: x(mark.at) - 12, top: HEIGHT }}
+              style={{ left: (places[i] ?? 0) - 12, top: HEIGHT }}
               title={`${stamp(mark.at)} ${mark.label}: ${mark.detail}`}
               aria-label={`${stamp(mark.at)} ${mark.label}: ${mark.detail}`}
               onClick={() => onMark(mark)}

@@ -8,7 +8,7 @@ import { clock, present } from "../lib/time";
 import { DEFAULT_RAIL_S, type Base, type WindowSpec, around, bounds, follows, windowOf } from "../lib/view";
 import { Choice } from "../ui/Choice";
 import { RAIL_LENGTHS_S, railLength } from "./railLength";
-import { type LeadingMark, eventMarks, noteMarks, together } from "./railMarks";
+import { type LeadingMark, eventMarks, noteMarks } from "./railMarks";
 import { FrameTrail } from "./FrameTrail";
 import { useHere } from "./places";
 import { useChange } from "./screen";
@@ -58,8 +58,7 @@ export const ServerFrame = ({ server, search, children }: Props) => {
   };
   useWindowKeys(spec, change);
   const told = useQuery(marksQuery(server, railSpec)).data ?? [];
-  const apart = (1000 * railSpec.last) / MARKS_APART;
-  const marks = together([...noteMarks(rail.data?.notes ?? []), ...eventMarks(told, apart)], apart);
+  const marks = [...noteMarks(rail.data?.notes ?? []), ...eventMarks(told, (1000 * railSpec.last) / MARKS_APART)];
   return (
     <div className="pane-column">
       <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b px-6 pt-1.5 small:grid-cols-1 small:gap-1">
@@ -103,7 +102,7 @@ export const ServerFrame = ({ server, search, children }: Props) => {
   );
 };
 
-const MARKS_APART = 40; // as many fit beside each other, each wide enough to be pressed
+const MARKS_APART = 160; // nearer ones of a kind are one mark
 const NO_PICKS: readonly string[] = [];
 const DAY: WindowSpec = { last: DEFAULT_RAIL_S };
 

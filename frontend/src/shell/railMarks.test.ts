@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { type Lead, type LeadingMark, eventMarks, noteMarks, together } from "./railMarks";
+import { eventMarks, noteMarks } from "./railMarks";
 
 describe("eventMarks", () => {
   it("tell those once that lie close together, each kind by itself", () => {
@@ -47,17 +47,4 @@ describe("noteMarks", () => {
       { at: 2, until: 2, label: "server away", detail: "refused", lead: { to: "time" } },
     ]);
   });
-});
-
-it("joins marks that would cover each other, and leads where their only event leads", () => {
-  const mark = (at: number, label: string, lead: Lead): LeadingMark => ({ at, until: at, label, detail: "log", lead });
-  const away = mark(100, "server away", { to: "time" });
-  const deadlocks = mark(105, "deadlocks", { to: "deadlocks" });
-  const crash = mark(109, "crash", { to: "events", kind: "crash" });
-  expect(together([deadlocks, away, mark(500, "connected", { to: "time" })], 10)).toEqual([
-    { at: 100, until: 105, label: "server away, deadlocks", detail: "log", lead: { to: "deadlocks" } },
-    mark(500, "connected", { to: "time" }),
-  ]);
-  expect(together([away, deadlocks, crash], 10)).toHaveLength(1);
-  expect(together([deadlocks, crash], 10)[0]?.lead).toEqual({ to: "time" });
 });

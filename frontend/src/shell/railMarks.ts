@@ -78,27 +78,6 @@ export function eventMarks(events: readonly Schemas["MarkedOut"][], nearMs: numb
   });
 }
 
-/** Marks that would cover each other as one. It leads where its only event leads, and to its time where there are several. */
-export function together(marks: readonly LeadingMark[], nearMs: number): LeadingMark[] {
-  const joined: LeadingMark[] = [];
-  for (const mark of marks.toSorted((a, b) => a.at - b.at)) {
-    const last = joined.at(-1);
-    if (!last || mark.at - last.at >= nearMs) {
-      joined.push(mark);
-      continue;
-    }
-    const leads = [last.lead, mark.lead].filter((lead) => lead.to !== "time");
-    joined[joined.length - 1] = {
-      at: last.at,
-      until: Math.max(last.until, mark.until),
-      label: `${last.label}, ${mark.label}`,
-      detail: [...new Set([last.detail, mark.detail])].filter(Boolean).join("; "),
-      lead: leads.length === 1 && leads[0] ? leads[0] : { to: "time" },
-    };
-  }
-  return joined;
-}
-
 /** Switches of plan of several statements lead to the ranking, which tells which of them became dearer. */
 function leadOf(kind: string, statements: readonly string[]): Lead {
   if (kind === "plan_switch") {
