@@ -33,7 +33,7 @@ queries.getQueryCache().subscribe((event) => {
   }
 });
 
-// A tab that was open while Faena was upgraded asks for parts that are gone: the page anew has those of now.
+// Reloads a tab that was open during an upgrade: the files it asks for next are gone, and a new page names those of today.
 const RELOADED = "faena-reloaded";
 window.addEventListener("vite:preloadError", () => {
   const at = Number(sessionStorage.getItem(RELOADED) ?? 0);

@@ -57,7 +57,7 @@ register(Engine(profile=IMPORTED))
 
 
 def profiles() -> list[EngineProfile]:
-    """Of every engine that is known."""
+    """Profiles of all registered engines."""
     return [engine.profile for engine in _engines.values()]
 
 
