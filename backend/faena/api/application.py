@@ -22,6 +22,7 @@ from faena.api import (
     plans,
     problems,
     recordings,
+    refresh,
     search,
     servers,
     session,
@@ -48,6 +49,6 @@ api.add_router("/session", session.router)
 api.add_router("/servers", servers.router)
 for part in (
     load, search, disk, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
-    indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words,
+    indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words, refresh,
 ):  # fmt: skip
     api.add_router("", part.router)

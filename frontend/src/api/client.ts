@@ -19,10 +19,14 @@ export function keepCsrf(token: string): void {
 export const csrfToken = (): string => csrf;
 
 // fetch is looked up at each call, so that tests can put their own in its place.
-export const client = createClient<paths>({
-  baseUrl: window.location.origin,
-  fetch: (request) => globalThis.fetch(request),
-});
+let send = (request: Request): Promise<Response> => globalThis.fetch(request);
+
+/** From now on requests go out through this, which may put several into one call. */
+export function sendThrough(other: typeof send): void {
+  send = other;
+}
+
+export const client = createClient<paths>({ baseUrl: window.location.origin, fetch: (request) => send(request) });
 client.use({
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrf);

@@ -22,7 +22,7 @@ export const sessionQuery = queryOptions({
 export const serversQuery = queryOptions({
   queryKey: ["servers"],
   queryFn: ({ signal }) => ask(client.GET("/api/v1/servers", { signal })),
-  refetchInterval: 3000,
+  meta: { againMs: 3000 },
   placeholderData: keepPreviousData,
 });
 
@@ -47,7 +47,7 @@ export const loadQuery = (
           signal,
         }),
       ),
-    refetchInterval: refreshMs(spec),
+    meta: { againMs: refreshMs(spec) },
     // The old picture stays while a new window loads, its part of it magnified where it has one, but never another server's.
     placeholderData: (old, query) => {
       if (query?.queryKey[1] !== server || query.queryKey[5] !== split || !old) return undefined;
@@ -68,7 +68,7 @@ export const machineQuery = (server: number, spec: WindowSpec, buckets: number) 
           signal,
         }),
       ),
-    refetchInterval: follows(spec) ? MACHINE_EVERY_MS : false,
+    meta: { againMs: follows(spec) ? MACHINE_EVERY_MS : false },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
@@ -85,7 +85,7 @@ export const marksQuery = (server: number, spec: WindowSpec) =>
           signal,
         }),
       ),
-    refetchInterval: MARKS_EVERY_MS,
+    meta: { againMs: MARKS_EVERY_MS },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
@@ -109,7 +109,7 @@ export const sieveQuery = (
           signal,
         }),
       ),
-    refetchInterval: refreshMs(spec),
+    meta: { againMs: refreshMs(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 

@@ -396,6 +396,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/refresh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Refresh
+         * @description Ask each path as a GET of the same person. One that fails does not stop the others.
+         */
+        post: operations["refresh"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers": {
         parameters: {
             query?: never;
@@ -1566,6 +1586,28 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AgainIn
+         * @description `path` with its query, as it would be asked alone; `known` names the answer that the asker has, if any.
+         */
+        AgainIn: {
+            /** Known */
+            known?: string | null;
+            /** Path */
+            path: string;
+        };
+        /**
+         * AgainOut
+         * @description One answer: its status alone, 304 where it is the `known` one, and else its body as it would be alone.
+         */
+        AgainOut: {
+            /** Body */
+            body?: unknown;
+            /** Known */
+            known: string | null;
+            /** Status */
+            status: number;
+        };
         /**
          * Aggregate
          * @enum {string}
@@ -3925,6 +3967,19 @@ export interface components {
             /** Started S */
             started_s: number | null;
         };
+        /** RefreshIn */
+        RefreshIn: {
+            /** Asked */
+            asked: components["schemas"]["AgainIn"][];
+        };
+        /**
+         * RefreshOut
+         * @description In the order of what was asked.
+         */
+        RefreshOut: {
+            /** Answers */
+            answers: components["schemas"]["AgainOut"][];
+        };
         /** RefusalOut */
         RefusalOut: {
             /** Sentence */
@@ -5640,6 +5695,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProposalsOut"];
+                };
+            };
+        };
+    };
+    refresh: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RefreshIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RefreshOut"];
                 };
             };
         };

@@ -24,6 +24,7 @@ const queries = new QueryClient({
   },
 });
 watchForSomebody();
+void import("../api/beat").then(({ startBeat }) => startBeat(queries)); // nothing is asked again before the first view is there
 const router = makeRouter(queries);
 // A session that ran out leads to sign-in and back to the very same view.
 queries.getQueryCache().subscribe((event) => {

@@ -21,7 +21,7 @@ export const FrameTrail = ({ server, search, narrows, onTrail }: Props) => {
   const sieve = useQuery({
     ...sieveQuery(server, windowOf(search), trail, dimensions, 1),
     enabled: dimensions.length > 0,
-    refetchInterval: false,
+    meta: { againMs: false },
   });
   if (trail.length === 0) return null;
   const words = (dimension: string, value: string): string =>

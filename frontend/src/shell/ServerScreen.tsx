@@ -10,7 +10,7 @@ import { ServerFrame } from "./ServerFrame";
 /** One server: its frame, and in it whatever view is shown. */
 export const ServerScreen = () => {
   const server = useParam("server");
-  const zone = useQuery({ ...serversQuery, refetchInterval: false }).data?.servers.find(
+  const zone = useQuery({ ...serversQuery, meta: { againMs: false } }).data?.servers.find(
     (one) => String(one.id) === server,
   )?.zone;
   learnServerZone(zone); // before anything below tells a time

@@ -163,7 +163,7 @@ const NAMES_EVERY_MS = 60_000;
 
 const ServerChoice = ({ server }: { readonly server: string }) => {
   // For the names alone: how servers do is asked where they are listed.
-  const servers = useQuery({ ...serversQuery, refetchInterval: NAMES_EVERY_MS });
+  const servers = useQuery({ ...serversQuery, meta: { againMs: NAMES_EVERY_MS } });
   const navigate = useNavigate();
   const here = useHere();
   const views = useViews();

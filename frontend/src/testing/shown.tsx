@@ -9,6 +9,14 @@ import {
 } from "@tanstack/react-router";
 import { type RenderResult, render } from "@testing-library/react";
 import type { ReactNode } from "react";
+import { afterEach } from "vitest";
+
+import { startBeat } from "../api/beat";
+
+const stops: (() => void)[] = [];
+afterEach(() => {
+  for (const stop of stops.splice(0)) stop();
+});
 
 type Answer = readonly [key: readonly unknown[], data: unknown];
 
@@ -29,6 +37,7 @@ export async function shown(
     ...(broken ? { defaultErrorComponent: broken } : {}),
   });
   await router.load();
+  stops.push(startBeat(queries));
   return render(
     <QueryClientProvider client={queries}>
       <RouterProvider router={router as never} />

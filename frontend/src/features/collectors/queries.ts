@@ -5,6 +5,6 @@ import { ask, client } from "../../api/client";
 export const collectorsQuery = queryOptions({
   queryKey: ["collectors"],
   queryFn: ({ signal }) => ask(client.GET("/api/v1/collectors", { signal })),
-  refetchInterval: 2000,
+  meta: { againMs: 2000 },
   placeholderData: keepPreviousData,
 });

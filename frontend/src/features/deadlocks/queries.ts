@@ -20,7 +20,7 @@ export const patternsQuery = (server: number, spec: WindowSpec) =>
           signal,
         }),
       ),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
@@ -35,7 +35,7 @@ export const patternQuery = (server: number, pattern: string, spec: WindowSpec) 
           signal,
         }),
       ),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[2] === pattern ? old : undefined),
   });
 
@@ -59,6 +59,6 @@ export const eventsQuery = (
           signal,
         }),
       ),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });

@@ -26,7 +26,7 @@ export const bytesQuery = (
           signal,
         }),
       ),
-    refetchInterval: refreshMs(spec),
+    meta: { againMs: refreshMs(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server && query.queryKey[6] === way ? old : undefined),
   });
 

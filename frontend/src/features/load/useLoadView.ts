@@ -44,7 +44,7 @@ export function useLoadView({ server, total, search, rows, onSearch }: LoadAsked
   const earlier = useQuery({
     ...loadQuery(server, earlierSpec(load.data, compared?.days ?? 0), trail, 240),
     enabled: compared !== undefined && load.data !== undefined,
-    refetchInterval: false,
+    meta: { againMs: false },
   });
   const sieve = useQuery(sieveQuery(server, spec, trail, columns, rows));
   const moved = useQuery({

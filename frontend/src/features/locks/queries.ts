@@ -29,7 +29,7 @@ export const blockingQuery = (server: number, spec: WindowSpec, pick: readonly s
           signal,
         }),
       ),
-    refetchInterval: refreshMs(spec),
+    meta: { againMs: refreshMs(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 

@@ -21,7 +21,7 @@ export const diskQuery = (server: number, spec: WindowSpec) =>
   queryOptions({
     queryKey: ["disk", server, spec],
     queryFn: ({ signal }) => ask(client.GET("/api/v1/servers/{server_id}/disk", { params: of(server, spec), signal })),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
@@ -31,7 +31,7 @@ export const tablesQuery = (server: number, spec: WindowSpec) =>
     queryKey: ["tables", server, spec],
     queryFn: ({ signal }) =>
       ask(client.GET("/api/v1/servers/{server_id}/tables", { params: of(server, spec), signal })),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
@@ -49,5 +49,5 @@ export const whatIfQuery = (server: number, spec: WindowSpec, cores: readonly nu
       );
     },
     retry: false,
-    refetchInterval: false,
+    meta: { againMs: false },
   });

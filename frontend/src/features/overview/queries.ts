@@ -13,7 +13,7 @@ export const groupQuery = (name: string, spec: WindowSpec) =>
     queryKey: ["group", name, spec],
     queryFn: ({ signal }) =>
       ask(client.GET("/api/v1/groups/{name}", { params: { path: { name }, query: windowQuery(spec) }, signal })),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === name ? old : undefined),
   });
 
@@ -23,6 +23,6 @@ export const indicatorsQuery = (spec: WindowSpec) =>
     queryKey: ["indicators", spec],
     queryFn: ({ signal }) =>
       ask(client.GET("/api/v1/indicators", { params: { query: { ...windowQuery(spec), buckets: 60 } }, signal })),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: keepPreviousData,
   });

@@ -13,5 +13,5 @@ export const auditQuery = (by: string, act: string) =>
     queryKey: ["audit", by, act],
     queryFn: ({ signal }) => ask(client.GET("/api/v1/audit", { params: { query: { by, act } }, signal })),
     placeholderData: keepPreviousData,
-    refetchInterval: 10_000,
+    meta: { againMs: 10_000 },
   });

@@ -16,5 +16,5 @@ export const captureQuery = (server: number) =>
     queryKey: ["capture", server],
     queryFn: ({ signal }) =>
       ask(client.GET("/api/v1/servers/{server_id}/capture", { params: { path: { server_id: server } }, signal })),
-    refetchInterval: 5000,
+    meta: { againMs: 5000 },
   });

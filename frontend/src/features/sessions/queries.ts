@@ -1,6 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
 
-import { ask, client } from "../../api/client";
+import { type Schemas, ask, client } from "../../api/client";
 import { refreshMs, windowQuery } from "../../api/window";
 import type { WindowSpec } from "../../lib/view";
 
@@ -17,7 +17,7 @@ export const nowQuery = (server: number, pick: readonly string[] = []) =>
           signal,
         }),
       ),
-    refetchInterval: LIVE_MS,
+    meta: { againMs: LIVE_MS },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
@@ -38,7 +38,7 @@ export const findQuery = (
           signal,
         }),
       ),
-    refetchInterval: refreshMs(spec) === false ? false : 5000,
+    meta: { againMs: refreshMs(spec) === false ? false : 5000 },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
@@ -56,7 +56,7 @@ export const tapeQuery = (server: number, pid: number, started: number | undefin
           signal,
         }),
       ),
-    refetchInterval: refreshMs(spec),
+    meta: { againMs: refreshMs(spec) },
     retry: false,
     placeholderData: (old, query) => (query?.queryKey[2] === pid ? old : undefined),
   });
@@ -88,8 +88,10 @@ export const recordingQuery = (server: number, id: number) =>
           signal,
         }),
       ),
-    refetchInterval: (query) => {
-      const found = query.state.data;
-      return found && found.now < found.recording.end ? 2000 : false;
+    meta: {
+      againMs: (data) => {
+        const found = data as Schemas["RecordedOut"] | undefined;
+        return found && found.now < found.recording.end ? 2000 : false;
+      },
     },
   });

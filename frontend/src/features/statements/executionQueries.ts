@@ -29,7 +29,7 @@ export const distributionQuery = (
           signal,
         }),
       ),
-    refetchInterval: refetch(spec),
+    meta: { againMs: refetch(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
@@ -53,7 +53,7 @@ export const executionsQuery = (
           signal,
         }),
       ),
-    refetchInterval: refetch(spec),
+    meta: { againMs: refetch(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
@@ -90,6 +90,6 @@ export const pivotQuery = (
           signal,
         }),
       ),
-    refetchInterval: refetch(spec),
+    meta: { againMs: refetch(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });

@@ -35,7 +35,7 @@ export const rankingQuery = (server: number, spec: WindowSpec, given: RankingSpe
           signal,
         }),
       ),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
@@ -65,7 +65,7 @@ export const statementQuery = (server: number, queryId: string, spec: WindowSpec
           signal,
         }),
       ),
-    refetchInterval: refreshMs(spec) === false ? false : 5000,
+    meta: { againMs: refreshMs(spec) === false ? false : 5000 },
     placeholderData: (old, query) => (query?.queryKey[2] === queryId ? old : undefined),
   });
 
@@ -80,7 +80,7 @@ export const memoryQuery = (server: number, queryId: string, spec: WindowSpec) =
           signal,
         }),
       ),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[2] === queryId ? old : undefined),
   });
 
@@ -110,7 +110,7 @@ export const nodesQuery = (server: number, queryId: string, spec: WindowSpec) =>
           signal,
         }),
       ),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[2] === queryId ? old : undefined),
   });
 
@@ -136,7 +136,7 @@ export const splitQuery = (server: number, spec: WindowSpec, against: Against, q
           signal,
         }),
       ),
-    refetchInterval: slower(spec),
+    meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
     retry: false,
   });
