@@ -27,7 +27,7 @@ from faena.core.units import QueryId
 router = Router(tags=["executions"])
 FEW = 400  # up to so many executions are drawn one by one
 QUANTILES = (0.5, 0.95, 0.99)
-BY = ("program", "user", "client", "database", "plan")
+BY = ("program", "user", "client", "database", "plan", "session")
 MAX_MS = 1e12
 _AS_IS = (
     "ended", "took_ms", "parse_ms", "bind_ms", "execute_ms", "pid", "place", "program", "user", "database", "client",
@@ -57,7 +57,7 @@ class PointOut(Out):
 
 
 class ShareOut(Out):
-    """`executions` are estimated by weights, `captured` were seen."""
+    """`executions` are estimated by weights, `captured` were seen. The value of a session is its pid and its program."""
 
     value: str
     label: str
@@ -74,6 +74,7 @@ class ByOut(Out):
 class DistributionOut(Out):
     """Time by duration. `counts` holds rows of `edges_ms` by columns of `starts`, estimated where a sample was logged.
 
+    `row_executions` and `row_total_ms` are sums of each row over the whole window, in which an execution counts once.
     Points are there when few executions are; quantiles are null where too few reach so far.
     """
 
@@ -83,6 +84,8 @@ class DistributionOut(Out):
     starts: list[int]
     edges_ms: list[float]
     counts: list[list[float]]
+    row_executions: list[float]
+    row_total_ms: list[float]
     points: list[PointOut]
     captured: int
     known: int
@@ -163,6 +166,8 @@ def distribution(
         starts=cells.starts(),
         edges_ms=list(picture.edges_ms),
         counts=picture.counts.round(2).tolist(),
+        row_executions=picture.executions.round(2).tolist(),
+        row_total_ms=picture.total_ms.round(3).tolist(),
         points=[
             PointOut(started=one.started, ended=one.ended, took_ms=one.took_ms, pid=one.pid, place=one.place)
             for one in few
@@ -181,7 +186,8 @@ def distribution(
 def _by(name: str, found: list[Run], labels: Mapping[int, str]) -> ByOut:
     sums: dict[str, list[float]] = {}
     for one in found:
-        row = sums.setdefault(getattr(one, name), [0.0, 0, 0.0])
+        value = f"{one.pid} {one.program}" if name == "session" else getattr(one, name)
+        row = sums.setdefault(value, [0.0, 0, 0.0])
         row[0] += one.weight
         row[1] += 1
         row[2] += one.weight * one.took_ms

@@ -2253,6 +2253,7 @@ export interface components {
          * DistributionOut
          * @description Time by duration. `counts` holds rows of `edges_ms` by columns of `starts`, estimated where a sample was logged.
          *
+         *     `row_executions` and `row_total_ms` are sums of each row over the whole window, in which an execution counts once.
          *     Points are there when few executions are; quantiles are null where too few reach so far.
          */
         DistributionOut: {
@@ -2282,6 +2283,10 @@ export interface components {
             p99_ms: number | null;
             /** Points */
             points: components["schemas"]["PointOut"][];
+            /** Row Executions */
+            row_executions: number[];
+            /** Row Total Ms */
+            row_total_ms: number[];
             /** Start */
             start: number;
             /** Starts */
@@ -4364,7 +4369,7 @@ export interface components {
         };
         /**
          * ShareOut
-         * @description `executions` are estimated by weights, `captured` were seen.
+         * @description `executions` are estimated by weights, `captured` were seen. The value of a session is its pid and its program.
          */
         ShareOut: {
             /** Captured */

@@ -27,7 +27,7 @@ export const Bars = ({ title, rows, columns, cells, stacked, ordered, say, table
   const bar = stacked ? 22 : 13;
   const left = Math.min(MOST_LEFT, Math.max(LEAST_LEFT, 12 + LETTER * Math.max(0, ...rows.map((row) => row.length))));
   // Bars that stand alone are named where they end; only pieces of one bar must be told apart.
-  const fill = (column: number): { fill: string; fillOpacity?: number } => {
+  const fill: Fill = (column) => {
     if (!stacked || columns.length < 2) return { fill: "var(--running)" };
     if (!ordered) return { fill: `var(--tone-${column % TONES})` };
     return { fill: "var(--running)", fillOpacity: 0.25 + (0.75 * (column + 1)) / columns.length };
@@ -52,16 +52,9 @@ export const Bars = ({ title, rows, columns, cells, stacked, ordered, say, table
           aria-label={`${title}: ${reading}. Arrow keys read it piece by piece.`}
           {...keys}
         >
-          {columns.length > 1 && stacked
-            ? legend(columns, size.width - left - 30).map(({ name, x }, column) => (
-                <g key={name} transform={`translate(${left + x} 0)`} fontSize="12">
-                  <rect y={3} width={10} height={10} {...fill(column)} />
-                  <text x={14} y={12} fill="var(--ink)">
-                    {name}
-                  </text>
-                </g>
-              ))
-            : null}
+          {columns.length > 1 && stacked ? (
+            <Legend columns={columns} left={left} width={size.width - left - 30} fill={fill} />
+          ) : null}
           <text y={12} fontSize="12" fill="var(--ink)">
             {at ? short(`${columns[at.column] ?? ""}: ${say(at.value)}`, Math.floor(left / LETTER)) : ""}
           </text>
@@ -106,6 +99,25 @@ export const Bars = ({ title, rows, columns, cells, stacked, ordered, say, table
     </ChartFrame>
   );
 };
+
+type Fill = (column: number) => { fill: string; fillOpacity?: number };
+
+interface LegendProps {
+  readonly columns: readonly string[];
+  readonly left: number;
+  readonly width: number;
+  readonly fill: Fill;
+}
+
+const Legend = ({ columns, left, width, fill }: LegendProps) =>
+  legend(columns, width).map(({ name, x }, column) => (
+    <g key={name} transform={`translate(${left + x} 0)`} fontSize="12">
+      <rect y={3} width={10} height={10} {...fill(column)} />
+      <text x={14} y={12} fill="var(--ink)">
+        {name}
+      </text>
+    </g>
+  ));
 
 /** Behind which piece a figure stands: each, or the last of a row, which tells the whole. */
 const endOfRow = (pieces: readonly { readonly row: number }[], i: number, stacked: boolean): boolean =>

@@ -1,10 +1,12 @@
 import { MoreHorizontal } from "lucide-react";
 import { type ReactNode, useEffect, useRef, useState } from "react";
+import { flushSync } from "react-dom";
 
 import { present } from "../lib/time";
 import { heldAddress } from "../lib/view";
 import { Menu } from "../ui/Menu";
 import { type Table, saveFile, toCsv, toJsonl } from "../ui/tableFile";
+import { AsElements } from "./Cells";
 import { savePng, saveSvg } from "./saving";
 
 interface Props {
@@ -28,9 +30,12 @@ export const ChartFrame = ({ title, reading, table, children, className = "" }: 
     };
   }, [said]);
   const name = title.toLowerCase().replace(/[^a-z0-9]+/g, "-");
+  const [asElements, setAsElements] = useState(false);
   const save = (write: (svg: SVGSVGElement) => void): void => {
+    flushSync(() => setAsElements(true)); // what is painted is no part of the svg that becomes the file
     const svg = figure.current?.querySelector<SVGSVGElement>("svg[data-chart]");
     if (svg) write(svg);
+    setAsElements(false);
   };
   return (
     <figure ref={figure} aria-label={`${title}. ${reading}`} className={`relative ${className}`}>
@@ -54,7 +59,7 @@ export const ChartFrame = ({ title, reading, table, children, className = "" }: 
       <span role="status" className="bg-raised text-muted absolute top-0 right-6 z-10 px-1 text-sm empty:hidden">
         {said}
       </span>
-      {asTable ? <DataTwin table={table()} /> : children}
+      {asTable ? <DataTwin table={table()} /> : <AsElements value={asElements}>{children}</AsElements>}
     </figure>
   );
 };

@@ -1,31 +1,19 @@
-import { type KeyboardEvent, type MouseEvent, useState } from "react";
+import { type KeyboardEvent, type MouseEvent, useMemo, useState } from "react";
 
 import { stamp } from "../lib/time";
+import { duration } from "../lib/units";
+import { CellCanvas, CellElements } from "./Cells";
 import { ChartFrame } from "./ChartFrame";
-import { timeTicks } from "./geometry/axis";
-import { type Part, cells, partAt, placeOf, ties } from "./geometry/lanes";
+import { Gaps, TimeAxis } from "./TimeAxis";
+import { LABEL, type LaneLayout, laneLayout, lanePicture, laneSums, partAt, placeOf } from "./geometry/lanes";
+import type { Lane } from "./geometry/lanes";
 import type { Table } from "../ui/tableFile";
 import { useSize } from "./useSize";
-
-export interface LanePart extends Part {
-  readonly fill: string;
-  readonly words: string;
-  readonly outlined: boolean;
-}
-
-export interface Lane {
-  readonly key: string;
-  readonly pid: number;
-  readonly label: string;
-  readonly note: string;
-  readonly root: boolean;
-  readonly parts: readonly LanePart[];
-}
 
 interface Props {
   readonly title: string;
   readonly reading: string;
-  readonly lanes: readonly Lane[];
+  readonly lanes: readonly Lane[]; // the same array as long as nothing changed, or all is painted again
   readonly from: number;
   readonly to: number;
   readonly tickMs: number;
@@ -36,152 +24,149 @@ interface Props {
   readonly gaps?: readonly { readonly start: number; readonly end: number }[];
 }
 
-const LABEL = 190; // pixels
-const ROW = 20;
-const ROOT = 26;
 const AXIS = 20;
 
 /** A lane per session, time to the right, and from each waiting stretch a line to the lane that held it. */
 export const Lanes = ({ title, reading, lanes, from, to, tickMs, now, at, onMoment, onLane, gaps = [] }: Props) => {
   const [ref, size] = useSize<HTMLDivElement>();
   const [over, setOver] = useState<number | null>(null);
-  const scale = { from, to, width: Math.max(0, size.width - LABEL - 4), tickMs };
-  const tops: number[] = [];
-  let height = 0;
-  for (const lane of lanes) {
-    tops.push(height);
-    height += lane.root ? ROOT : ROW;
-  }
+  const width = Math.max(0, size.width - LABEL - 4);
+  const scale = useMemo(() => ({ from, to, width, tickMs }), [from, to, width, tickMs]);
+  const layout = useMemo(() => laneLayout(lanes), [lanes]);
+  const cells = useMemo(() => lanePicture(lanes, layout, scale), [lanes, layout, scale]);
+  const { height } = layout;
   const momentAt = (event: MouseEvent<SVGSVGElement>): number => {
     const x = event.clientX - event.currentTarget.getBoundingClientRect().left - LABEL;
-    return Math.round(from + (Math.max(0, Math.min(scale.width, x)) / Math.max(1, scale.width)) * (to - from));
+    return Math.round(from + (Math.max(0, Math.min(width, x)) / Math.max(1, width)) * (to - from));
   };
   const step = (event: KeyboardEvent): void => {
-    const by = event.key === "ArrowRight" ? tickMs : event.key === "ArrowLeft" ? -tickMs : 0;
-    if (by === 0) return;
+    const moves: Readonly<Record<string, number>> = { ArrowRight: tickMs, ArrowLeft: -tickMs };
+    const edge = { Home: from, End: to - 1 }[event.key];
+    const next = edge ?? (at ?? from) + (moves[event.key] ?? 0) * (event.shiftKey ? 10 : 1);
+    if (edge === undefined && moves[event.key] === undefined) return;
     event.preventDefault();
-    onMoment(Math.max(from, Math.min(to - 1, (at ?? from) + by)));
+    onMoment(Math.max(from, Math.min(to - 1, next)));
   };
   const shown = over ?? at;
-  const table = (): Table => ({
-    columns: ["session", "pid", "from", "to", "what", "blocked by pid"],
-    rows: lanes.flatMap((lane) =>
-      lane.parts.map((part) => [
-        lane.label,
-        lane.pid,
-        new Date(part.first).toISOString(),
-        new Date(part.last + tickMs).toISOString(),
-        part.words,
-        part.blocker > 0 ? part.blocker : null,
-      ]),
-    ),
-  });
   return (
-    <ChartFrame title={title} reading={reading} table={table}>
+    <ChartFrame title={title} reading={reading} table={() => tableOf(lanes, tickMs)}>
       <div ref={ref} className="max-h-[400px] w-full overflow-y-auto pt-4">
-        <svg
-          data-chart=""
-          width={size.width}
-          height={height + AXIS}
-          role="application"
-          tabIndex={0}
-          aria-label={`${title}: arrow keys step through the moments`}
-          onKeyDown={step}
-          onMouseMove={(event) => setOver(momentAt(event))}
-          onMouseLeave={() => setOver(null)}
-          onClick={(event) => onMoment(momentAt(event))}
-        >
-          {gaps.map((gap) => (
-            <rect
-              key={gap.start}
-              x={LABEL + Math.max(0, placeOf(gap.start, scale))}
-              width={Math.max(
-                0,
-                Math.min(scale.width, placeOf(gap.end, scale)) - Math.max(0, placeOf(gap.start, scale)),
+        <div className="relative">
+          <CellCanvas cells={cells} width={size.width} height={height} />
+          <svg
+            data-chart=""
+            width={size.width}
+            height={height + AXIS}
+            className="relative block"
+            role="application"
+            tabIndex={0}
+            aria-label={`${title}: arrow keys step through the moments, with Shift ten at a time, Home and End to its ends`}
+            onKeyDown={step}
+            onMouseMove={(event) => setOver(momentAt(event))}
+            onMouseLeave={() => setOver(null)}
+            onClick={(event) => onMoment(momentAt(event))}
+          >
+            <CellElements cells={cells} />
+            <Names lanes={lanes} layout={layout} width={size.width} {...(onLane ? { onLane } : {})} />
+            <g transform={`translate(${LABEL} 0)`}>
+              <Gaps
+                gaps={gaps}
+                x={(moment) => Math.max(0, Math.min(width, placeOf(moment, scale)))}
+                height={height}
+                labelY={height / 2}
+              />
+              {shown === null ? null : (
+                <line
+                  x1={placeOf(shown, scale)}
+                  x2={placeOf(shown, scale)}
+                  y2={height}
+                  stroke="var(--accent)"
+                  strokeDasharray={over === null ? undefined : "3 2"}
+                />
               )}
-              height={height}
-              fill="none"
-              stroke="var(--line)"
-              strokeDasharray="2 3"
-            >
-              <title>not sampled</title>
-            </rect>
-          ))}
-          {lanes.map((lane, i) => {
-            const top = tops[i] ?? 0;
-            const tall = lane.root ? ROOT : ROW;
-            return (
-              <g key={lane.key} transform={`translate(0 ${top})`}>
-                <text
-                  y={tall / 2 + 4}
-                  className={`cursor-pointer text-xs ${lane.root ? "font-semibold" : ""}`}
-                  fill="var(--ink)"
-                  onClick={(event) => {
-                    event.stopPropagation();
-                    onLane?.(lane.key);
-                  }}
-                >
-                  <title>{`${lane.label}, pid ${lane.pid}: see its tape`}</title>
-                  {lane.label.length > 22 ? `${lane.label.slice(0, 21)}…` : lane.label}
-                  <tspan fill="var(--muted)"> {lane.note}</tspan>
-                </text>
-                <line x1={LABEL} x2={size.width} y1={tall - 1} y2={tall - 1} stroke="var(--line)" strokeWidth="0.5" />
-                {cells(lane.parts, scale).map(({ part, x, width }) => (
-                  <rect
-                    key={`${part.first}-${part.blocker}`}
-                    x={LABEL + x}
-                    y={part.outlined ? 5.5 : 3}
-                    width={width}
-                    height={tall - (part.outlined ? 11 : 7)}
-                    fill={part.fill}
-                    stroke={part.outlined ? "var(--strong)" : "none"}
-                  />
-                ))}
-              </g>
-            );
-          })}
-          {ties(
-            lanes.map(({ pid, parts }) => ({ pid, parts })),
-            scale,
-          ).map((tie, i) => (
-            <line
-              key={i}
-              x1={LABEL + tie.x}
-              x2={LABEL + tie.x}
-              y1={(tops[tie.from] ?? 0) + 3}
-              y2={(tops[tie.to] ?? 0) + (lanes[tie.to]?.root ? ROOT : ROW) - 4}
-              stroke="var(--ink)"
-              strokeWidth="0.75"
-              opacity="0.6"
-            />
-          ))}
-          {shown === null ? null : (
-            <line
-              x1={LABEL + placeOf(shown, scale)}
-              x2={LABEL + placeOf(shown, scale)}
-              y2={height}
-              stroke="var(--accent)"
-              strokeDasharray={over === null ? undefined : "3 2"}
-            />
-          )}
-          <g transform={`translate(${LABEL} ${height})`}>
-            {timeTicks(from, to, scale.width, now).map((tick) => (
-              <g key={tick.at} transform={`translate(${tick.x} 0)`}>
-                <line y2="4" stroke="var(--strong)" />
-                <text y="15" x="-3" className="text-[11px]" fill="var(--muted)">
-                  {tick.label}
-                </text>
-              </g>
-            ))}
-          </g>
-        </svg>
+              <TimeAxis from={from} to={to} width={width} y={height} now={now} />
+            </g>
+          </svg>
+        </div>
       </div>
       <p className="text-muted min-h-5 text-sm" aria-live="polite">
         {shown === null ? "Click or use the arrow keys to choose a moment." : readOut(lanes, shown, tickMs)}
       </p>
+      <Listed lanes={lanes} tickMs={tickMs} />
     </ChartFrame>
   );
 };
+
+interface NamesProps {
+  readonly lanes: readonly Lane[];
+  readonly layout: LaneLayout;
+  readonly width: number;
+  readonly onLane?: (key: string) => void;
+}
+
+/** At the left edge of each lane whose it is, with a hairline below it. */
+const Names = ({ lanes, layout, width, onLane }: NamesProps) =>
+  lanes.map((lane, i) => {
+    const tall = layout.talls[i] ?? 0;
+    return (
+      <g key={lane.key} transform={`translate(0 ${layout.tops[i] ?? 0})`}>
+        <text
+          y={tall / 2 + 4}
+          className={`text-xs ${onLane ? "cursor-pointer" : ""} ${lane.root ? "font-semibold" : ""}`}
+          fill="var(--ink)"
+          onClick={(event) => {
+            if (!onLane) return;
+            event.stopPropagation();
+            onLane(lane.key);
+          }}
+        >
+          <title>{`${lane.label}, pid ${lane.pid}${onLane ? ": see its tape" : ""}`}</title>
+          {lane.label.length > 22 ? `${lane.label.slice(0, 21)}…` : lane.label}
+          <tspan fill="var(--muted)"> {lane.note}</tspan>
+        </text>
+        <line x1={LABEL} x2={width} y1={tall - 1} y2={tall - 1} stroke="var(--line)" strokeWidth="0.5" />
+      </g>
+    );
+  });
+
+/** The lanes for those who do not see them: what each did for how long, most first. */
+const Listed = ({ lanes, tickMs }: { readonly lanes: readonly Lane[]; readonly tickMs: number }) => {
+  const lines = useMemo(
+    () =>
+      lanes.map((lane) => ({
+        key: lane.key,
+        words: laneSums(lane.parts, tickMs)
+          .slice(0, 5)
+          .map(([words, ms]) => `${words} ${duration(ms)}`)
+          .join(", "),
+        name: `${lane.label} ${lane.note}`.trim(),
+      })),
+    [lanes, tickMs],
+  );
+  return (
+    <ul className="sr-only" aria-label="what each lane holds">
+      {lines.map(({ key, name, words }) => (
+        <li key={key}>
+          {name}: {words || "not sampled"}
+        </li>
+      ))}
+    </ul>
+  );
+};
+
+const tableOf = (lanes: readonly Lane[], tickMs: number): Table => ({
+  columns: ["session", "pid", "from", "to", "what", "blocked by pid"],
+  rows: lanes.flatMap((lane) =>
+    lane.parts.map((part) => [
+      lane.label,
+      lane.pid,
+      new Date(part.first).toISOString(),
+      new Date(part.last + tickMs).toISOString(),
+      part.words,
+      part.blocker > 0 ? part.blocker : null,
+    ]),
+  ),
+});
 
 function readOut(lanes: readonly Lane[], at: number, tickMs: number): string {
   const told = lanes.flatMap((lane) => {

@@ -42,7 +42,7 @@ describe("Lines", () => {
       fireEvent.keyDown(chart, { key });
       return (document.querySelector("[aria-live]")?.textContent ?? "").slice(9);
     });
-    expect(told.map((one) => one.replace(/^.*\d\d:\d\d:\d\d /, ""))).toEqual(["4 rows", "not counted", "1 rows"]);
+    expect(told.map((one) => one.replace(/^.*\d\d:\d\d:\d\d: /, ""))).toEqual(["4 rows", "not counted", "1 rows"]);
   });
 
   it("draws a lonely point between gaps as a dot", () => {

@@ -1,9 +1,5 @@
-import { stamp } from "../lib/time";
-import { ChartFrame } from "./ChartFrame";
-import { timeTicks } from "./geometry/axis";
 import { type Track, trackPaths } from "./geometry/tracks";
-import { useCursor } from "./useCursor";
-import { useSize } from "./useSize";
+import { TimePlot } from "./TimePlot";
 
 interface Props {
   readonly title: string;
@@ -19,51 +15,31 @@ interface Props {
 const ROW = 44;
 
 /** Measures one under the other on the same time axis, each with its own scale, its name and the figure at the pointer. */
-export const Tracks = ({ title, starts, bucketMs, start, end, tracks, now, left = 34 }: Props) => {
-  const [ref, size] = useSize<HTMLDivElement>();
-  const { cursor, point, keys } = useCursor(starts.length);
-  const width = Math.max(10, size.width - left);
-  const x = (at: number): number => Math.min(width, Math.max(0, ((at - start) / (end - start)) * width));
-  const last = (row: readonly (number | null)[]): number | null =>
-    cursor === null ? (row.findLast((v) => v !== null) ?? null) : (row[cursor] ?? null);
-  const words = (track: Track): string =>
+export const Tracks = ({ title, tracks, starts, left = 34, ...rest }: Props) => {
+  const words = (track: Track, cursor: number | null): string =>
     track.parts
       .map(({ label, values }) => {
-        const value = last(values);
+        const value = cursor === null ? (values.findLast((v) => v !== null) ?? null) : (values[cursor] ?? null);
         return `${label} ${value === null ? "not read" : track.say(value)}`;
       })
       .join(", ");
-  const reading = tracks.map(words).join("; ");
-  const height = ROW * tracks.length + 18;
+  const parts = tracks.flatMap((track) => track.parts);
   return (
-    <ChartFrame
+    <TimePlot
+      {...rest}
       title={title}
-      reading={reading}
-      table={() => ({
-        columns: ["from", ...tracks.flatMap((t) => t.parts.map(({ label }) => label))],
-        rows: starts.map((s, i) => [
-          new Date(s).toISOString(),
-          ...tracks.flatMap((t) => t.parts.map(({ values }) => values[i] ?? null)),
-        ]),
-      })}
+      starts={starts}
+      told={(cursor) => tracks.map((track) => words(track, cursor)).join("; ")}
+      margin={{ left, top: 0 }}
+      height={ROW * tracks.length + 18}
+      apart={110}
+      table={() => ({ columns: parts.map(({ label }) => label), cells: parts.map(({ values }) => values) })}
     >
-      <div ref={ref} style={{ height }}>
-        <svg
-          data-chart
-          width={size.width}
-          height={height}
-          className="block"
-          aria-label={`${title}: ${reading}`}
-          {...keys}
-          onPointerMove={(event) => {
-            const px = event.clientX - event.currentTarget.getBoundingClientRect().left - left;
-            const cell = Math.floor((start + (px / width) * (end - start) - (starts[0] ?? start)) / bucketMs);
-            point(cell >= 0 && cell < starts.length ? cell : null);
-          }}
-        >
+      {({ width, height, x, middle, cursor, when }) => (
+        <>
           {tracks.map((track, row) => (
-            <g key={track.name} transform={`translate(${left} ${ROW * row})`}>
-              {trackPaths(track, starts, bucketMs, x, ROW - 16).map((path, i) => (
+            <g key={track.name} transform={`translate(0 ${ROW * row})`}>
+              {trackPaths(track, starts, rest.bucketMs, x, ROW - 16).map((path, i) => (
                 <path key={i} d={path} transform="translate(0 14)" fill={track.parts[i]?.fill} />
               ))}
               <line x2={width} y1={ROW - 2} y2={ROW - 2} stroke="var(--line)" />
@@ -71,30 +47,16 @@ export const Tracks = ({ title, starts, bucketMs, start, end, tracks, now, left 
                 {track.name}
               </text>
               <text x={width - 26} y={11} fontSize="11" textAnchor="end" fill="var(--muted)">
-                {cursor === null ? "" : `${stamp(starts[cursor] ?? start)}  `}
-                {words(track)}
+                {when ? `${when}  ` : ""}
+                {words(track, cursor)}
               </text>
             </g>
           ))}
           {cursor === null ? null : (
-            <line
-              x1={left + x((starts[cursor] ?? start) + bucketMs / 2)}
-              x2={left + x((starts[cursor] ?? start) + bucketMs / 2)}
-              y2={height - 18}
-              stroke="var(--ink)"
-              strokeWidth="0.75"
-            />
+            <line x1={middle(cursor)} x2={middle(cursor)} y2={height} stroke="var(--ink)" strokeWidth="0.75" />
           )}
-          {timeTicks(start, end, width, now, 110).map((tick) => (
-            <text key={tick.at} x={left + tick.x + 3} y={height - 4} fontSize="11" fill="var(--muted)">
-              {tick.label}
-            </text>
-          ))}
-        </svg>
-        <p aria-live="polite" className="sr-only">
-          {cursor === null ? "" : `${stamp(starts[cursor] ?? start)}: ${reading}`}
-        </p>
-      </div>
-    </ChartFrame>
+        </>
+      )}
+    </TimePlot>
   );
 };

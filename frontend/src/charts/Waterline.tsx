@@ -3,10 +3,11 @@ import { useMemo } from "react";
 import { clock, span, stamp } from "../lib/time";
 import { sessions } from "../lib/units";
 import { ChartFrame } from "./ChartFrame";
-import { timeTicks, valueTicks } from "./geometry/axis";
+import { valueTicks } from "./geometry/axis";
 import { edges, isGap, stacks, stackValue } from "./geometry/stacks";
 import { type LoadLike, waterline } from "./geometry/waterline";
 import type { Table } from "../ui/tableFile";
+import { Gaps, TimeAxis } from "./TimeAxis";
 import { type Region, useBrush } from "./useBrush";
 import { useSize } from "./useSize";
 
@@ -67,44 +68,17 @@ export const Waterline = ({ load, before = null, cores, now, reading, dimmed, on
               <path key={key + side} d={path} fill={fill} opacity={dimmed.includes(key) ? 0.25 : 1} data-layer={key} />
             ))}
             <path d={shape.over} fill="url(#over-cores)" opacity={dimmed.includes("running") ? 0.25 : 1} />
-            {shape.band.map((path, i) => (
-              <path
-                key={i}
-                d={path}
-                fill="var(--ink)"
-                fillOpacity="0.07"
-                stroke="var(--ink)"
-                strokeOpacity="0.45"
-                strokeWidth="0.75"
-                strokeDasharray="1 2"
-                pointerEvents="none"
-                data-usual
-              />
-            ))}
+            <Usual band={shape.band} />
             {before ? <Before before={before} shape={shape} load={load} /> : null}
-            <Gaps load={load} shape={shape} height={plot.height} />
+            <Gaps
+              gaps={load.gaps}
+              x={shape.x}
+              height={plot.height}
+              labelY={Math.min(plot.height - 4, shape.line + 20)}
+            />
             <line x2={plot.width} y1={shape.line} y2={shape.line} stroke="var(--ink)" strokeWidth="1" />
-            {shape.ceiling === null ? null : (
-              <g>
-                <line x2={plot.width} y1={shape.ceiling} y2={shape.ceiling} stroke="var(--ink)" strokeWidth="0.75" />
-                <text x={2} y={shape.ceiling - 3} fontSize="11" fill="var(--muted)">
-                  {cores} cores
-                </text>
-              </g>
-            )}
-            {region === null ? null : (
-              <rect
-                x={shape.x(load.starts[region.first] ?? load.start)}
-                width={
-                  shape.x((load.starts[region.last] ?? load.start) + load.bucket_ms) -
-                  shape.x(load.starts[region.first] ?? load.start)
-                }
-                height={plot.height}
-                fill="var(--accent)"
-                opacity="0.15"
-                data-region
-              />
-            )}
+            {shape.ceiling === null ? null : <Ceiling y={shape.ceiling} width={plot.width} cores={cores} />}
+            {region === null ? null : <Drawn region={region} load={load} shape={shape} height={plot.height} />}
             {cursor === null ? null : <Cursor load={load} shape={shape} bucket={cursor} plot={plot} />}
           </g>
         </svg>
@@ -121,6 +95,54 @@ const regionWords = (load: LoadLike, { first, last }: Region): string =>
   `Drawn: ${span(load.starts[first] ?? load.start, (load.starts[last] ?? load.start) + load.bucket_ms, load.end)}; Enter shows it.`;
 
 type Shape = ReturnType<typeof waterline>;
+
+/** What is usual at this hour, on each side a faint band. */
+const Usual = ({ band }: { readonly band: Shape["band"] }) =>
+  band.map((path, i) => (
+    <path
+      key={i}
+      d={path}
+      fill="var(--ink)"
+      fillOpacity="0.07"
+      stroke="var(--ink)"
+      strokeOpacity="0.45"
+      strokeWidth="0.75"
+      strokeDasharray="1 2"
+      pointerEvents="none"
+      data-usual
+    />
+  ));
+
+const Ceiling = ({
+  y,
+  width,
+  cores,
+}: {
+  readonly y: number;
+  readonly width: number;
+  readonly cores: number | null;
+}) => (
+  <g>
+    <line x2={width} y1={y} y2={y} stroke="var(--ink)" strokeWidth="0.75" />
+    <text x={2} y={y - 3} fontSize="11" fill="var(--muted)">
+      {cores} cores
+    </text>
+  </g>
+);
+
+interface DrawnProps {
+  readonly region: Region;
+  readonly load: LoadLike;
+  readonly shape: Shape;
+  readonly height: number;
+}
+
+/** The window that is being drawn. */
+const Drawn = ({ region, load, shape, height }: DrawnProps) => {
+  const from = shape.x(load.starts[region.first] ?? load.start);
+  const to = shape.x((load.starts[region.last] ?? load.start) + load.bucket_ms);
+  return <rect x={from} width={to - from} height={height} fill="var(--accent)" opacity="0.15" data-region />;
+};
 
 /** Total running and total waiting of an earlier window of the same length, shifted onto this one. */
 const Before = ({ before, shape, load }: { before: LoadLike; shape: Shape; load: LoadLike }) => {
@@ -175,45 +197,7 @@ const Axes = ({ shape, plot, load, now }: { shape: Shape; plot: Plot; load: Load
           </text>
         </g>
       ))}
-    {timeTicks(load.start, load.end, plot.width, now).map(({ at, x, label }) => (
-      <g key={at}>
-        <line x1={x} x2={x} y1={plot.height} y2={plot.height + 4} stroke="var(--strong)" />
-        <text x={x + 3} y={plot.height + 13}>
-          {label}
-        </text>
-      </g>
-    ))}
-  </g>
-);
-
-const Gaps = ({ load, shape, height }: { load: Props["load"]; shape: Shape; height: number }) => (
-  <g>
-    {load.gaps.map((gap) => {
-      const [x0, x1] = [shape.x(gap.start), shape.x(gap.end)];
-      return (
-        <g key={gap.start} data-gap>
-          <rect
-            x={x0}
-            width={Math.max(1, x1 - x0)}
-            height={height}
-            fill="var(--ground)"
-            stroke="var(--line)"
-            strokeDasharray="2 3"
-          />
-          {x1 - x0 > 70 ? (
-            <text
-              x={(x0 + x1) / 2}
-              y={Math.min(height - 4, shape.line + 20)}
-              textAnchor="middle"
-              fontSize="11"
-              fill="var(--muted)"
-            >
-              not sampled
-            </text>
-          ) : null}
-        </g>
-      );
-    })}
+    <TimeAxis from={load.start} to={load.end} width={plot.width} y={plot.height} now={now} />
   </g>
 );
 

@@ -21,18 +21,21 @@ class Density:
     """`counts[bin][bucket]`: executions of that duration that ran in that bucket, those that are only estimated included.
 
     `edges_ms` has one more entry than there are bins. An execution is placed over the time it ran, so a long one stands
-    in several buckets.
+    in several buckets. `executions` and `total_ms` are of the whole window, one entry a bin: each execution once.
     """
 
     edges_ms: Sequence[float]
     counts: Floats
+    executions: Floats
+    total_ms: Floats
 
 
 def density(runs: Sequence[Execution], buckets: Buckets) -> Density:
     """On a grid of durations that doubles about every two and a half bins."""
     took = np.array([max(one.took_ms, MIN_MS) for one in runs])
     if not len(took):
-        return Density(edges_ms=(), counts=np.zeros((0, buckets.count)))
+        none = np.zeros(0)
+        return Density(edges_ms=(), counts=np.zeros((0, buckets.count)), executions=none, total_ms=none)
     low, high = floor(log10(took.min())), max(ceil(log10(took.max() * 1.0000001)), floor(log10(took.min())) + 1)
     high = min(high, low + MAX_DECADES)
     edges = np.logspace(low, high, (high - low) * BINS_PER_DECADE + 1)
@@ -47,7 +50,13 @@ def density(runs: Sequence[Execution], buckets: Buckets) -> Density:
     edge = np.zeros((len(edges) - 1, buckets.count + 1))
     np.add.at(edge, (row[seen], np.clip(first[seen], 0, buckets.count - 1)), weight[seen])
     np.add.at(edge, (row[seen], np.clip(last[seen] + 1, 0, buckets.count)), -weight[seen])
-    return Density(edges_ms=edges.tolist(), counts=edge.cumsum(axis=1)[:, :-1].clip(0))
+    bins = len(edges) - 1
+    return Density(
+        edges_ms=edges.tolist(),
+        counts=edge.cumsum(axis=1)[:, :-1].clip(0),
+        executions=np.bincount(row, weights=weight, minlength=bins),
+        total_ms=np.bincount(row, weights=weight * took, minlength=bins),
+    )
 
 
 def quantiles(took_ms: Floats, weights: Floats, wanted: Sequence[float]) -> list[float | None]:

@@ -1,4 +1,5 @@
 // Time by duration: where cells and executions stand. Pure: figures and sizes in, places out.
+import type { Cell } from "../paint";
 
 export interface DensityPlot {
   readonly start: number;
@@ -60,4 +61,44 @@ export function regionOf(
     // What touches the upper edge is meant whole: the longest one stands exactly there.
     mostMs: top <= 0 ? plot.mostMs * 1.001 : yDuration(plot, top),
   };
+}
+
+/** Sums of each class of durations over a window; class `i` lies between `edges_ms[i]` and the next. */
+export interface Rungs {
+  readonly start: number;
+  readonly end: number;
+  readonly edges_ms: readonly number[];
+  readonly row_executions: readonly number[];
+  readonly row_total_ms: readonly number[];
+}
+
+/** The region of one class of durations over the whole window; null where there is no such class. */
+export function rungRegion(found: Rungs, row: number): Region | null {
+  const [leastMs, mostMs] = [found.edges_ms[row], found.edges_ms[row + 1]];
+  if (row < 0 || leastMs === undefined || mostMs === undefined) return null;
+  return { from: found.start, to: found.end, leastMs, mostMs };
+}
+
+interface Counted {
+  readonly starts: readonly number[];
+  readonly bucket_ms: number;
+  readonly edges_ms: readonly number[];
+  readonly counts: readonly (readonly number[])[];
+}
+
+/** What is painted: a cell wherever something ran, darker the more. */
+export function densityCells(plot: DensityPlot, { starts, bucket_ms, edges_ms, counts }: Counted): Cell[] {
+  const most = counts.reduce((whole, row) => row.reduce((more, n) => Math.max(more, n), whole), 0);
+  const columns = starts.map((start) => {
+    const x = Math.max(plot.left, timeX(plot, start));
+    return { x, width: Math.max(0.5, Math.min(plot.width, timeX(plot, start + bucket_ms)) - x) };
+  });
+  return counts.flatMap((row, r) => {
+    const y = durationY(plot, edges_ms[r + 1] ?? plot.mostMs);
+    const height = Math.max(1, durationY(plot, edges_ms[r] ?? plot.leastMs) - y);
+    return row.flatMap((n, c) => {
+      const column = columns[c];
+      return n > 0 && column ? [{ ...column, y, height, fill: "var(--running)", opacity: shade(n, most) }] : [];
+    });
+  });
 }

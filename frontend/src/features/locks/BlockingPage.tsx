@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
+import { useMemo } from "react";
 
 import type { Schemas } from "../../api/client";
 import { ExportMenu } from "../../charts/ExportMenu";
@@ -16,11 +17,12 @@ import {
   episodeKey,
   episodeSentence,
   isCircle,
+  lanesOf,
   linkWords,
   outsideWords,
   rootWords,
 } from "./model";
-import { keyOf, readKey, stretchFill } from "../../charts/sessions";
+import { readKey } from "../../charts/sessions";
 import { blockingQuery, chainsQuery, lanesQuery } from "./queries";
 import { StatementLink, TapeLink } from "../../shell/SessionLinks";
 import { AnswerState } from "../../ui/Answer";
@@ -87,6 +89,7 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
   const [from, to] = [one.start - PAD_MS, one.end + PAD_MS];
   const drawn = useQuery(lanesQuery(server, from, to, one.pid, one.started_s));
   const lanes = drawn.data;
+  const shown = useMemo(() => lanesOf(lanes?.lanes ?? [], isCircle(one)), [lanes, one]);
   const asked = Number(search.at);
   const at = Number.isFinite(asked) && asked >= from && asked < to ? asked : one.worst;
   const navigate = useNavigate();
@@ -106,21 +109,7 @@ const Chosen = ({ server, one, search, onSearch }: ChosenProps) => {
               <Lanes
                 title="Lanes"
                 reading={episodeSentence(one)}
-                lanes={lanes.lanes.map((lane) => ({
-                  key: keyOf(lane.session),
-                  pid: lane.session.pid,
-                  label: lane.session.program,
-                  note: `${lane.session.pid}`,
-                  root: lane.depth === 0 && !isCircle(one),
-                  parts: lane.stretches.map((part) => ({
-                    first: part.first,
-                    last: part.last,
-                    blocker: part.blocker,
-                    fill: stretchFill(part),
-                    outlined: !part.active,
-                    words: part.blocker > 0 ? `${part.wait_label}, behind ${part.blocker}` : part.wait_label,
-                  })),
-                }))}
+                lanes={shown}
                 from={from}
                 to={to}
                 tickMs={1000 * lanes.tick_s}

@@ -1,8 +1,28 @@
 // Blocking in words. Pure: no React, no clock.
 import type { Schemas } from "../../api/client";
+import type { Lane } from "../../charts/geometry/lanes";
+import { keyOf, stretchFill } from "../../charts/sessions";
 import { duration, plural } from "../../lib/units";
 
 type Episode = Schemas["EpisodeOut"];
+
+/** The lanes of an episode as the chart draws them. */
+export const lanesOf = (lanes: readonly Schemas["LaneOut"][], circle: boolean): Lane[] =>
+  lanes.map((lane) => ({
+    key: keyOf(lane.session),
+    pid: lane.session.pid,
+    label: lane.session.program,
+    note: `${lane.session.pid}`,
+    root: lane.depth === 0 && !circle,
+    parts: lane.stretches.map((part) => ({
+      first: part.first,
+      last: part.last,
+      blocker: part.blocker,
+      fill: stretchFill(part),
+      outlined: !part.active,
+      words: part.blocker > 0 ? `${part.wait_label}, blocked by pid ${part.blocker}` : part.wait_label,
+    })),
+  }));
 
 /** Names an episode in the address. */
 export const episodeKey = (one: Episode): string => `${one.pid}-${one.started_s}-${one.start}`;

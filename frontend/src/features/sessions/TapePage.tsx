@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { Lanes } from "../../charts/Lanes";
@@ -60,6 +60,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
   const [recording, setRecording] = useState<number | null>(null);
   const record = useRecord(server, setRecording);
   const live = useQuery(nowQuery(server)).data?.sessions.find((other) => keyOf(other) === keyOf(one));
+  const lanes = useMemo(() => tapeLanes(found), [found]);
   const now = present();
   const mayAct = role !== "viewer" && one.backend === "client backend";
   const { from, to } = bounds(windowOf(search), found.end);
@@ -98,7 +99,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
         <Lanes
           title={`Tape of ${one.program} ${one.pid}`}
           reading={tapeSentence(found)}
-          lanes={tapeLanes(found)}
+          lanes={lanes}
           from={from}
           to={to}
           tickMs={found.tick_ms}

@@ -1,6 +1,6 @@
 // A session's tape in lanes and in words. Pure: no React, no clock.
 import type { Schemas } from "../../api/client";
-import type { Lane } from "../../charts/Lanes";
+import type { Lane } from "../../charts/geometry/lanes";
 import { keyOf, stretchFill } from "../../charts/sessions";
 import { stamp } from "../../lib/time";
 import { duration, plural } from "../../lib/units";

@@ -1,4 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+import { type ReactNode, useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { Density } from "../../charts/Density";
@@ -50,13 +52,7 @@ export const Distribution = (props: Props) => {
       <div className="grid grid-cols-[minmax(0,1fr)_340px] gap-6">
         <div className="h-full min-h-[230px]">
           <Density
-            start={found.start}
-            end={found.end}
-            bucketMs={found.bucket_ms}
-            starts={found.starts}
-            edgesMs={found.edges_ms}
-            counts={found.counts}
-            points={found.points}
+            found={found}
             marks={marks}
             reading={distributionSentence(found)}
             now={present()}
@@ -64,69 +60,149 @@ export const Distribution = (props: Props) => {
             onRegion={setRegion}
           />
         </div>
-        <section aria-label="Whose executions">
-          <p className="text-sm">
-            {region ? (
-              <>
-                <b className="font-semibold">{count(Math.round(shown.executions))}</b> in {regionWords(region)}{" "}
-                <Button className="ml-1 text-xs" onClick={() => setRegion(null)}>
-                  all again
-                </Button>
-              </>
-            ) : (
-              <span className="text-muted">Draw over a part of the picture to see whose those are.</span>
-            )}
-          </p>
-          {shown.by
-            .filter((one) => one.rows.length > 1 || (one.by === "plan" && one.rows.some((row) => row.value !== "")))
-            .map((one) => (
-              <Shares
-                key={one.by}
-                column={one}
-                onPick={(value) => onOnly([...only.filter((o) => !o.startsWith(`${one.by}:`)), `${one.by}:${value}`])}
-              />
-            ))}
-          <OnlySteps only={only} onOnly={onOnly} />
-        </section>
+        <Whose
+          server={server}
+          shown={shown}
+          region={region}
+          only={only}
+          onOnly={onOnly}
+          onAll={() => setRegion(null)}
+        />
       </div>
-      <ExecutionList
-        server={props.server}
-        rows={list.data ?? []}
-        title={region ? "the longest of these" : "the longest"}
-        showStatement={props.showStatement}
-        onAsk={props.onAsk}
-      />
+      <OneByOne {...props} rows={list.data ?? []} title={region ? "the longest of these" : "the longest"} />
     </div>
   );
 };
 
-interface SharesProps {
-  readonly column: Schemas["ByOut"];
-  readonly onPick: (value: string) => void;
+interface WhoseProps {
+  readonly server: number;
+  readonly shown: Schemas["DistributionOut"];
+  readonly region: Region | null;
+  readonly only: string[];
+  readonly onOnly: (only: string[]) => void;
+  readonly onAll: () => void;
 }
 
-const Shares = ({ column, onPick }: SharesProps) => {
-  const most = Math.max(...column.rows.map((row) => row.total_ms), 0);
+/** Whose the executions are, which plans they ran by, and which sessions ran them, each a step to its tape. */
+const Whose = ({ server, shown, region, only, onOnly, onAll }: WhoseProps) => {
+  const pick = (by: string, value: string): void =>
+    onOnly([...only.filter((o) => !o.startsWith(`${by}:`)), `${by}:${value}`]);
+  const columns = shown.by.filter(
+    (one) => one.by !== "session" && (one.rows.length > 1 || (one.by === "plan" && one.rows.some((row) => row.value))),
+  );
+  const sessions = shown.by.find((one) => one.by === "session");
+  return (
+    <section aria-label="Whose executions">
+      <p className="text-sm">
+        {region ? (
+          <>
+            <b className="font-semibold">{count(Math.round(shown.executions))}</b> in {regionWords(region)}{" "}
+            <Button className="ml-1 text-xs" onClick={onAll}>
+              all again
+            </Button>
+          </>
+        ) : (
+          <span className="text-muted">
+            Draw over a part of the picture, or press a bar at its right, to see whose those are.
+          </span>
+        )}
+      </p>
+      <OnlySteps only={only} onOnly={onOnly} />
+      {columns.map((one) => (
+        <Shares
+          key={one.by}
+          title={BY_WORDS[one.by] ?? one.by}
+          rows={one.rows}
+          onPick={(value) => pick(one.by, value)}
+        />
+      ))}
+      {sessions?.rows.length ? (
+        <Shares
+          title="session, each a link to its tape"
+          rows={sessions.rows}
+          around={(row, inside) => (
+            <Link
+              to="/servers/$server/sessions/$pid"
+              params={{ server: String(server), pid: String(Number.parseInt(row.value, 10)) }}
+              search={region ? { from: region.from, to: region.to } : true}
+              className={SHARE}
+              title={`the tape of ${sessionWords(row.value)}`}
+            >
+              {inside}
+            </Link>
+          )}
+        />
+      ) : null}
+    </section>
+  );
+};
+
+/** "booking-web 4411" of "4411 booking-web". */
+const sessionWords = (value: string): string =>
+  value.replace(/^(\d+) ?(.*)$/, (_, pid, program) => `${program} ${pid}`.trim());
+
+interface OneByOneProps extends Props {
+  readonly rows: readonly Schemas["ExecutionOut"][];
+  readonly title: string;
+}
+
+/** The executions themselves, for who wants them one by one. */
+const OneByOne = ({ server, rows, title, showStatement, onAsk }: OneByOneProps) => {
+  const [open, setOpen] = useState(false);
+  if (rows.length === 0) return null;
+  return (
+    <>
+      <Button className="mt-2" aria-expanded={open} onClick={() => setOpen(!open)}>
+        {open ? "hide" : "show"} them one by one: {title}
+      </Button>
+      {open ? (
+        <ExecutionList server={server} rows={rows} title={title} showStatement={showStatement} onAsk={onAsk} />
+      ) : null}
+    </>
+  );
+};
+
+const SHARE =
+  "hover:bg-raised grid w-full min-h-6 grid-cols-[minmax(0,1fr)_50px_140px] items-center gap-2 text-left text-sm";
+
+type Row = Schemas["ShareOut"];
+
+interface SharesProps {
+  readonly title: string;
+  readonly rows: readonly Row[];
+  readonly onPick?: (value: string) => void;
+  readonly around?: (row: Row, inside: ReactNode) => ReactNode; // in place of the button that picks
+}
+
+const Shares = ({ title, rows, onPick, around }: SharesProps) => {
+  const most = Math.max(...rows.map((row) => row.total_ms), 0);
+  const inside = (row: Row): ReactNode => (
+    <>
+      <span className="truncate">{around ? sessionWords(row.value) : row.label || "unknown"}</span>
+      <svg width="50" height="8" aria-hidden="true">
+        <rect width={most ? (row.total_ms / most) * 50 : 0} height="8" fill="var(--running)" />
+      </svg>
+      <span className="text-right whitespace-nowrap">
+        {duration(row.total_ms)} <span className="text-muted">in {count(Math.round(row.executions))}</span>
+      </span>
+    </>
+  );
   return (
     <div className="mt-1.5">
-      <h2 className="border-line text-muted border-b text-sm">by {BY_WORDS[column.by] ?? column.by}, time in all</h2>
+      <h2 className="border-line text-muted border-b text-sm">by {title}</h2>
       <ul className="font-condensed">
-        {column.rows.slice(0, 5).map((row) => (
+        {rows.slice(0, 5).map((row) => (
           <li key={row.value}>
-            <button
-              type="button"
-              className="hover:bg-raised grid w-full grid-cols-[minmax(0,1fr)_50px_140px] items-center gap-2 text-left text-sm"
-              onClick={() => onPick(row.value)}
-              title={`${row.label}: only these`}
-            >
-              <span className="truncate">{row.label || "unknown"}</span>
-              <svg width="50" height="8" aria-hidden="true">
-                <rect width={most ? (row.total_ms / most) * 50 : 0} height="8" fill="var(--running)" />
-              </svg>
-              <span className="text-right whitespace-nowrap">
-                {duration(row.total_ms)} <span className="text-muted">in {count(Math.round(row.executions))}</span>
-              </span>
-            </button>
+            {around?.(row, inside(row)) ?? (
+              <button
+                type="button"
+                className={SHARE}
+                onClick={() => onPick?.(row.value)}
+                title={`${row.label}: only these`}
+              >
+                {inside(row)}
+              </button>
+            )}
           </li>
         ))}
       </ul>
