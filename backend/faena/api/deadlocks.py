@@ -116,10 +116,15 @@ def _pattern(one: PatternSummary) -> PatternOut:
 
 
 @router.get("/servers/{server_id}/deadlocks", response=PatternsOut, operation_id="deadlocks_list")
-def list_patterns(request: HttpRequest, server_id: int, window_in: Query[WindowIn]) -> PatternsOut:
-    """Patterns of deadlocks in a window, those that happened most first."""
+def list_patterns(
+    request: HttpRequest, server_id: int, window_in: Query[WindowIn], trail_in: Query[TrailIn]
+) -> PatternsOut:
+    """Patterns of deadlocks in a window, those that happened most first.
+
+    The trail keeps deadlocks that have a party of its statements, programs, users, databases and clients.
+    """
     window = window_in.window(now_ms())
-    found = log.patterns(server_id, window)
+    found = log.patterns(server_id, window, trail_in.trail())
     return PatternsOut(
         start=window.start, end=window.end, starts=found.cells.starts(), bucket_ms=found.cells.width_ms,
         patterns=[_pattern(one) for one in found.patterns], log=LogReadOut.model_validate(found.log),

@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from ninja import Query, Router
 
 from faena.api.out import Out
-from faena.api.parameters import WindowIn, now_ms
+from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.apps.plans import proposals
 from faena.apps.plans import selectors as plans
 from faena.apps.servers import selectors as servers
@@ -148,10 +148,16 @@ def get_indexes(
     request: HttpRequest,
     server_id: int,
     window_in: Query[WindowIn],
+    trail_in: Query[TrailIn],
     database: Annotated[str, Query(max_length=63, description="by default that with most time in statements")] = "",
 ) -> IndexesOut:
-    """What could go, and one proposal per table that serves most of the time at stake. Asks the server now."""
-    found = proposals.of_server(servers.server(server_id), window_in.window(now_ms()), database, by=request.user)
+    """What could go, and one proposal per table that serves most of the time at stake. Asks the server now.
+
+    The trail narrows proposals to its statements, users and tables; what could go is told of the whole database.
+    """
+    found = proposals.of_server(
+        servers.server(server_id), window_in.window(now_ms()), database, trail_in.trail(), by=request.user
+    )
     return IndexesOut(
         database=found.schema.database,
         databases=list(found.databases),

@@ -1,18 +1,19 @@
-"""Several servers at once: groups and their nodes, indicators chosen by each user."""
+"""Several servers at once: groups and their nodes, load and indicators of all of them."""
 
 from typing import Annotated
 
 import numpy as np
 from django.http import HttpRequest
-from ninja import Query, Router, Schema
+from ninja import Query, Router
 
 from faena.api.figures import number, rounded
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
-from faena.apps.accounts import preferences
 from faena.apps.answers import groups
-from faena.apps.answers.indicators import DESCRIBED, Indicator, Reading, read
+from faena.apps.answers.indicators import UNITS, Indicator, Reading, load_by_kind, read
+from faena.apps.samples.selectors import LoadAnswer
 from faena.apps.servers import selectors as servers
+from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.answers.change import Change
 from faena.core.errors import BadInput
@@ -21,9 +22,9 @@ from faena.core.series.window import cut
 from faena.core.sql.texts import gist
 
 router = Router(tags=["overview"])
-MAX_SERVERS = 40
+MAX_SERVERS = 60
 MINUTE_MS = 60_000
-DEFAULT_INDICATORS = [Indicator.LOAD, Indicator.WAITING, Indicator.CPU, Indicator.CALLS, Indicator.DISK_LATENCY]
+DEFAULT_INDICATORS = (Indicator.CPU, Indicator.CALLS, Indicator.DISK_LATENCY)
 SHOWN_STATEMENTS = 12
 
 
@@ -58,26 +59,28 @@ class NamedOut(Out):
     group: str
 
 
-class OfferedOut(Out):
-    name: str
-    label: str
+class KindLoadOut(Out):
+    key: str
+    sessions: list[float | None]
+
+
+class ServerLoadOut(Out):
+    """Load of a server by wait kind, null where it was not sampled."""
+
+    server: int
+    groups: list[KindLoadOut]
 
 
 class IndicatorsOut(Out):
-    """Values are per bucket, null where nothing was read. `chosen` is what this user keeps; `offered` is all there is."""
+    """Values are per bucket, null where nothing was read."""
 
     start: int
     end: int
     bucket_ms: int
     starts: list[int]
     servers: list[NamedOut]
+    loads: list[ServerLoadOut]
     indicators: list[IndicatorOut]
-    chosen: list[str]
-    offered: list[OfferedOut]
-
-
-class ChosenBody(Schema):
-    names: list[Indicator]
 
 
 @router.get("/indicators", response=IndicatorsOut, operation_id="indicators_get")
@@ -85,16 +88,17 @@ def get_indicators(
     request: HttpRequest,
     window_in: Query[WindowIn],
     server: Annotated[list[int] | None, Query(description="all servers when none is named; may be repeated")] = None,
-    name: Annotated[list[Indicator] | None, Query(description="the user's own choice when none is named")] = None,
+    name: Annotated[
+        list[Indicator] | None, Query(description="CPU, executions and disk latency when none is named")
+    ] = None,
     buckets: Annotated[int, Query(ge=10, le=400)] = 60,
 ) -> IndicatorsOut:
-    """Indicators of several servers over a window, with the change against yesterday and a week ago."""
+    """Load and indicators of several servers over a window, with the change against yesterday and a week ago."""
     now = now_ms()
     window = window_in.window(now)
     found = servers.all_servers() if not server else [servers.server(one) for one in server]
     if len(found) > MAX_SERVERS:
         raise BadInput(f"at most {MAX_SERVERS} servers at a time; name some", field="server")
-    chosen = _chosen(request)
     cells = cut(window, at_most=buckets, period_ms=MINUTE_MS)
     return IndicatorsOut(
         start=window.start,
@@ -102,42 +106,29 @@ def get_indicators(
         bucket_ms=cells.width_ms,
         starts=cells.starts(),
         servers=[NamedOut(id=one.id, name=one.name, group=one.group) for one in found],
+        loads=[_load(one, load_by_kind(one, cells, now)) for one in found],
         indicators=[
             IndicatorOut(
                 name=one,
-                label=DESCRIBED[one].label,
-                unit=DESCRIBED[one].unit,
+                label=one.label,
+                unit=UNITS[one],
                 cells=[_cell(s.id, read(s, one, cells, now)) for s in found],
             )
-            for one in (name or chosen)
+            for one in (name or DEFAULT_INDICATORS)
         ],
-        chosen=list(chosen),
-        offered=[OfferedOut(name=one, label=DESCRIBED[one].label) for one in Indicator],
     )
 
 
-def _chosen(request: HttpRequest) -> list[Indicator]:
-    kept = preferences.read(request.user, "indicators", None)
-    known = set(Indicator)
-    return DEFAULT_INDICATORS if kept is None else [Indicator(one) for one in kept if one in known]
-
-
-@router.put("/indicators/chosen", response=list[str], operation_id="indicators_choose")
-def choose_indicators(request: HttpRequest, body: ChosenBody) -> list[str]:
-    """Keep which indicators this user sees, in this order."""
-    names = list(dict.fromkeys(body.names))
-    preferences.write(request.user, "indicators", [str(one) for one in names])
-    return [str(one) for one in names]
+def _load(server: Server, found: LoadAnswer) -> ServerLoadOut:
+    rows = zip(found.series.groups, found.series.sessions(), strict=True)
+    return ServerLoadOut(
+        server=server.pk, groups=[KindLoadOut(key=key, sessions=rounded(values)) for key, values in rows]
+    )
 
 
 class NodeStatementOut(Out):
     calls: float
     mean_ms: float | None
-
-
-class NodeGroupOut(Out):
-    key: str
-    sessions: list[float | None]
 
 
 class NodeOut(Out):
@@ -151,7 +142,7 @@ class NodeOut(Out):
     share: float | None
     bucket_ms: int
     starts: list[int]
-    groups: list[NodeGroupOut]
+    groups: list[KindLoadOut]
     lag_ms: float | None
     lag: list[float | None]
     lag_starts: list[int]
@@ -213,7 +204,7 @@ def _node(node: groups.Node, load: float | None, whole: float) -> NodeOut:
         bucket_ms=node.load.buckets.width_ms,
         starts=node.load.buckets.starts(),
         groups=[
-            NodeGroupOut(key=key, sessions=rounded(row))
+            KindLoadOut(key=key, sessions=rounded(row))
             for key, row in zip(series.groups, series.sessions(), strict=True)
         ],
         lag_ms=node.lag_ms,

@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from ninja import Query, Router
 
 from faena.api.out import Out
-from faena.api.parameters import WindowIn, now_ms
+from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.clock import clock_of
 from faena.apps.statements import selectors
@@ -71,16 +71,20 @@ def split_cause(
     request: HttpRequest,
     server_id: int,
     window_in: Query[WindowIn],
+    trail_in: Query[TrailIn],
     against: Literal["previous", "day", "week", "window"] = "previous",
     other_from: int | None = None,
     other_to: int | None = None,
     query_id: Annotated[str | None, Query(pattern=r"^-?\d{1,19}$", description="of one statement only")] = None,
     limit: Annotated[int, Query(ge=1, le=200)] = 20,
 ) -> SplitOut:
-    """Why the time in statements changed against another window: more calls, dearer calls, or another mix."""
+    """Why the time in statements changed against another window: more calls, dearer calls, or another mix.
+
+    The trail narrows by statement, user, database and tables; what counters do not tell narrows nothing.
+    """
     server, window = servers.server(server_id), window_in.window(now_ms())
     other = _other(window, against, other_from, other_to, clock_of(server).calendar)
-    narrowing = selectors.Narrowing(without_user=server.username)
+    narrowing = selectors.Narrowing(without_user=server.username, trail=trail_in.trail())
     if query_id is not None:
         narrowing["query_id"] = int(query_id)
     sides = [selectors.efforts(server_id, w, **narrowing) for w in (other, window)]

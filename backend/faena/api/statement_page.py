@@ -8,7 +8,7 @@ from ninja import Path, Query, Router
 from faena.api.figures import rounded
 from faena.api.load import ColumnOut, GapOut, GroupOut, column_out, groups_out
 from faena.api.out import Out
-from faena.api.parameters import WindowIn, now_ms
+from faena.api.parameters import TrailIn, WindowIn, now_ms
 from faena.api.statements import FiguresOut, figures_out, stars_of
 from faena.apps.answers.statement import PlanSeen, StatementPage, SwitchSeen
 from faena.apps.answers.statement import statement_page as page_of
@@ -112,12 +112,16 @@ def get_statement(
     server_id: int,
     query_id: Annotated[str, Path(pattern=r"^-?\d{1,19}$", description="signed 64-bit number, as text")],
     window_in: Query[WindowIn],
+    trail_in: Query[TrailIn],
     buckets: Annotated[int, Query(ge=10, le=1000)] = 120,
 ) -> StatementOut:
-    """One statement in a window: share of load, waits, calls and cost over time, who runs it."""
+    """One statement in a window: share of load, waits, calls and cost over time, who runs it.
+
+    The trail narrows load and who runs it; its own picks of statements do not count here.
+    """
     now = now_ms()
     window, stars = window_in.window(now), stars_of(request, server_id)
-    found = page_of(server_id, int(query_id), window, at_most=buckets, now=now, stars=stars)
+    found = page_of(server_id, int(query_id), window, trail_in.trail(), at_most=buckets, now=now, stars=stars)
     series = found.series
     ticks, seen = int(series.ticks.sum()), int(series.seen.sum())
     return StatementOut(

@@ -6,6 +6,7 @@ from django.http import HttpRequest
 from ninja import Router
 
 from faena.api.out import Out
+from faena.apps.answers.indicators import Indicator
 from faena.apps.servers.engines import profiles
 from faena.core.deadlocks.causes.circle import Cause
 from faena.core.findings import Confidence, Severity
@@ -23,6 +24,7 @@ _LISTS: Mapping[str, type[Labelled]] = {
     "deadlock_causes": Cause,
     "confidences": Confidence,
     "dimensions": Dimension,
+    "indicators": Indicator,
     "log_events": EventKind,
     "measures": Measure,
     "pivot_dimensions": PivotBy,

@@ -10,6 +10,7 @@ import orjson
 import pytest
 from django.test import Client
 from faena.api.application import api
+from faena.api.out import Out
 from faena.api.parameters import now_ms
 from faena.api.words import as_modules
 from faena.apps.accounts.actions import save_user
@@ -22,6 +23,7 @@ from faena.core.readings import StatementText
 from faena.core.statements.counters import difference
 from faena.core.units import EpochMs, Pid, QueryId
 from faena.testing.builders import START, counters, reading, session
+from ninja import Schema
 
 pytestmark = pytest.mark.django_db(transaction=True)
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -290,3 +292,14 @@ def test_excluding_everything_leaves_nothing_and_says_so(client: Client, server:
     found = get(client, f"/servers/{server.id}/sieve?{query}&dimension=program")
     assert found["columns"][0]["rows"] == []  # type: ignore[index]
     assert found["ticks"] == 60
+
+
+def test_no_two_parts_of_answers_share_a_name() -> None:
+    """The contract knows them by their names alone: of two alike, one takes the other's place without a word."""
+
+    def kinds(base: type) -> list[type]:
+        return [one for kind in base.__subclasses__() for one in (kind, *kinds(kind))]
+
+    ours = {kind for base in (Out, Schema) for kind in kinds(base) if kind.__module__.startswith("faena.api")}
+    places = {name: {one.__module__ for one in ours if one.__name__ == name} for name in {k.__name__ for k in ours}}
+    assert {name: found for name, found in places.items() if len(found) > 1} == {}

@@ -90,7 +90,7 @@ def test_a_group_shows_balance_lag_and_one_statement_on_each_node(viewer: Client
     assert "no group" in str(get(viewer, f"/groups/nobody?{MINUTES}", 404)["detail"])
 
 
-def test_indicators_come_from_all_kinds_of_evidence_and_are_kept_per_user(viewer: Client, pair: list[Server]) -> None:
+def test_indicators_come_from_all_kinds_of_evidence(viewer: Client, pair: list[Server]) -> None:
     names = [
         "load",
         "running",
@@ -119,11 +119,12 @@ def test_indicators_come_from_all_kinds_of_evidence_and_are_kept_per_user(viewer
     assert means["lag"] == [None, 45_000.0]
     cell = found["indicators"][0]["cells"][0]  # type: ignore[index]
     assert cell["yesterday"] == {"difference": None, "ratio": None}, "nothing was read then"
-    assert send(viewer, "put", "/indicators/chosen", {"names": ["lag", "cpu", "lag"]}, 200) == ["lag", "cpu"]
-    assert [i["name"] for i in get(viewer, f"/indicators?{MINUTES}")["indicators"]] == ["lag", "cpu"]  # type: ignore[attr-defined]
-    other = signed_in(Role.OPERATOR)
-    assert len(get(other, f"/indicators?{MINUTES}")["chosen"]) > 2  # type: ignore[arg-type]
-    send(viewer, "put", "/indicators/chosen", {"names": ["beauty"]}, 400)
+    running = [next(g["sessions"] for g in one["groups"] if g["key"] == "running") for one in found["loads"]]  # type: ignore[attr-defined]
+    assert [max(v for v in values if v is not None) for values in running] == [3.0, 1.0]
+    usual = get(viewer, f"/indicators?{MINUTES}&server={pair[1].pk}")
+    assert [i["name"] for i in usual["indicators"]] == ["cpu", "calls", "disk_latency"]  # type: ignore[attr-defined]
+    assert [one["server"] for one in usual["loads"]] == [pair[1].pk]  # type: ignore[attr-defined]
+    get(viewer, f"/indicators?{MINUTES}&name=beauty", 400)
 
 
 def test_the_machine_its_disk_and_its_tables(viewer: Client, pair: list[Server]) -> None:

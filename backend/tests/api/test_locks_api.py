@@ -301,6 +301,16 @@ def test_deadlocks_are_grouped_told_and_followed_up(server: Server, tmp_path: Pa
     client = signed_in(Role.OPERATOR)
     path = f"/api/v1/servers/{server.id}/deadlocks"
     (pattern,) = client.get(f"{path}?{WINDOW}").json()["patterns"]
+    count = lambda *picks: sum(  # noqa: E731
+        one["count"]
+        for one in client.get(f"{path}?{WINDOW}" + "".join(f"&pick={pick}" for pick in picks)).json()["patterns"]
+    )
+    assert [count(*picks) for picks in (["program:gate"], ["program:web", "statement:80"], ["program:report"])] == [
+        2,
+        2,
+        0,
+    ]
+    assert [count("!program:gate"), count("!program:report"), count("wait:IO:X")] == [0, 2, 2]
     tapes = [client.get(f"/api/v1/servers/{server.id}/sessions/{pid}/tape?{WINDOW}").json() for pid in (11, 12)]
     assert [[(one["at"], one["victim"]) for one in tape["deadlocks"]] for tape in tapes] == [
         [(START + 12_000, True), (START + 15_000, True)], [(START + 12_000, False), (START + 15_000, False)],

@@ -192,6 +192,23 @@ def test_the_split_adds_up_and_names_the_cause(ask: Callable[..., dict[str, obje
     assert parts["cost"] == pytest.approx(30, rel=0.01)
     assert split["parts"][0]["query_id"] == "7"  # type: ignore[index]
     assert "dearer" in str(split["sentence"])
+    narrowed = ask("split", "pick=statement:8")
+    assert [part["query_id"] for part in narrowed["parts"]] == ["8"]  # type: ignore[attr-defined]
+    assert ask("split", "pick=program:report")["parts"] == split["parts"], "counters know no program"
+
+
+def test_a_statement_is_seen_inside_the_trail_as_far_as_its_sessions_tell(
+    store: DjangoStore, server: Server, ask: Callable[..., dict[str, Any]]
+) -> None:
+    for second in range(60):
+        web, job = session(1, query_id=QueryId(7), program="web"), session(2, query_id=QueryId(7), program="job")
+        sampled = reading(second, web, *([job] if second % 2 else []))
+        store.deliver([Sampled(server_id=server.id, reading=sampled, missed=0)])
+    assert ask("statements/7")["load"] == 1.5
+    inside = ask("statements/7", "pick=program:job&pick=statement:8")
+    assert inside["load"] == 0.5
+    assert inside["totals"] == ask("statements/7")["totals"], "calls are counted by the server, whoever made them"
+    assert ask("statements/7", "pick=program:nobody")["load"] == 0.0
 
 
 def test_the_distribution_and_its_region(
@@ -204,6 +221,10 @@ def test_the_distribution_and_its_region(
     assert whole["executions"] == 1001
     assert len(whole["points"]) == 101  # type: ignore[arg-type]
     assert whole["max_ms"] == 60_000
+    assert (sum(whole["row_executions"]), max(whole["row_total_ms"])) == (1001, 60_000)  # type: ignore[arg-type,type-var]
+    assert len(whole["row_executions"]) == len(whole["edges_ms"]) - 1  # type: ignore[arg-type]
+    sessions = next(one["rows"] for one in whole["by"] if one["by"] == "session")  # type: ignore[attr-defined]
+    assert sessions[0]["value"].endswith(" report")
     slow = ask("executions", "least_ms=1000")
     assert slow["captured"] == 1
     assert slow["by"][0]["rows"][0]["value"] == "report"  # type: ignore[index]

@@ -73,6 +73,7 @@ export const machineQuery = (server: number, spec: WindowSpec, buckets: number) 
   });
 
 const MARKS_EVERY_MS = 15_000;
+const PATTERNS_EVERY_MS = 10_000;
 
 /** What stands on the rail beside notes: deadlocks, crashes, full disks, refused connections. */
 export const marksQuery = (server: number, spec: WindowSpec) =>
@@ -86,6 +87,21 @@ export const marksQuery = (server: number, spec: WindowSpec) =>
         }),
       ),
     meta: { againMs: MARKS_EVERY_MS },
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });
+
+/** Patterns of deadlocks in a window, those with a party inside the trail. */
+export const patternsQuery = (server: number, spec: WindowSpec, pick: readonly string[]) =>
+  queryOptions({
+    queryKey: ["deadlocks", server, spec, pick],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/deadlocks", {
+          params: { path: { server_id: server }, query: { ...windowQuery(spec), pick: [...pick] } },
+          signal,
+        }),
+      ),
+    meta: { againMs: refreshMs(spec) === false ? false : PATTERNS_EVERY_MS },
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 

@@ -137,30 +137,10 @@ export interface paths {
         };
         /**
          * Get Indicators
-         * @description Indicators of several servers over a window, with the change against yesterday and a week ago.
+         * @description Load and indicators of several servers over a window, with the change against yesterday and a week ago.
          */
         get: operations["indicators_get"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/indicators/chosen": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /**
-         * Choose Indicators
-         * @description Keep which indicators this user sees, in this order.
-         */
-        put: operations["indicators_choose"];
         post?: never;
         delete?: never;
         options?: never;
@@ -698,6 +678,8 @@ export interface paths {
         /**
          * List Patterns
          * @description Patterns of deadlocks in a window, those that happened most first.
+         *
+         *     The trail keeps deadlocks that have a party of its statements, programs, users, databases and clients.
          */
         get: operations["deadlocks_list"];
         put?: never;
@@ -918,6 +900,8 @@ export interface paths {
         /**
          * Get Indexes
          * @description What could go, and one proposal per table that serves most of the time at stake. Asks the server now.
+         *
+         *     The trail narrows proposals to its statements, users and tables; what could go is told of the whole database.
          */
         get: operations["indexes_get"];
         put?: never;
@@ -1242,6 +1226,8 @@ export interface paths {
         /**
          * Split Cause
          * @description Why the time in statements changed against another window: more calls, dearer calls, or another mix.
+         *
+         *     The trail narrows by statement, user, database and tables; what counters do not tell narrows nothing.
          */
         get: operations["statements_split"];
         put?: never;
@@ -1322,6 +1308,8 @@ export interface paths {
         /**
          * Get Statement
          * @description One statement in a window: share of load, waits, calls and cost over time, who runs it.
+         *
+         *     The trail narrows load and who runs it; its own picks of statements do not count here.
          */
         get: operations["statements_get"];
         put?: never;
@@ -1981,11 +1969,6 @@ export interface components {
             ok: boolean | null;
             /** Remedy */
             remedy: string;
-        };
-        /** ChosenBody */
-        ChosenBody: {
-            /** Names */
-            names: components["schemas"]["Indicator"][];
         };
         /**
          * CloseWatchBody
@@ -2840,19 +2823,17 @@ export interface components {
         };
         /**
          * IndicatorsOut
-         * @description Values are per bucket, null where nothing was read. `chosen` is what this user keeps; `offered` is all there is.
+         * @description Values are per bucket, null where nothing was read.
          */
         IndicatorsOut: {
             /** Bucket Ms */
             bucket_ms: number;
-            /** Chosen */
-            chosen: string[];
             /** End */
             end: number;
             /** Indicators */
             indicators: components["schemas"]["IndicatorOut"][];
-            /** Offered */
-            offered: components["schemas"]["OfferedOut"][];
+            /** Loads */
+            loads: components["schemas"]["ServerLoadOut"][];
             /** Servers */
             servers: components["schemas"]["NamedOut"][];
             /** Start */
@@ -2875,6 +2856,13 @@ export interface components {
             ran_at: number | null;
             /** Took Ms */
             took_ms: number | null;
+        };
+        /** KindLoadOut */
+        KindLoadOut: {
+            /** Key */
+            key: string;
+            /** Sessions */
+            sessions: (number | null)[];
         };
         /**
          * LaneOut
@@ -3244,13 +3232,6 @@ export interface components {
             /** Username */
             username: string;
         };
-        /** NodeGroupOut */
-        NodeGroupOut: {
-            /** Key */
-            key: string;
-            /** Sessions */
-            sessions: (number | null)[];
-        };
         /**
          * NodeOut
          * @description One server of a group. `share` of the group's load; `lag_ms` the largest in the window, null on a primary.
@@ -3263,7 +3244,7 @@ export interface components {
             /** Cores */
             cores: number | null;
             /** Groups */
-            groups: components["schemas"]["NodeGroupOut"][];
+            groups: components["schemas"]["KindLoadOut"][];
             /** Id */
             id: number;
             /** Lag */
@@ -3314,13 +3295,6 @@ export interface components {
             sessions: components["schemas"]["LiveSessionOut"][];
             /** Stale */
             stale: boolean;
-        };
-        /** OfferedOut */
-        OfferedOut: {
-            /** Label */
-            label: string;
-            /** Name */
-            name: string;
         };
         /**
          * OnlyIn
@@ -4256,6 +4230,16 @@ export interface components {
             start: number;
             /** Statements */
             statements: components["schemas"]["SharedStatementOut"][];
+        };
+        /**
+         * ServerLoadOut
+         * @description Load of a server by wait kind, null where it was not sampled.
+         */
+        ServerLoadOut: {
+            /** Groups */
+            groups: components["schemas"]["KindLoadOut"][];
+            /** Server */
+            server: number;
         };
         /**
          * ServerOut
@@ -5358,7 +5342,7 @@ export interface operations {
                 to?: number | null;
                 /** @description all servers when none is named; may be repeated */
                 server?: number[] | null;
-                /** @description the user's own choice when none is named */
+                /** @description CPU, executions and disk latency when none is named */
                 name?: components["schemas"]["Indicator"][] | null;
                 buckets?: number;
             };
@@ -5375,30 +5359,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IndicatorsOut"];
-                };
-            };
-        };
-    };
-    indicators_choose: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["ChosenBody"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": string[];
                 };
             };
         };
@@ -6147,6 +6107,8 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
+                /** @description dimension:value or !dimension:value; may be repeated */
+                pick?: string[];
             };
             header?: never;
             path: {
@@ -6489,6 +6451,8 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
+                /** @description dimension:value or !dimension:value; may be repeated */
+                pick?: string[];
                 /** @description by default that with most time in statements */
                 database?: string;
             };
@@ -6978,6 +6942,8 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
+                /** @description dimension:value or !dimension:value; may be repeated */
+                pick?: string[];
                 against?: "previous" | "day" | "week" | "window";
                 other_from?: number | null;
                 other_to?: number | null;
@@ -7122,6 +7088,8 @@ export interface operations {
                 from?: number | null;
                 /** @description end in milliseconds since 1970, not included */
                 to?: number | null;
+                /** @description dimension:value or !dimension:value; may be repeated */
+                pick?: string[];
                 buckets?: number;
             };
             header?: never;

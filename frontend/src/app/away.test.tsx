@@ -8,7 +8,6 @@ import { makeRouter } from "./router";
 
 const SCREENS = [
   "/",
-  "/indicators",
   "/plans",
   "/plans/abc",
   "/plans/abc/against/def",

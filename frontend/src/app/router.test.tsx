@@ -56,7 +56,7 @@ describe("the screens", () => {
       fullPath: string;
       options: { validateSearch?: unknown };
     }[]) {
-      if (!route.fullPath.startsWith("/servers/$server/") && route.fullPath !== "/indicators") continue;
+      if (!route.fullPath.startsWith("/servers/$server/")) continue;
       const place = route.fullPath.replace(/\/(window|total)$/, ""); // one screen in two views
       for (const name of namesRead(route.options.validateSearch)) {
         if (!SHARED.includes(name)) expect(seen.get(name) ?? place, name).toBe(place);

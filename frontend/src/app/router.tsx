@@ -9,7 +9,7 @@ import { indexesRoute } from "../features/indexes/indexes.route";
 import { loadRoute, totalRoute } from "../features/load/load.route";
 import { blockingRoute } from "../features/locks/locks.route";
 import { machineRoute } from "../features/machine/machine.route";
-import { groupRoute, indicatorsRoute } from "../features/overview/overview.route";
+import { groupRoute } from "../features/overview/overview.route";
 import { accountRoute, peopleRoute, recordRoute } from "../features/people/people.route";
 import {
   planRoute,
@@ -30,7 +30,6 @@ const tree = root.addChildren([
   signInRoute,
   inside.addChildren([
     serversRoute,
-    indicatorsRoute,
     plansRoute,
     planRoute,
     plansComparedRoute,

@@ -135,7 +135,7 @@ export const Density = ({ found, marks, reading, now, region, onRegion }: Props)
               <Ladder plot={plot} found={found} width={LADDER - 10} picked={rung} onPick={onRegion} />
             </g>
           </g>
-          {hover && hover.x > LEFT && hover.x < plot.width && hover.y > TOP && hover.y < plot.height + TOP ? (
+          {hover && hover.x > LEFT && hover.x < plot.width && hover.y > 0 && hover.y < plot.height ? (
             <text x={LEFT + 4} y={10} fontSize="12" fill="var(--ink)">
               {readOut(plot, found, hover)}
             </text>
@@ -203,7 +203,7 @@ function nextRung(found: Executions, rung: number | null, by: number): number {
 }
 
 function readOut(plot: DensityPlot, found: Executions, at: Point): string {
-  const ms = yDuration(plot, at.y - TOP);
+  const ms = yDuration(plot, at.y);
   const moment = xTime(plot, at.x);
   const row = found.edges_ms.findLastIndex((edge) => edge <= ms);
   const column = Math.floor((moment - (found.starts[0] ?? found.start)) / found.bucket_ms);

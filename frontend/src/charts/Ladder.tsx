@@ -23,7 +23,7 @@ export const Ladder = ({ plot, found, width, picked, onPick }: Props) => {
       {found.row_total_ms.map((ms, row) => {
         if (ms <= 0) return null;
         const [above, below] = [durationY(plot, edge(found, row + 1)), durationY(plot, edge(found, row))];
-        const long = Math.max(1.5, (ms / most) * (width - 30));
+        const long = Math.max(1.5, (ms / most) * (width - 52));
         return (
           <g
             key={row}

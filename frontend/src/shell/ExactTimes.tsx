@@ -6,6 +6,7 @@ import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 
 interface Props {
+  readonly title?: string;
   readonly from: number;
   readonly to: number;
   readonly onClose: () => void;
@@ -13,7 +14,7 @@ interface Props {
 }
 
 /** The window by two moments that are typed. */
-export const ExactTimes = ({ from, to, onClose, onWindow }: Props) => {
+export const ExactTimes = ({ title = "Exact times", from, to, onClose, onWindow }: Props) => {
   const [start, setStart] = useState(writeMoment(from));
   const [end, setEnd] = useState(writeMoment(to));
   const [wrong, setWrong] = useState("");
@@ -28,7 +29,7 @@ export const ExactTimes = ({ from, to, onClose, onWindow }: Props) => {
     }
   };
   return (
-    <Dialog title="Exact times" open onClose={onClose}>
+    <Dialog title={title} open onClose={onClose}>
       <form
         className="flex items-end gap-3"
         onSubmit={(event) => {

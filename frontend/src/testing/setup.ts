@@ -13,5 +13,8 @@ globalThis.ResizeObserver = NoResizeObserver;
 // Nor has it a page to scroll, which the router puts back where it was.
 window.scrollTo = () => undefined;
 
+// It paints nothing: what is painted is looked at in a real browser.
+HTMLCanvasElement.prototype.getContext = () => null;
+
 // What is loaded after a first view is there from the beginning, so that tests need not wait for it.
 await Promise.all([Menu, Dialog, Choice].map((part) => part.load()));

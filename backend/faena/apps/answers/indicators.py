@@ -1,8 +1,7 @@
 """Indicators: one figure of a server over time, from whichever evidence holds it."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from enum import StrEnum
 
 import numpy as np
 import numpy.typing as npt
@@ -14,6 +13,7 @@ from faena.apps.servers.clock import clock_of
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.answers.change import Change, change
+from faena.core.labels import Labelled
 from faena.core.sampling.dimensions import Dimension
 from faena.core.series.calendar import Calendar
 from faena.core.series.window import Buckets, Window
@@ -22,50 +22,43 @@ from faena.core.units import EpochMs
 Floats = npt.NDArray[np.float64]
 
 
-class Indicator(StrEnum):
+class Indicator(Labelled):
     """The value is the word in the API and the URL."""
 
-    LOAD = "load"
-    RUNNING = "running"
-    WAITING = "waiting"
-    BLOCKED = "blocked"
-    CALLS = "calls"
-    ERRORS = "errors"
-    DEADLOCKS = "deadlocks"
-    CONNECTIONS = "connections"
-    CPU = "cpu"
-    READS = "reads"
-    WRITES = "writes"
-    DISK_LATENCY = "disk_latency"
-    TEMP = "temp"
-    SIZE = "size"
-    LAG = "lag"
+    LOAD = "load", "active sessions"
+    RUNNING = "running", "running"
+    WAITING = "waiting", "waiting"
+    BLOCKED = "blocked", "waiting for locks"
+    CALLS = "calls", "executions"
+    ERRORS = "errors", "rollbacks"
+    DEADLOCKS = "deadlocks", "deadlocks"
+    CONNECTIONS = "connections", "connections"
+    CPU = "cpu", "CPU of the machine"
+    READS = "reads", "disk reads"
+    WRITES = "writes", "disk writes"
+    DISK_LATENCY = "disk_latency", "disk latency"
+    TEMP = "temp", "spilled to temporary files"
+    SIZE = "size", "allocated size"
+    LAG = "lag", "replay lag"
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Described:
-    """`unit` is one of sessions, per_s, share, ms, bytes, bytes_per_s, count."""
-
-    label: str
-    unit: str
-
-
-DESCRIBED: dict[Indicator, Described] = {
-    Indicator.LOAD: Described(label="active sessions", unit="sessions"),
-    Indicator.RUNNING: Described(label="running", unit="sessions"),
-    Indicator.WAITING: Described(label="waiting", unit="sessions"),
-    Indicator.BLOCKED: Described(label="waiting for locks", unit="sessions"),
-    Indicator.CALLS: Described(label="executions", unit="per_s"),
-    Indicator.ERRORS: Described(label="rollbacks", unit="per_s"),
-    Indicator.DEADLOCKS: Described(label="deadlocks", unit="per_s"),
-    Indicator.CONNECTIONS: Described(label="connections", unit="count"),
-    Indicator.CPU: Described(label="CPU of the machine", unit="share"),
-    Indicator.READS: Described(label="disk reads", unit="per_s"),
-    Indicator.WRITES: Described(label="disk writes", unit="per_s"),
-    Indicator.DISK_LATENCY: Described(label="disk latency", unit="ms"),
-    Indicator.TEMP: Described(label="spilled to temporary files", unit="bytes_per_s"),
-    Indicator.SIZE: Described(label="allocated size", unit="bytes"),
-    Indicator.LAG: Described(label="replay lag", unit="ms"),
+# One of sessions, per_s, share, ms, bytes, bytes_per_s, count.
+UNITS: Mapping[Indicator, str] = {
+    Indicator.LOAD: "sessions",
+    Indicator.RUNNING: "sessions",
+    Indicator.WAITING: "sessions",
+    Indicator.BLOCKED: "sessions",
+    Indicator.CALLS: "per_s",
+    Indicator.ERRORS: "per_s",
+    Indicator.DEADLOCKS: "per_s",
+    Indicator.CONNECTIONS: "count",
+    Indicator.CPU: "share",
+    Indicator.READS: "per_s",
+    Indicator.WRITES: "per_s",
+    Indicator.DISK_LATENCY: "ms",
+    Indicator.TEMP: "bytes_per_s",
+    Indicator.SIZE: "bytes",
+    Indicator.LAG: "ms",
 }
 _VITAL = {
     Indicator.ERRORS: "rollbacks",
@@ -106,13 +99,18 @@ def _column(rows: list[dict[str, float | None]], of: Callable[[dict[str, float |
     return np.array([np.nan if value is None else value for value in found], dtype=np.float64)
 
 
-def _sampled(server: Server, indicator: Indicator, buckets: Buckets, now: int) -> Floats:
+def load_by_kind(server: Server, buckets: Buckets, now: int) -> samples.LoadAnswer:
+    """Load of a server by wait kind in these buckets."""
     end = buckets.start + buckets.count * buckets.width_ms
     window = Window(start=buckets.start, end=EpochMs(end))
-    answer = samples.load(
+    return samples.load(
         server.id, window, Dimension.KIND, (), at_most=buckets.count, period_ms=server.period_ms, now=now,
         widest_of=buckets.width_ms,
     )  # fmt: skip
+
+
+def _sampled(server: Server, indicator: Indicator, buckets: Buckets, now: int) -> Floats:
+    answer = load_by_kind(server, buckets, now)
     rows = dict(zip(answer.series.groups, answer.series.sessions(), strict=True))
     nothing = np.where(answer.series.ticks > 0, 0.0, np.nan)
     running, blocked = rows.get("running", nothing), rows.get("lock", nothing)

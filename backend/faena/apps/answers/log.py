@@ -11,6 +11,7 @@ from faena.apps.answers.labels import lines
 from faena.apps.locks import deadlocks
 from faena.apps.servers import selectors as servers
 from faena.apps.statements import events, logged
+from faena.core.sampling.trail import Pick
 from faena.core.series.window import Buckets, Window, cut
 
 SERIES = 60  # buckets at most
@@ -62,10 +63,10 @@ def _log_read(server_id: int) -> LogRead:
     return LogRead(logged.read_at(server_id), servers.log_refusal(servers.server(server_id)))
 
 
-def patterns(server_id: int, window: Window) -> Patterns:
-    """Those that happened most first. Raises NotFound."""
+def patterns(server_id: int, window: Window, trail: Sequence[Pick] = ()) -> Patterns:
+    """Those that happened most first, inside the trail as far as parties tell it. Raises NotFound."""
     log, cells = _log_read(server_id), _cells(window)
-    return Patterns(cells=cells, patterns=deadlocks.patterns(server_id, window, cells), log=log)
+    return Patterns(cells=cells, patterns=deadlocks.patterns(server_id, window, cells, trail), log=log)
 
 
 def pattern_page(server_id: int, name: str, window: Window, *, by: Reader) -> PatternPage:

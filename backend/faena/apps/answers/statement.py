@@ -88,20 +88,31 @@ class StatementPage:
 
 
 def statement_page(
-    server_id: int, query_id: int, window: Window, *, at_most: int, now: int, stars: Set[str] = frozenset()
+    server_id: int,
+    query_id: int,
+    window: Window,
+    trail: Sequence[Pick] = (),
+    *,
+    at_most: int,
+    now: int,
+    stars: Set[str] = frozenset(),
 ) -> StatementPage:
-    """Raises NotFound for a server, and for a statement that is not known and did nothing in the window."""
+    """Load and who runs it inside the trail; calls, costs and plans, which no trail narrows, as a whole.
+
+    Raises NotFound for a server, and for a statement that is not known and did nothing in the window.
+    """
     server, value = servers.server(server_id), str(query_id)
-    trail = (Pick(Dimension.STATEMENT, value),)
+    others = tuple(pick for pick in trail if pick.dimension is not Dimension.STATEMENT)
+    trail = (Pick(Dimension.STATEMENT, value), *others)
     answer = samples.load(
         server_id, window, Dimension.KIND, trail, at_most=at_most, period_ms=server.period_ms, now=now,
         widest_of=server.counters_every_ms,
     )  # fmt: skip
     text = selectors.texts(server_id, [query_id]).get(query_id)
     totals = next(iter(selectors.figures(server_id, window, query_id=query_id)), None)
-    if text is None and totals is None and not answer.series.seen.any():
+    if text is None and totals is None and not answer.series.seen.any() and not others:
         raise NotFound(f"statement {value} is not known here and did nothing in this window")
-    (whole,), _ = samples.sieve(server_id, window, [Dimension.STATEMENT], (), at_most=10_000)
+    (whole,), _ = samples.sieve(server_id, window, [Dimension.STATEMENT], others, at_most=10_000)
     columns, _ = samples.sieve(server_id, window, BESIDE, trail, at_most=6)
     cells = cut(window, at_most=at_most, period_ms=server.counters_every_ms)
     cost = _cost(server, query_id, cells)

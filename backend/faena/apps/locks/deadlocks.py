@@ -2,13 +2,15 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from functools import reduce
+from operator import or_
+from typing import Any, Final
 
 import numpy as np
 import orjson
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db import transaction
-from django.db.models import Count, Max, Min, Sum
+from django.db.models import Count, Max, Min, Q, QuerySet, Sum
 
 from faena.apps.accounts import audit
 from faena.apps.accounts.policy import require
@@ -26,7 +28,8 @@ from faena.core.discreet import bare_context
 from faena.core.errors import BadInput, NotFound
 from faena.core.logged import Execution, LogEvent
 from faena.core.privacy import Normalised, Permit, Raw, shown
-from faena.core.sampling.dimensions import Combination
+from faena.core.sampling.dimensions import Combination, Dimension
+from faena.core.sampling.trail import Pick
 from faena.core.series.window import Buckets, Window
 from faena.core.sessions.frame import SessionFrame
 from faena.core.sql.texts import normalise, storable
@@ -34,6 +37,9 @@ from faena.core.units import MS_PER_HOUR, EpochMs
 
 MOST_AGAIN = 500  # deadlocks judged again at once, the newest first
 AROUND_MS = 2_500  # how far before a deadlock its parties are looked for in the samples
+BY_PARTIES: Final = (
+    Dimension.STATEMENT, Dimension.PROGRAM, Dimension.USER, Dimension.DATABASE, Dimension.CLIENT
+)  # fmt: skip
 PARTY = ("pid", "waits_for", "statement", "context", "program", "user", "database", "client")
 
 
@@ -228,12 +234,15 @@ class PatternSummary:
 
 
 def patterns(
-    server_id: int, window: Window, cells: Buckets, *, only: DeadlockPattern | None = None
+    server_id: int, window: Window, cells: Buckets, trail: Sequence[Pick] = (), *, only: DeadlockPattern | None = None
 ) -> list[PatternSummary]:
-    """Patterns with a deadlock in the window, or handled ones without; those that happened most come first. Or `only` one."""
+    """Patterns with a deadlock in the window, or handled ones without; those that happened most come first. Or `only` one.
+
+    Inside a trail, those of which a deadlock has such a party.
+    """
     known = [only] if only else DeadlockPattern.objects.filter(server_id=server_id)
     rows = {row.pk: row for row in known}
-    everything = Deadlock.objects.filter(server_id=server_id)
+    everything = _with_parties(Deadlock.objects.filter(server_id=server_id), trail)
     ever = everything.values("pattern").annotate(n=Count("*"), first=Min("at_ms"), last=Max("at_ms")).order_by()
     overall = {one["pattern"]: one for one in ever}
     here = everything.filter(at_ms__gte=window.start, at_ms__lt=window.end)
@@ -265,6 +274,24 @@ def patterns(
             )
         )  # fmt: skip
     return sorted(found, key=lambda one: (-one.count, -one.last, one.pattern))
+
+
+def _with_parties(rows: QuerySet[Deadlock], trail: Sequence[Pick]) -> QuerySet[Deadlock]:
+    """Deadlocks with a party inside the trail. As of samples: values of one dimension add up, dimensions narrow each
+    other, excluded values always go. What parties do not tell narrows nothing."""
+    picks = [pick for pick in trail if pick.dimension in BY_PARTIES]
+    for dimension in dict.fromkeys(pick.dimension for pick in picks):
+        mine = [pick for pick in picks if pick.dimension is dimension]
+        if wanted := [_has_party(pick) for pick in mine if not pick.exclude]:
+            rows = rows.filter(reduce(or_, wanted))
+        for unwanted in (_has_party(pick) for pick in mine if pick.exclude):
+            rows = rows.exclude(unwanted)
+    return rows
+
+
+def _has_party(pick: Pick) -> Q:
+    field = "query_id" if pick.dimension is Dimension.STATEMENT else str(pick.dimension)
+    return Q(parties__contains=[{field: pick.value}])
 
 
 def _of_example(row: DeadlockPattern, example: Deadlock) -> dict[str, Any]:

@@ -17,6 +17,7 @@ from faena.core.plans.model import BadPlan
 from faena.core.plans.proposal import IndexProposal, Refusal
 from faena.core.plans.schema import SchemaFacts
 from faena.core.privacy import shown
+from faena.core.sampling.trail import Pick
 from faena.core.series.window import Window
 from faena.core.sql.texts import gist
 from faena.core.statements.conditions import NameCondition
@@ -97,9 +98,14 @@ class ServerIndexes:
 
 
 def of_server(
-    server: Server, window: Window, database: str = "", *, by: AbstractBaseUser | AnonymousUser
+    server: Server,
+    window: Window,
+    database: str = "",
+    trail: Sequence[Pick] = (),
+    *,
+    by: AbstractBaseUser | AnonymousUser,
 ) -> ServerIndexes:
-    """Of a database, by default that in which statements took most time; proposals are for what ran there.
+    """Of a database, by default that in which statements took most time; proposals are for what ran there in the trail.
 
     Raises SourceError, BadInput for a server that cannot be asked.
     """
@@ -112,7 +118,7 @@ def of_server(
         schema = asked.schema()
     allowed = permit(by)
     here = [NameCondition("database", True, chosen_database)]
-    took = statements.times(server.id, window, without_user=server.username, conditions=here)
+    took = statements.times(server.id, window, without_user=server.username, conditions=here, trail=trail)
     plans = [plan for plan in CapturedPlan.objects.filter(server=server).order_by("-last_ms") if plan.query_id in took]
     newest: dict[int, CapturedPlan] = {}
     for plan in plans:

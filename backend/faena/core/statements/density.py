@@ -54,8 +54,8 @@ def density(runs: Sequence[Execution], buckets: Buckets) -> Density:
     return Density(
         edges_ms=edges.tolist(),
         counts=edge.cumsum(axis=1)[:, :-1].clip(0),
-        executions=np.bincount(row, weights=weight, minlength=bins),
-        total_ms=np.bincount(row, weights=weight * took, minlength=bins),
+        executions=np.bincount(row, weights=weight, minlength=bins).astype(np.float64),
+        total_ms=np.bincount(row, weights=weight * took, minlength=bins).astype(np.float64),
     )
 
 

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
-import { cells, partAt, ties } from "./lanes";
+import { LABEL, cells, laneLayout, lanePicture, laneSums, partAt, ties } from "./lanes";
 
 const scale = { from: 10_000, to: 20_000, width: 100, tickMs: 1000 };
 const part = (first: number, last: number, blocker = 0) => ({ first, last, blocker });
@@ -47,5 +47,52 @@ describe("partAt", () => {
     const parts = [part(12_000, 13_000), part(16_000, 16_000)];
     expect(partAt(parts, 13_900, 1000)).toBe(parts[0]);
     expect(partAt(parts, 15_000, 1000)).toBeUndefined();
+  });
+});
+
+const lane = (pid: number, root: boolean, ...parts: ReturnType<typeof part>[]) => ({
+  ...{ key: `${pid}`, pid, label: "", note: "", root },
+  parts: parts.map((one) => ({ ...one, fill: "var(--lock)", words: one.blocker ? "waits" : "runs", outlined: false })),
+});
+
+describe("lanePicture", () => {
+  const lanes = [lane(7, true, part(10_000, 19_000)), lane(11, false, part(12_000, 13_000, 7))];
+
+  it("puts each lane's cells into its own row, and a line between those who wait and their blocker", () => {
+    const layout = laneLayout(lanes);
+    expect(layout).toEqual({ tops: [0, 26], talls: [26, 20], height: 46 });
+    const [root, waits, tie] = lanePicture(lanes, layout, scale);
+    expect(root).toMatchObject({ x: LABEL, y: 3, width: 100, height: 19 });
+    expect(waits).toMatchObject({ x: LABEL + 20, y: 29, width: 20, height: 13 });
+    expect(tie).toMatchObject({ y: 22, height: 7, width: 0.75 });
+    expect((tie?.y ?? 0) + (tie?.height ?? 0)).toBe(29); // from the lower edge of the root's cells to the waiting one's
+  });
+
+  it("leaves out what lies beside the window, and never draws outside of a lane", () => {
+    fc.assert(
+      fc.property(fc.array(fc.tuple(fc.nat(40_000), fc.nat(5000), fc.nat(3)), { maxLength: 20 }), (made) => {
+        const many = [0, 1, 2, 3].map((pid) =>
+          lane(pid, pid === 0, ...made.map(([first, long, blocker]) => part(first, first + long, blocker))),
+        );
+        const layout = laneLayout(many);
+        for (const cell of lanePicture(many, layout, scale)) {
+          expect(cell.height).toBeGreaterThanOrEqual(0);
+          expect(cell.y).toBeGreaterThanOrEqual(0);
+          expect(cell.y + cell.height).toBeLessThanOrEqual(layout.height);
+          expect(cell.x).toBeGreaterThanOrEqual(LABEL - 1);
+          expect(cell.x + cell.width).toBeLessThanOrEqual(LABEL + scale.width + 1);
+        }
+      }),
+    );
+  });
+});
+
+describe("laneSums", () => {
+  it("adds up what was done, most first, each tick once", () => {
+    const { parts } = lane(7, false, part(0, 1000), part(2000, 9000, 5), part(10_000, 10_000));
+    expect(laneSums(parts, 1000)).toEqual([
+      ["waits", 8000],
+      ["runs", 3000],
+    ]);
   });
 });

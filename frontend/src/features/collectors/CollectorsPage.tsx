@@ -5,6 +5,8 @@ import { present, when } from "../../lib/time";
 import { collectorsQuery } from "./queries";
 import { type Collector, every, howItDoes } from "./model";
 import { AnswerState } from "../../ui/Answer";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 
 /** Every collector, its queue, its jobs, and what it had to put aside. */
 export const CollectorsPage = () => {
@@ -60,57 +62,75 @@ const CollectorPart = ({ one }: { readonly one: Collector }) => {
   );
 };
 
-const Heads = ({ names }: { readonly names: readonly string[] }) => (
-  <thead className="border-line border-b text-sm">
-    <tr>
-      {names.map((name) => (
-        <th key={name} className="text-muted pr-4 text-left font-normal">
-          {name}
-        </th>
-      ))}
-    </tr>
-  </thead>
-);
+const ago = (at: number): string => `${duration(Math.max(0, present() - at))} ago`;
+
+type Sampled = Collector["servers"][number];
+
+const SERVERS: Column<Sampled>[] = [
+  { id: "server", heading: "server", value: (server) => server.name },
+  {
+    ...{ id: "state", heading: "state", value: (server: Sampled) => `${server.state} ${server.message}`.trim() },
+    show: (server) => (
+      <>
+        {server.state}
+        {server.message ? (
+          <span className="text-muted block text-sm break-words whitespace-normal">{server.message}</span>
+        ) : null}
+      </>
+    ),
+  },
+  {
+    ...{ id: "last", heading: "last sample", value: (server: Sampled) => server.last_sample },
+    show: (server) => (server.last_sample === null ? "none yet" : ago(server.last_sample)),
+  },
+  {
+    ...{ id: "took", heading: "took", value: (server: Sampled) => server.took_ms },
+    show: (server) => (server.took_ms === null ? "" : duration(server.took_ms)),
+  },
+  { id: "missed", heading: "missed", align: "right", value: (server) => server.missed },
+];
 
 const Servers = ({ one }: { readonly one: Collector }) => (
-  <table className="font-condensed w-full">
-    <Heads names={["server", "state", "last sample", "took", "missed"]} />
-    <tbody>
-      {one.servers.map((server) => (
-        <tr key={server.server_id} className="border-line border-b align-top">
-          <td className="pr-4">{server.name}</td>
-          <td className="pr-4">
-            {server.state}
-            {server.message ? <span className="text-muted block text-sm break-words">{server.message}</span> : null}
-          </td>
-          <td className="pr-4 whitespace-nowrap">
-            {server.last_sample === null ? "none yet" : `${duration(Math.max(0, present() - server.last_sample))} ago`}
-          </td>
-          <td className="pr-4 whitespace-nowrap">{server.took_ms === null ? "" : duration(server.took_ms)}</td>
-          <td>{server.missed}</td>
-        </tr>
-      ))}
-    </tbody>
-  </table>
+  <DataTable
+    id="sampled"
+    label={`servers of ${one.holder}`}
+    columns={SERVERS}
+    rows={one.servers}
+    rowKey={(server) => String(server.server_id)}
+    sort={{ by: "server", descending: false }}
+  />
 );
 
+type Job = Collector["jobs"][number];
+
+const result = (job: Job): string => {
+  if (job.error !== "") return `failed: ${job.error}`;
+  return job.ran_at === null ? "" : "went well";
+};
+
+const JOBS: Column<Job>[] = [
+  { id: "job", heading: "job", value: (job) => job.name },
+  { id: "every", heading: "every", value: (job) => job.every_s, show: (job) => every(job.every_s) },
+  {
+    ...{ id: "ran", heading: "last run", value: (job: Job) => job.ran_at },
+    show: (job) => (job.ran_at === null ? "not yet" : ago(job.ran_at)),
+  },
+  {
+    ...{ id: "took", heading: "took", value: (job: Job) => job.took_ms },
+    show: (job) => (job.took_ms === null ? "" : duration(job.took_ms)),
+  },
+  { id: "result", heading: "result", value: result, say: result },
+];
+
 const Jobs = ({ one }: { readonly one: Collector }) => (
-  <table className="font-condensed w-full">
-    <Heads names={["job", "every", "last run", "took", "result"]} />
-    <tbody>
-      {one.jobs.map((job) => (
-        <tr key={job.name} className="border-line border-b">
-          <td className="pr-4">{job.name}</td>
-          <td className="pr-4 whitespace-nowrap">{every(job.every_s)}</td>
-          <td className="pr-4 whitespace-nowrap">
-            {job.ran_at === null ? "not yet" : `${duration(Math.max(0, present() - job.ran_at))} ago`}
-          </td>
-          <td className="pr-4 whitespace-nowrap">{job.took_ms === null ? "" : duration(job.took_ms)}</td>
-          <td>{job.error === "" ? (job.ran_at === null ? "" : "went well") : `failed: ${job.error}`}</td>
-        </tr>
-      ))}
-    </tbody>
-  </table>
+  <DataTable
+    id="jobs"
+    label={`jobs of ${one.holder}`}
+    columns={JOBS}
+    rows={one.jobs}
+    rowKey={(job) => job.name}
+    sort={{ by: "job", descending: false }}
+  />
 );
 
 const Refused = ({ one }: { readonly one: Collector }) =>

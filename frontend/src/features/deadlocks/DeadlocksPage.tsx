@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
+import { patternsQuery } from "../../api/queries";
 import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import { ExportMenu } from "../../charts/ExportMenu";
@@ -10,7 +11,6 @@ import { count, duration } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
 import { Bars } from "./Bars";
 import { CAUSES, patternsSentence, sinceWords } from "./model";
-import { patternsQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
 
 interface Props {
@@ -22,7 +22,8 @@ export const minute = (at: number): string => when(at, false);
 
 /** Deadlocks of the window, grouped by pattern. */
 export const DeadlocksPage = ({ server, search }: Props) => {
-  const patterns = useQuery(patternsQuery(server, windowOf(search)));
+  const trail = search.pick ?? [];
+  const patterns = useQuery(patternsQuery(server, windowOf(search), trail));
   const found = patterns.data;
   if (!found)
     return (
@@ -34,7 +35,7 @@ export const DeadlocksPage = ({ server, search }: Props) => {
     <div className={`pane px-6 pt-2 pb-6 ${patterns.isPlaceholderData ? "opacity-50" : ""}`}>
       <AnswerState of={patterns} what="the deadlocks of this window" />
       <div className="flex items-baseline justify-between gap-4">
-        <h1 className="text-base font-semibold">{patternsSentence(found)}</h1>
+        <h1 className="text-base font-semibold">{patternsSentence(found, trail.length > 0)}</h1>
         <ExportMenu
           name="deadlock patterns"
           table={() => ({

@@ -15,7 +15,11 @@ export const deadlocksRoute = createRoute({
   getParentRoute: () => server,
   path: "deadlocks",
   ...own({}),
-  staticData: { title: "Deadlocks", nav: { place: "Sessions", label: "deadlocks", key: "d" } },
+  staticData: {
+    title: "Deadlocks",
+    narrows: ["statement", "program", "user", "database", "client"],
+    nav: { place: "Sessions", label: "deadlocks", key: "d" },
+  },
   component: showing(
     lazyRouteComponent(() => import("./DeadlocksPage"), "DeadlocksPage"),
     () => ({ server: useServer().server, search: useView({}) }),

@@ -71,11 +71,11 @@ export function nothingSentence(nothing: string, log: Schemas["LogReadOut"], end
 }
 
 /** What the patterns of a window come to. */
-export function patternsSentence(found: Schemas["PatternsOut"]): string {
+export function patternsSentence(found: Schemas["PatternsOut"], narrowed = false): string {
   const here = found.patterns.filter((one) => one.count > 0);
   const all = here.reduce((sum, one) => sum + one.count, 0);
   const [first] = here;
-  if (!first) return nothingSentence("No deadlock", found.log, found.end);
+  if (!first) return nothingSentence(narrowed ? "No deadlock inside the trail" : "No deadlock", found.log, found.end);
   const lost = here.reduce((sum, one) => sum + one.lost_ms, 0);
   const work = lost ? `, ${duration(lost)} of work rolled back` : "";
   const who = first.programs.join(" and ") || "sessions that the log does not name";

@@ -9,21 +9,6 @@ const slower = (spec: WindowSpec): number | false => {
   return ms === false ? false : Math.max(ms, 5000);
 };
 
-/** Patterns of deadlocks in a window. */
-export const patternsQuery = (server: number, spec: WindowSpec) =>
-  queryOptions({
-    queryKey: ["deadlocks", server, spec],
-    queryFn: ({ signal }) =>
-      ask(
-        client.GET("/api/v1/servers/{server_id}/deadlocks", {
-          params: { path: { server_id: server }, query: windowQuery(spec) },
-          signal,
-        }),
-      ),
-    meta: { againMs: slower(spec) },
-    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
-  });
-
 /** One pattern with its deadlocks. */
 export const patternQuery = (server: number, pattern: string, spec: WindowSpec) =>
   queryOptions({

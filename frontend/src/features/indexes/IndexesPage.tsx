@@ -14,6 +14,8 @@ import { Ddl } from "../../ui/Ddl";
 import type { IndexesSearch } from "./indexes.route";
 import { indexesQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 
 interface Props {
   readonly server: number;
@@ -25,7 +27,7 @@ const KINDS: Readonly<Record<string, string>> = INDEX_FINDINGS;
 
 /** Indexes of a server: what would help, what could go, and whose statistics are behind. */
 export const IndexesPage = ({ server, search, onSearch }: Props) => {
-  const indexes = useQuery(indexesQuery(server, windowOf(search), search.database ?? ""));
+  const indexes = useQuery(indexesQuery(server, windowOf(search), search.database ?? "", search.pick ?? []));
   const found = indexes.data;
   if (!found)
     return (
@@ -67,7 +69,9 @@ export const IndexesPage = ({ server, search, onSearch }: Props) => {
         : {found.indexes} indexes of {found.tables} tables, {bytes(found.index_bytes)}. Its counters of use run{" "}
         {since === null ? "since the server was made" : `since ${when(since)}`}; a replica counts for itself.
       </p>
-      <h2 className="border-strong border-b font-semibold">Suggested indexes</h2>
+      <h2 className="border-strong border-b font-semibold">
+        Suggested indexes{search.pick?.length ? ", for the statements inside the trail" : ""}
+      </h2>
       {found.proposals.length ? (
         found.proposals.map((one) => <Proposal key={one.ddl} one={one} server={server} />)
       ) : (
@@ -82,7 +86,9 @@ export const IndexesPage = ({ server, search, onSearch }: Props) => {
           Not proposed: {one.sentence}
         </p>
       ))}
-      <h2 className="border-strong mt-4 border-b font-semibold">Unused, duplicate, or with stale statistics</h2>
+      <h2 className="border-strong mt-4 border-b font-semibold">
+        Unused, duplicate, or with stale statistics{search.pick?.length ? ", in the whole database" : ""}
+      </h2>
       {found.findings.length ? (
         <Findings found={found.findings} />
       ) : (
@@ -92,22 +98,42 @@ export const IndexesPage = ({ server, search, onSearch }: Props) => {
   );
 };
 
+type Finding = Schemas["IndexesOut"]["findings"][number];
+
+const FINDINGS: Column<Finding>[] = [
+  {
+    ...{ id: "kind", heading: "what", value: (one: Finding) => KINDS[one.kind] ?? one.kind },
+    show: (one) => <b className="font-semibold">{KINDS[one.kind] ?? one.kind}</b>,
+  },
+  { id: "table", heading: "table", value: (one) => one.table },
+  { id: "index", heading: "index", optional: true, value: (one) => one.index },
+  {
+    ...{ id: "why", heading: "why", wide: true, value: (one: Finding) => one.sentence },
+    show: (one) => <span className="whitespace-normal">{one.sentence}</span>,
+  },
+  {
+    ...{ id: "size", heading: "size", align: "right" as const, value: (one: Finding) => one.bytes || null },
+    show: (one) => (one.bytes ? bytes(one.bytes) : ""),
+  },
+  {
+    ...{ id: "next", heading: "next step", value: (one: Finding) => one.next_step },
+    show: (one) => (
+      <div className="w-96 whitespace-normal">
+        <Ddl text={one.next_step} />
+      </div>
+    ),
+  },
+];
+
 const Findings = ({ found }: { readonly found: Schemas["IndexesOut"]["findings"] }) => (
-  <table className="font-condensed w-full">
-    <tbody>
-      {found.map((one) => (
-        <tr key={`${one.kind} ${one.table} ${one.index}`} className="border-line border-b align-top">
-          <td className="w-36 py-1 font-semibold">{KINDS[one.kind] ?? one.kind}</td>
-          <td className="w-40 py-1">{one.table}</td>
-          <td className="py-1 pr-4">{one.sentence}</td>
-          <td className="w-20 py-1 text-right whitespace-nowrap">{one.bytes ? bytes(one.bytes) : ""}</td>
-          <td className="w-96 py-1 pl-4">
-            <Ddl text={one.next_step} />
-          </td>
-        </tr>
-      ))}
-    </tbody>
-  </table>
+  <DataTable
+    id="index-findings"
+    label="indexes and statistics"
+    columns={FINDINGS}
+    rows={found}
+    rowKey={(one) => `${one.kind} ${one.table} ${one.index}`}
+    sort={{ by: "size", descending: true }}
+  />
 );
 
 function sentence(found: Schemas["IndexesOut"]): string {

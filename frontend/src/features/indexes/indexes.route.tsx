@@ -12,7 +12,11 @@ export const indexesRoute = createRoute({
   getParentRoute: () => server,
   path: "indexes",
   ...own(OWN),
-  staticData: { title: "Indexes", nav: { place: "Statements", label: "indexes", key: "i" } },
+  staticData: {
+    title: "Indexes",
+    narrows: ["statement", "user", "database", "tables"],
+    nav: { place: "Statements", label: "indexes", key: "i" },
+  },
   component: showing(
     lazyRouteComponent(() => import("./IndexesPage"), "IndexesPage"),
     () => ({ server: useServer().server, search: useView(OWN), onSearch: useChange<IndexesSearch>() }),

@@ -19,6 +19,11 @@ export const Explanation = ({ wait, server }: Props) => (
           who holds whom
         </Link>
       ) : null}
+      {wait.wait_type === "IO" ? (
+        <Link to="/servers/$server/split" params={{ server: String(server) }} className="text-accent underline">
+          more reads, or slower ones
+        </Link>
+      ) : null}
     </p>
     <details className="mt-1">
       <summary className="hover:text-accent cursor-pointer">usual causes, and what it rules out</summary>

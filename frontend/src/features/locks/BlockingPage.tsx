@@ -3,7 +3,6 @@ import { Link, useNavigate } from "@tanstack/react-router";
 import { useMemo } from "react";
 
 import type { Schemas } from "../../api/client";
-import { ExportMenu } from "../../charts/ExportMenu";
 import { Lanes } from "../../charts/Lanes";
 import { clock, stamp, present, when } from "../../lib/time";
 import { count, duration, plural } from "../../lib/units";
@@ -26,6 +25,8 @@ import { readKey } from "../../charts/sessions";
 import { blockingQuery, chainsQuery, lanesQuery } from "./queries";
 import { StatementLink, TapeLink } from "../../shell/SessionLinks";
 import { AnswerState } from "../../ui/Answer";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import type { BlockingSearch } from "./locks.route";
 
 interface Props {
@@ -247,79 +248,61 @@ const LinkRow = ({
   );
 };
 
-const Episodes = ({
-  found,
-  chosen,
-  onSearch,
-}: {
+interface EpisodesProps {
   readonly found: Schemas["BlockingOut"];
   readonly chosen: string;
   readonly onSearch: (change: Partial<BlockingSearch>) => void;
-}) => (
+}
+
+const Episodes = ({ found, chosen, onSearch }: EpisodesProps) => (
   <section aria-label="Chains of this window" className="min-w-0">
-    <h2 className="border-strong flex items-baseline justify-between border-b font-semibold">
-      Chains of this window
-      <ExportMenu
-        name="blocking chains"
-        table={() => ({
-          columns: ["start", "end", "root", "pid", "state", "lost_s", "waiters", "depth", "object"],
-          rows: found.episodes.map((one) => [
-            new Date(one.start).toISOString(),
-            new Date(one.end).toISOString(),
-            rootWords(one),
-            one.pid,
-            one.state,
-            one.lost_s,
-            one.waiters,
-            one.depth,
-            one.held?.object ?? null,
-          ]),
-        })}
-      />
-    </h2>
-    <table className="font-condensed w-full">
-      <thead className="text-muted text-left text-sm">
-        <tr>
-          <th className="pr-3 font-normal">from</th>
-          <th className="pr-3 font-normal">root</th>
-          <th className="pr-3 font-normal">state</th>
-          <th className="pr-3 text-right font-normal">time lost</th>
-          <th className="pr-3 text-right font-normal">blocked</th>
-          <th className="pr-3 text-right font-normal">depth</th>
-          <th className="font-normal">lock on</th>
-        </tr>
-      </thead>
-      <tbody>
-        {found.episodes.map((one) => (
-          <tr
-            key={episodeKey(one)}
-            className={`border-line border-b ${episodeKey(one) === chosen ? "bg-raised" : "hover:bg-raised"}`}
-          >
-            <td className="pr-3 whitespace-nowrap">
-              <button
-                type="button"
-                aria-pressed={episodeKey(one) === chosen}
-                className="hover:text-accent underline decoration-dotted"
-                onClick={() => onSearch({ root: episodeKey(one), at: String(one.worst) })}
-              >
-                {stamp(one.start)}
-              </button>
-            </td>
-            <td className="max-w-56 truncate pr-3" title={rootWords(one)}>
-              {rootWords(one)}
-            </td>
-            <td className="pr-3 whitespace-nowrap">{one.state}</td>
-            <td className="pr-3 text-right whitespace-nowrap">{duration(1000 * one.lost_s)}</td>
-            <td className="pr-3 text-right">{one.waiters}</td>
-            <td className="pr-3 text-right">{one.depth}</td>
-            <td className="whitespace-nowrap">{one.held?.object ?? "not known"}</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <h2 className="border-strong border-b font-semibold">Chains of this window</h2>
+    <DataTable
+      id="chains"
+      label="blocking chains"
+      columns={EPISODES}
+      rows={found.episodes}
+      rowKey={episodeKey}
+      sort={{ by: "lost", descending: true }}
+      current={(one) => episodeKey(one) === chosen}
+      mark={(one) => (episodeKey(one) === chosen ? "bg-raised" : undefined)}
+      link={(one, words, className) => (
+        <button
+          type="button"
+          aria-pressed={episodeKey(one) === chosen}
+          className={`${className} max-w-full text-left`}
+          onClick={() => onSearch({ root: episodeKey(one), at: String(one.worst) })}
+        >
+          {words}
+        </button>
+      )}
+    />
     {found.more ? <p className="text-muted text-sm">and {found.more} shorter ones.</p> : null}
   </section>
 );
+
+type Episode = Schemas["EpisodeOut"];
+
+const EPISODES: Column<Episode>[] = [
+  { id: "from", heading: "from", value: (one) => one.start, show: (one) => stamp(one.start) },
+  { id: "to", heading: "to", optional: true, value: (one) => one.end, show: (one) => stamp(one.end) },
+  { id: "root", heading: "root", wide: true, value: rootWords, say: rootWords },
+  { id: "pid", heading: "pid", optional: true, align: "right", value: (one) => one.pid },
+  { id: "state", heading: "state", value: (one) => one.state },
+  {
+    ...{ id: "lost", heading: "time lost", align: "right" as const },
+    value: (one) => 1000 * one.lost_s,
+    show: (one) => duration(1000 * one.lost_s),
+  },
+  { id: "blocked", heading: "blocked", align: "right", value: (one) => one.waiters },
+  { id: "depth", heading: "depth", align: "right", value: (one) => one.depth },
+  {
+    id: "object",
+    heading: "lock on",
+    value: (one) => one.held?.object ?? null,
+    show: (one) => one.held?.object ?? "not known",
+  },
+];
 
 const Lost = ({ found }: { readonly found: Schemas["BlockingOut"] }) => (
   <section aria-label="Time lost" className="min-w-0">

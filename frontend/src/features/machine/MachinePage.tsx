@@ -4,17 +4,16 @@ import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { machineQuery, serversQuery } from "../../api/queries";
-import { ExportMenu } from "../../charts/ExportMenu";
-import type { Table } from "../../ui/tableFile";
 import { Tracks } from "../../charts/Tracks";
 import { machineTracks } from "../../charts/machineTracks";
 import { stamp, present } from "../../lib/time";
-import { figure } from "../../lib/figure";
-import { bytes, duration, sessions, share } from "../../lib/units";
+import { bytes, duration } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
 import { coresToTry } from "./model";
 import { diskQuery, tablesQuery, whatIfQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
+import { DataTable } from "../../ui/table/DataTable";
+import { CORES, NEIGHBOURS, PROCESSES, tableColumns } from "./columns";
 
 interface Props {
   readonly server: number;
@@ -29,11 +28,26 @@ export const MachinePage = ({ server, search }: Props) => {
   const tables = useQuery(tablesQuery(server, spec));
   return (
     <div className="px-6 pt-2 pb-6">
-      <h1 className="text-base font-semibold">{disk.data?.sentence ?? "Machine, disk and tables"}</h1>
+      <div className="flex items-baseline justify-between gap-4">
+        <h1 className="text-base font-semibold">{disk.data?.sentence ?? "Machine, disk and tables"}</h1>
+        <span className="flex shrink-0 gap-4 text-sm">
+          <Link to="/servers/$server/split" params={{ server: String(server) }} className="text-accent hover:underline">
+            more reads, or slower ones
+          </Link>
+          <Link
+            to="/servers/$server/load"
+            params={{ server: String(server) }}
+            search={{ by: "read" } as never}
+            className="text-accent hover:underline"
+          >
+            whose reads
+          </Link>
+        </span>
+      </div>
       <AnswerState of={disk} what="the disk" />
       <AnswerState of={machine} what="the machine" />
       <AnswerState of={tables} what="tables" />
-      <div className="mt-1 grid grid-cols-[minmax(0,1fr)_264px] gap-5">
+      <div className="mt-1 grid grid-cols-[minmax(0,1fr)_300px] gap-5">
         <div className={machine.isPlaceholderData ? "opacity-50" : ""}>
           {machine.data && machine.data.processes_at !== null ? (
             <Tracks
@@ -68,19 +82,14 @@ const Processes = ({ machine }: { readonly machine: Schemas["MachineOut"] | unde
   machine && machine.processes_at !== null ? (
     <section className="text-[13px]">
       <h2 className="font-semibold">Busiest processes at {stamp(machine.processes_at)}</h2>
-      <table className="font-condensed w-full">
-        <tbody>
-          {machine.processes.map((one) => (
-            <tr key={`${one.name}${one.pid ?? ""}`} className="border-line border-b">
-              <td className="truncate">
-                {one.name} {one.pid === null ? "" : <span className="text-muted">{one.pid}</span>}
-              </td>
-              <td className="text-right">{one.cpu.toFixed(2)} cores</td>
-              <td className="text-muted text-right">{bytes(one.memory)}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <DataTable
+        id="processes"
+        label="busiest processes"
+        columns={PROCESSES}
+        rows={machine.processes}
+        rowKey={(one) => `${one.name} ${one.pid ?? ""}`}
+        sort={{ by: "cpu", descending: true }}
+      />
       {machine.memory_total === null ? null : (
         <p className="text-muted mt-1">
           memory {bytes(machine.series.memory_used?.findLast((v) => v !== null) ?? 0)} of {bytes(machine.memory_total)}
@@ -96,31 +105,19 @@ const Neighbours = ({ disk }: { readonly disk: Schemas["DiskOut"] | undefined })
     <h2 className="border-strong border-b font-semibold">
       {disk?.storage ? `Who loads the disk ${disk.storage}` : "Who loads the disk"}
     </h2>
-    <table className="font-condensed w-full">
-      <tbody>
-        {disk?.servers.map((one) => (
-          <tr key={one.id} className="border-line border-b">
-            <td>
-              <Link
-                to="/servers/$server/machine"
-                params={{ server: String(one.id) }}
-                className="text-accent hover:underline"
-              >
-                {one.name}
-              </Link>
-            </td>
-            <td className="w-40">
-              <svg width="150" height="10" aria-hidden="true">
-                <rect width={150 * (one.share ?? 0)} height="10" fill="var(--data_io)" />
-              </svg>
-            </td>
-            <td className="text-right">{one.share === null ? "not read" : share(one.share)}</td>
-            <td className="text-right">{figure(one.reads, "per_s")} reads</td>
-            <td className="text-right">{figure(one.writes, "per_s")} writes</td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    <DataTable
+      id="disk"
+      label="who loads the disk"
+      columns={NEIGHBOURS}
+      rows={disk?.servers ?? []}
+      rowKey={(one) => String(one.id)}
+      sort={{ by: "share", descending: true }}
+      link={(one, words, className) => (
+        <Link to="/servers/$server/machine" params={{ server: String(one.id) }} className={className}>
+          {words}
+        </Link>
+      )}
+    />
     {disk && disk.storage === "" ? (
       <p className="text-muted text-sm">
         Servers whose settings name the same disk are shown together here; this one names none.
@@ -159,28 +156,15 @@ const WhatIf = ({ server, search }: Props) => {
       {found.error ? <p className="text-muted py-1">No estimate: {found.error.message}</p> : null}
       {found.data ? (
         <>
-          <table className="font-condensed w-full">
-            <thead className="text-muted text-left text-sm">
-              <tr>
-                <th className="font-normal">cores</th>
-                <th className="text-right font-normal">on a core</th>
-                <th className="text-right font-normal">queueing for one</th>
-                <th className="text-right font-normal">overloaded</th>
-              </tr>
-            </thead>
-            <tbody>
-              {found.data.rows.map((row) => (
-                <tr key={row.cores} className={row.cores === found.data.cores_now ? "font-semibold" : ""}>
-                  <td>
-                    {row.cores} {row.cores === found.data.cores_now ? "(now)" : ""}
-                  </td>
-                  <td className="text-right">{sessions(row.running)}</td>
-                  <td className="text-right">{row.queueing === null ? "grows without end" : sessions(row.queueing)}</td>
-                  <td className="text-right">{share(row.overloaded)} of the time</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+          <DataTable
+            id="cores"
+            label="this load on other numbers of cores"
+            columns={CORES}
+            rows={found.data.rows.map((row) => ({ ...row, now: row.cores === found.data.cores_now }))}
+            rowKey={(row) => String(row.cores)}
+            sort={{ by: "cores", descending: false }}
+            mark={(row) => (row.now ? "font-semibold" : undefined)}
+          />
           <details className="text-muted text-sm">
             <summary className="hover:text-accent cursor-pointer">assumptions</summary>
             <ul className="list-disc pl-4">
@@ -195,21 +179,6 @@ const WhatIf = ({ server, search }: Props) => {
   );
 };
 
-/** A row per table and index, rates per second. */
-export const tablesTable = (tables: Schemas["TablesOut"]): Table => ({
-  columns: ["table", "index", "blocks_read", "blocks_hit", "share", "rows_read", "rows_written", "size_bytes"],
-  rows: tables.tables.map((one) => [
-    one.table,
-    one.index,
-    one.reads,
-    one.hits,
-    one.share,
-    one.rows_read,
-    one.rows_written,
-    one.size_bytes,
-  ]),
-});
-
 const Tables = ({ server, tables }: { readonly server: number; readonly tables: Schemas["TablesOut"] | undefined }) => (
   <section className="mt-4">
     <h2 className="flex gap-2 font-semibold">
@@ -217,56 +186,19 @@ const Tables = ({ server, tables }: { readonly server: number; readonly tables: 
       {tables && tables.covered_ms > 0 ? (
         <span className="text-muted grow font-normal"> · counted over {duration(tables.covered_ms)}</span>
       ) : null}
-      {tables ? <ExportMenu name="tables" table={() => tablesTable(tables)} /> : null}
     </h2>
     {tables && tables.tables.length === 0 ? (
       <p className="text-muted">Nothing was counted in this window: tables are read once a minute.</p>
     ) : null}
-    <table className="font-condensed w-full">
-      <thead>
-        <tr className="border-strong text-muted border-b text-left text-sm">
-          <th className="font-normal">table, index</th>
-          <th className="text-right font-normal">blocks read</th>
-          <th className="text-right font-normal">of all</th>
-          <th className="text-right font-normal">buffer hits</th>
-          <th className="text-right font-normal">rows read</th>
-          <th className="text-right font-normal">rows written</th>
-          <th className="text-right font-normal">size</th>
-          <th className="pl-6 font-normal">statements that name it, by what they read</th>
-        </tr>
-      </thead>
-      <tbody>
-        {tables?.tables.map((one) => (
-          <tr key={`${one.table} ${one.index}`} className="border-line border-b align-top">
-            <td>
-              {one.index ? <span className="text-muted">{one.table} · </span> : null}
-              {one.index || one.table}
-            </td>
-            <td className="text-right">{figure(one.reads, "per_s")}</td>
-            <td className="text-right">{share(one.share)}</td>
-            <td className="text-right">{one.hit_share === null ? "–" : share(one.hit_share)}</td>
-            <td className="text-right">{figure(one.rows_read, "per_s")}</td>
-            <td className="text-right">{figure(one.rows_written, "per_s")}</td>
-            <td className="text-right">{bytes(one.size_bytes)}</td>
-            <td className="max-w-[420px] pl-6">
-              {one.statements.map((statement) => (
-                <Link
-                  key={statement.query_id}
-                  to="/servers/$server/statements/$query"
-                  params={{ server: String(server), query: statement.query_id }}
-                  title={statement.label}
-                  className="hover:text-accent block truncate font-mono text-xs leading-6"
-                >
-                  {statement.reads === 0 && statement.reading > 0
-                    ? `under way, ${share(statement.reading)} of the time reading: `
-                    : `${figure(statement.reads, "per_s")} `}
-                  {statement.label}
-                </Link>
-              ))}
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
+    {tables?.tables.length ? (
+      <DataTable
+        id="tables"
+        label="tables and indexes"
+        columns={tableColumns(server)}
+        rows={tables.tables}
+        rowKey={(one) => `${one.table} ${one.index}`}
+        sort={{ by: "reads", descending: true }}
+      />
+    ) : null}
   </section>
 );

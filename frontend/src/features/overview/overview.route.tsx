@@ -1,18 +1,13 @@
 import { createRoute, lazyRouteComponent } from "@tanstack/react-router";
 
-import { word, type SearchOf } from "../../lib/search";
-import { type Base, type WindowSpec } from "../../lib/view";
+import type { WindowSpec } from "../../lib/view";
 import { OverviewFrame } from "../../shell/OverviewFrame";
 import { inside } from "../../shell/routes";
-import { own, preloading, useChange, useParam, useView } from "../../shell/screen";
+import { own, preloading, useParam, useView } from "../../shell/screen";
 
 const HOUR: WindowSpec = { last: 3600 };
 
-const INDICATORS = { figure: word };
-export type IndicatorsSearch = Base & SearchOf<typeof INDICATORS>;
-
 const GroupPage = lazyRouteComponent(() => import("./GroupPage"), "GroupPage");
-const IndicatorsPage = lazyRouteComponent(() => import("./IndicatorsPage"), "IndicatorsPage");
 
 export const groupRoute = createRoute({
   getParentRoute: () => inside,
@@ -28,19 +23,4 @@ export const groupRoute = createRoute({
       </OverviewFrame>
     );
   }, preloading(GroupPage)),
-});
-
-export const indicatorsRoute = createRoute({
-  getParentRoute: () => inside,
-  path: "/indicators",
-  ...own(INDICATORS),
-  staticData: { title: "Indicators", nav: { place: "", label: "Indicators" } },
-  component: Object.assign(function Indicators() {
-    const search = useView(INDICATORS);
-    return (
-      <OverviewFrame title="Indicators" search={search} usual={HOUR}>
-        <IndicatorsPage search={search} onSearch={useChange<IndicatorsSearch>()} />
-      </OverviewFrame>
-    );
-  }, preloading(IndicatorsPage)),
 });

@@ -1,4 +1,4 @@
-import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { queryOptions } from "@tanstack/react-query";
 
 import { ask, client } from "../../api/client";
 import { refreshMs, windowQuery } from "../../api/window";
@@ -15,14 +15,4 @@ export const groupQuery = (name: string, spec: WindowSpec) =>
       ask(client.GET("/api/v1/groups/{name}", { params: { path: { name }, query: windowQuery(spec) }, signal })),
     meta: { againMs: slower(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === name ? old : undefined),
-  });
-
-/** The user's chosen indicators of all servers. */
-export const indicatorsQuery = (spec: WindowSpec) =>
-  queryOptions({
-    queryKey: ["indicators", spec],
-    queryFn: ({ signal }) =>
-      ask(client.GET("/api/v1/indicators", { params: { query: { ...windowQuery(spec), buckets: 60 } }, signal })),
-    meta: { againMs: slower(spec) },
-    placeholderData: keepPreviousData,
   });

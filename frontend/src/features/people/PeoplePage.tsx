@@ -9,6 +9,8 @@ import { Dialog } from "../../ui/Dialog";
 import { AddPerson } from "./AddPerson";
 import { peopleQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 
 type Person = Schemas["PersonOut"];
 const ROLES = ["viewer", "operator", "admin"] as const;
@@ -38,28 +40,15 @@ export const PeoplePage = ({ self }: { readonly self: string }) => {
         </p>
         <AnswerState of={people} what="the people" />
         {change.error ? <Failure title="Nothing was changed" detail={change.error.message} /> : null}
-        <table className="w-full text-left">
-          <thead className="text-muted font-condensed border-strong border-b text-sm">
-            <tr>
-              <th className="py-1 font-normal">name</th>
-              <th className="font-normal">role</th>
-              <th className="font-normal">may run statements</th>
-              <th className="font-normal">last sign-in</th>
-              <th className="font-normal">account</th>
-            </tr>
-          </thead>
-          <tbody>
-            {(people.data ?? []).map((one) => (
-              <PersonRow
-                key={one.id}
-                one={one}
-                self={one.username === self}
-                onChange={(body) => change.mutate({ id: one.id, ...body })}
-                onReset={() => setResetting(one)}
-              />
-            ))}
-          </tbody>
-        </table>
+        <DataTable
+          id="people"
+          label="people"
+          columns={columnsOf(self, (id, body) => change.mutate({ id, ...body }), setResetting)}
+          rows={people.data ?? []}
+          rowKey={(one) => String(one.id)}
+          sort={{ by: "name", descending: false }}
+          mark={(one) => (one.active ? undefined : "text-muted")}
+        />
       </section>
       <AddPerson />
       <ResetDialog person={resetting} onClose={() => setResetting(null)} />
@@ -67,52 +56,72 @@ export const PeoplePage = ({ self }: { readonly self: string }) => {
   );
 };
 
-interface RowProps {
-  readonly one: Person;
-  readonly self: boolean;
-  readonly onChange: (body: Partial<Schemas["PersonBody"]>) => void;
-  readonly onReset: () => void;
-}
-
-const PersonRow = ({ one, self, onChange, onReset }: RowProps) => (
-  <tr className={`border-line border-b ${one.active ? "" : "text-muted"}`}>
-    <td className="py-1">
-      {one.username}
-      {self ? <span className="text-muted text-sm"> (you)</span> : null}
-    </td>
-    <td>
+const columnsOf = (
+  self: string,
+  onChange: (id: number, body: Partial<Schemas["PersonBody"]>) => void,
+  onReset: (person: Person) => void,
+): Column<Person>[] => [
+  {
+    ...{ id: "name", heading: "name", value: (one: Person) => one.username },
+    show: (one) => (
+      <>
+        {one.username}
+        {one.username === self ? <span className="text-muted text-sm"> (you)</span> : null}
+      </>
+    ),
+  },
+  {
+    ...{ id: "role", heading: "role", value: (one: Person) => ROLES.indexOf(one.role) },
+    show: (one) => (
       <select
         aria-label={`role of ${one.username}`}
         value={one.role}
         className="bg-raised border-line border px-1"
-        onChange={(event) => onChange({ role: ROLES.find((role) => role === event.target.value) ?? null })}
+        onChange={(event) => onChange(one.id, { role: ROLES.find((role) => role === event.target.value) ?? null })}
       >
         {ROLES.map((role) => (
           <option key={role}>{role}</option>
         ))}
       </select>
-    </td>
-    <td>
+    ),
+  },
+  {
+    ...{ id: "run", heading: "may run statements", value: (one: Person) => (one.may_run ? 1 : 0) },
+    show: (one) => (
       <label className="flex items-center gap-1">
         <input
           type="checkbox"
           aria-label={`${one.username} may run statements on watched servers`}
           checked={one.may_run}
           disabled={one.role === "viewer"}
-          onChange={(event) => onChange({ may_run: event.target.checked })}
+          onChange={(event) => onChange(one.id, { may_run: event.target.checked })}
         />
         {one.may_run && one.role !== "viewer" ? "yes" : "no"}
       </label>
-    </td>
-    <td>{one.last_sign_in ? when(Date.parse(one.last_sign_in)) : "never"}</td>
-    <td className="flex gap-2 py-1">
-      <Button onClick={onReset}>new password …</Button>
-      {self ? null : (
-        <Button onClick={() => onChange({ active: !one.active })}>{one.active ? "switch off" : "switch on"}</Button>
-      )}
-    </td>
-  </tr>
-);
+    ),
+  },
+  {
+    ...{
+      id: "last",
+      heading: "last sign-in",
+      value: (one: Person) => (one.last_sign_in ? Date.parse(one.last_sign_in) : null),
+    },
+    show: (one) => (one.last_sign_in ? when(Date.parse(one.last_sign_in)) : "never"),
+  },
+  {
+    ...{ id: "account", heading: "account", value: (one: Person) => (one.active ? "on" : "off") },
+    show: (one) => (
+      <span className="flex gap-2 py-1">
+        <Button onClick={() => onReset(one)}>new password …</Button>
+        {one.username === self ? null : (
+          <Button onClick={() => onChange(one.id, { active: !one.active })}>
+            {one.active ? "switch off" : "switch on"}
+          </Button>
+        )}
+      </span>
+    ),
+  },
+];
 
 const ResetDialog = ({ person, onClose }: { readonly person: Person | null; readonly onClose: () => void }) => {
   const [password, setPassword] = useState("");

@@ -2,6 +2,9 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
 import { ExportMenu } from "../../charts/ExportMenu";
+import { InDeadlocks } from "../../shell/InDeadlocks";
+import { useView } from "../../shell/screen";
+import { windowOf } from "../../lib/view";
 import { saveFile } from "../../ui/tableFile";
 import { duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
@@ -20,6 +23,7 @@ interface Props {
 
 /** One plan as a ledger: where the time went, and what is suspected. */
 export const PlanPage = ({ planKey, onAgainst }: Props) => {
+  const search = useView({});
   const found = useQuery(planQuery(planKey));
   const recent = useQuery(recentPlansQuery);
   const known = found.data !== undefined && found.data.server !== null;
@@ -81,6 +85,9 @@ export const PlanPage = ({ planKey, onAgainst }: Props) => {
         <Ledger plan={withProposals(plan, proposed.data?.proposals ?? [])} />
       </div>
       {plan.server === null ? null : <Proposals planKey={planKey} />}
+      {plan.server === null || plan.query_id === null ? null : (
+        <InDeadlocks server={plan.server} query={plan.query_id} spec={windowOf(search)} />
+      )}
     </div>
   );
 };

@@ -1,58 +1,70 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
-import { TriangleAlert } from "lucide-react";
-import { Suspense, lazy, useState } from "react";
+import { Suspense, lazy, useMemo, useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { serversQuery } from "../../api/queries";
-import { KIND_WORDS, isKind } from "../../charts/kinds";
-import { ExportMenu } from "../../charts/ExportMenu";
-import { Spark } from "../../charts/Spark";
-import { duration, sessions } from "../../lib/units";
+import { duration } from "../../lib/units";
+import { windowOf } from "../../lib/view";
+import { INDICATORS } from "../../lib/words/indicators";
+import { AnswerState } from "../../ui/Answer";
 import { Button } from "../../ui/Button";
 import { Choice } from "../../ui/Choice";
 import { Failure } from "../../ui/Failure";
-import { type Order, ordered, serversTable } from "./model";
-import { AnswerState } from "../../ui/Answer";
+import { DataTable, isShown, readSort, writeSort } from "../../ui/table/DataTable";
+import { useLayouts } from "../../ui/table/layouts";
+import { serverColumns } from "./columns";
+import { INDICATOR_NAMES, MOST_SERVERS, indicatorsQuery, isIndicator } from "./indicators";
+import type { ServersSearch } from "./servers.route";
 
 const ConnectDialog = lazy(() => import("./ConnectDialog").then((m) => ({ default: m.ConnectDialog })));
+const OneFigure = lazy(() => import("./OneFigure").then((m) => ({ default: m.OneFigure })));
 
-const ORDERS = [
-  { value: "trouble", label: "trouble" },
-  { value: "load", label: "load" },
-  { value: "name", label: "name" },
-] as const;
+interface Props {
+  readonly canConnect: boolean;
+  readonly search: ServersSearch;
+  readonly onSearch: (change: Partial<ServersSearch>) => void;
+}
 
-/** All servers, those in trouble first: what is wrong, load now and lately, group, freshness. */
-export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) => {
+/** All servers, those in trouble first: what is wrong, load now and in the window, and the indicators one wants to see. */
+export const ServersPage = ({ canConnect, search, onSearch }: Props) => {
   const servers = useQuery(serversQuery);
   const [connecting, setConnecting] = useState<boolean | null>(null); // null: not yet asked for
-  const [order, setOrder] = useState<Order>("trouble");
   const [containing, setContaining] = useState("");
   const every = servers.data?.servers ?? [];
-  const all = ordered(every, order).filter((one) => `${one.name} ${one.group}`.includes(containing));
+  const all = every.filter((one) => `${one.name} ${one.group}`.includes(containing));
+  const { indicators, onSight } = useIndicators(all, search);
+  const columns = useMemo(() => serverColumns(indicators.data), [indicators.data]);
+  const shown = isIndicator(search.figure) ? search.figure : null;
   return (
-    <div className="mx-auto max-w-[1280px] px-6 py-5">
-      <div className="mb-3 flex items-baseline justify-between">
-        <h1 className="text-lg font-semibold">Servers</h1>
-        <span className="flex items-baseline gap-4">
-          {every.length > 8 ? (
-            <input
-              value={containing}
-              placeholder="name or group"
-              aria-label="only servers whose name or group contains"
-              onChange={(event) => setContaining(event.target.value)}
-              className="border-line bg-raised border px-2"
-            />
-          ) : null}
-          <ExportMenu name="servers" table={() => serversTable(all)} />
+    <div className="flex h-full min-h-0 flex-col px-6 py-3">
+      <div className="mb-1 flex items-baseline justify-end gap-4">
+        {every.length > 8 ? (
+          <input
+            value={containing}
+            placeholder="name or group"
+            aria-label="only servers whose name or group contains"
+            onChange={(event) => setContaining(event.target.value)}
+            className="border-line bg-raised border px-2"
+          />
+        ) : null}
+        {every.length > 0 ? (
           <span className="text-muted text-sm">
-            sorted by <Choice label="sorted by" value={order} options={ORDERS} onChange={setOrder} />
+            on one chart:{" "}
+            <Choice
+              label="indicator of all servers on one chart"
+              value={shown ?? ""}
+              options={[
+                { value: "", label: "none" },
+                ...INDICATOR_NAMES.map((name) => ({ value: name, label: INDICATORS[name] })),
+              ]}
+              onChange={(figure) => onSearch({ figure })}
+            />
           </span>
-          {canConnect ? <Button onClick={() => setConnecting(true)}>connect a server</Button> : null}
-        </span>
+        ) : null}
+        {canConnect ? <Button onClick={() => setConnecting(true)}>connect a server</Button> : null}
       </div>
       <AnswerState of={servers} what="the servers" />
+      {every.length > 0 ? <AnswerState of={indicators} what="load and indicators" /> : null}
       <CollectorNotice servers={servers.data} />
       {servers.data && every.length === 0 ? (
         <p className="text-muted">
@@ -60,116 +72,42 @@ export const ServersPage = ({ canConnect }: { readonly canConnect: boolean }) =>
           {canConnect ? "Connect the first one with the button above." : "An admin can connect one."}
         </p>
       ) : null}
-      {all.length > 0 ? (
-        <table className="font-condensed w-full">
-          <thead>
-            <tr className="border-strong text-muted border-b text-left text-sm">
-              <th className="py-1 font-normal">server</th>
-              <th className="font-normal">state</th>
-              <th className="font-normal">group</th>
-              <th className="font-normal">last minute</th>
-              <th className="font-normal">last 15 minutes</th>
-              <th className="pl-4 font-normal">newest sample</th>
-            </tr>
-          </thead>
-          <tbody className={servers.isPlaceholderData ? "opacity-50" : ""}>
-            {all.map((server) => (
-              <ServerRow key={server.id} server={server} />
-            ))}
-          </tbody>
-        </table>
-      ) : null}
       <Suspense fallback={null}>
+        {shown && indicators.data ? <OneFigure name={shown} found={indicators.data} /> : null}
         {connecting === null ? null : <ConnectDialog open={connecting} onClose={() => setConnecting(false)} />}
       </Suspense>
+      {all.length > 0 ? (
+        <DataTable
+          id="servers"
+          label="servers"
+          columns={columns}
+          rows={all}
+          rowKey={(one) => String(one.id)}
+          sort={readSort(search.order, "trouble")}
+          onSort={(sort) => onSearch({ order: writeSort(sort) })}
+          rowPx={54}
+          onSight={onSight}
+          className={`min-h-0 grow ${servers.isPlaceholderData ? "opacity-50" : ""}`}
+        />
+      ) : null}
     </div>
   );
 };
 
-const STATES: Readonly<Record<string, string>> = {
-  new: "waiting for the collector",
-  watching: "watched",
-  stale: "no samples lately",
-  away: "cannot be reached",
-};
-
-const ServerRow = ({ server }: { readonly server: Schemas["ServerOut"] }) => (
-  <tr className="border-line border-b align-top">
-    <td className="py-2">
-      <Link
-        to="/servers/$server/load"
-        params={{ server: String(server.id) }}
-        className="text-accent font-semibold hover:underline"
-      >
-        {server.name}
-      </Link>
-      <div className="text-muted text-sm">
-        {server.version ? `PostgreSQL ${server.version.split(" ")[0] ?? ""}, ` : ""}
-        {server.database} at {server.address}
-      </div>
-    </td>
-    <td className="py-2 pr-4">
-      <span className={server.state === "away" || server.state === "stale" ? "text-danger" : ""}>
-        {STATES[server.state] ?? server.state}
-      </span>
-      {server.state_message ? <div className="text-muted max-w-64 text-sm">{server.state_message}</div> : null}
-      {server.trouble_words && !server.state_message ? (
-        <div className="text-danger flex max-w-64 items-baseline gap-1 text-sm font-semibold">
-          <TriangleAlert size={12} className="shrink-0 self-center" aria-hidden="true" />
-          {server.trouble_words}
-        </div>
-      ) : null}
-    </td>
-    <td className="py-2 pr-4 text-sm">
-      {server.group ? (
-        <Link to="/groups/$group" params={{ group: server.group }} className="text-accent hover:underline">
-          {server.group}
-        </Link>
-      ) : null}
-      {server.group ? <div className="text-muted">{server.role}</div> : null}
-      {server.lag_ms !== null && server.lag_ms > 1000 ? <div>lags by {duration(Math.round(server.lag_ms))}</div> : null}
-    </td>
-    <td className="py-2 pr-4">
-      {server.load_now === null ? (
-        <span className="text-muted">not sampled</span>
-      ) : (
-        <>
-          <b className="font-semibold">{sessions(server.load_now)}</b> active, {sessions(server.running_now ?? 0)}{" "}
-          running
-          {server.cores ? ` on ${server.cores} cores` : ""}
-          <div className="text-muted text-sm">
-            {server.main_wait && isKind(server.main_wait)
-              ? `mainly ${KIND_WORDS[server.main_wait]}`
-              : "no wait stands out"}
-          </div>
-        </>
-      )}
-    </td>
-    <td className="py-1">
-      <Spark
-        load={server.recent}
-        width={300}
-        height={48}
-        label={`load of ${server.name} over 15 minutes; running above the line, waiting below`}
-      />
-    </td>
-    <td className="py-2 pl-4">
-      {server.freshness_ms === null ? (
-        <span className="text-muted">older than 15 min</span>
-      ) : (
-        `${duration(Math.round(server.freshness_ms / 100) * 100)} old`
-      )}
-      {server.sample_ms_median === null ? null : (
-        <div
-          className="text-muted text-sm"
-          title={`how long the server takes to answer; 1 in 20 over ${duration(server.sample_ms_p95 ?? 0)}`}
-        >
-          takes {duration(server.sample_ms_median)}
-        </div>
-      )}
-    </td>
-  </tr>
-);
+/** Load and the indicators that are shown, of all servers or, where they are many, of those in sight. */
+function useIndicators(all: readonly Schemas["ServerOut"][], search: ServersSearch) {
+  const [sight, onSight] = useState<readonly string[]>([]);
+  const layout = useLayouts().of("servers");
+  const names = INDICATOR_NAMES.filter((name) => {
+    const column = serverColumns(undefined).find((one) => one.id === name);
+    return name === search.figure || (column && isShown(column, layout));
+  });
+  const few = all.length <= MOST_SERVERS;
+  const wanted = few ? all.map((one) => one.id) : sight.map(Number).slice(0, MOST_SERVERS);
+  const asked = wanted.toSorted((a, b) => a - b);
+  const indicators = useQuery({ ...indicatorsQuery(windowOf(search), asked, names), enabled: asked.length > 0 });
+  return { indicators, onSight };
+}
 
 const CollectorNotice = ({ servers }: { readonly servers: Schemas["ServersOut"] | undefined }) => {
   if (!servers) return null;

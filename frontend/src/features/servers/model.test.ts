@@ -1,7 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { costWords, formOf, ordered, readSpans, shareAt } from "./model";
-import type { Schemas } from "../../api/client";
+import { costWords, formOf, readSpans, shareAt } from "./model";
 
 describe("settings", () => {
   it("say what sampling costs", () => {
@@ -24,17 +23,5 @@ describe("settings", () => {
       "jsonl",
       null,
     ]);
-  });
-});
-
-describe("the order of servers", () => {
-  const server = (name: string, trouble: number, load: number | null) =>
-    ({ name, trouble, load_now: load }) as Schemas["ServerOut"];
-  const all = [server("b", 0, 5), server("a", 0, null), server("c", 9, 1)];
-
-  it("puts trouble first, then load, ties by name", () => {
-    expect(ordered(all, "trouble").map((one) => one.name)).toEqual(["c", "a", "b"]);
-    expect(ordered(all, "load").map((one) => one.name)).toEqual(["b", "c", "a"]);
-    expect(ordered(all, "name").map((one) => one.name)).toEqual(["a", "b", "c"]);
   });
 });

@@ -1,6 +1,5 @@
 // Words and checks of the settings page.
 import type { Schemas } from "../../api/client";
-import type { Table } from "../../ui/tableFile";
 
 export type Capture = Schemas["CaptureOut"];
 export type CaptureBody = Schemas["CaptureBody"];
@@ -16,38 +15,6 @@ export function costWords(share: number | null): string {
 /** What sampling would cost at another period. */
 export const shareAt = (sampleMs: number | null, periodMs: number): number | null =>
   sampleMs === null || !(periodMs > 0) ? null : sampleMs / periodMs;
-
-/** The list of servers as a table. */
-export function serversTable(servers: readonly Schemas["ServerOut"][]): Table {
-  return {
-    columns: [
-      "server",
-      "group",
-      "role",
-      "state",
-      "trouble",
-      "active",
-      "running",
-      "blocked",
-      "cores",
-      "lag_ms",
-      "freshness_ms",
-    ],
-    rows: servers.map((one) => [
-      one.name,
-      one.group,
-      one.role,
-      one.state,
-      one.trouble_words,
-      one.load_now,
-      one.running_now,
-      one.blocked_now,
-      one.cores,
-      one.lag_ms,
-      one.freshness_ms,
-    ]),
-  };
-}
 
 export const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"] as const;
 
@@ -70,14 +37,4 @@ export function readSpans(raw: readonly Readonly<Record<string, unknown>>[]): Sc
 export function formOf(name: string): "csv" | "jsonl" | null {
   if (/\.csv$/i.test(name)) return "csv";
   return /\.(jsonl|ndjson|json)$/i.test(name) ? "jsonl" : null;
-}
-
-export type Order = "trouble" | "load" | "name";
-
-/** Ties keep the order of names. */
-export function ordered(servers: readonly Schemas["ServerOut"][], order: Order): Schemas["ServerOut"][] {
-  const named = servers.toSorted((a, b) => a.name.localeCompare(b.name));
-  if (order === "name") return named;
-  const weight = (one: Schemas["ServerOut"]): number => (order === "trouble" ? one.trouble : (one.load_now ?? -1));
-  return named.sort((a, b) => weight(b) - weight(a));
 }

@@ -7,6 +7,8 @@ import { count, duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { AnswerState } from "../../ui/Answer";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import { recordingQuery, recordingsQuery } from "./queries";
 
 interface Props {
@@ -111,36 +113,47 @@ const Recorded = ({ server, id }: { readonly server: number; readonly id: number
   );
 };
 
-/** Waits by event: how often, how long in all and at most, and what they mean. */
-export const WaitTable = ({
-  waits,
-  tickMs,
-}: {
-  readonly waits: readonly Schemas["WaitSumOut"][];
+type Wait = Schemas["WaitSumOut"];
+
+interface WaitTableProps {
+  readonly waits: readonly Wait[];
   readonly tickMs: number;
-}) => (
-  <table className="font-condensed w-full">
-    <thead className="text-muted text-left text-sm">
-      <tr>
-        <th className="pr-3 font-normal">doing</th>
-        <th className="pr-3 text-right font-normal">times</th>
-        <th className="pr-3 text-right font-normal">in all, about</th>
-        <th className="pr-3 text-right font-normal">longest</th>
-        <th className="font-normal">what it means</th>
-      </tr>
-    </thead>
-    <tbody>
-      {waits.map((one) => (
-        <tr key={one.label} className="border-line border-b align-top">
-          <td className="pr-3 whitespace-nowrap">{one.label}</td>
-          <td className="pr-3 text-right">{count(one.count)}</td>
-          <td className="pr-3 text-right whitespace-nowrap">{duration(one.ticks * tickMs)}</td>
-          <td className="pr-3 text-right whitespace-nowrap">{duration(one.longest * tickMs)}</td>
-          <td className="text-sm">
-            {one.meaning} {one.hint ? <i>{one.hint}</i> : null}
-          </td>
-        </tr>
-      ))}
-    </tbody>
-  </table>
+}
+
+/** Waits by event: how often, how long in all and at most, and what they mean. */
+export const WaitTable = ({ waits, tickMs }: WaitTableProps) => (
+  <DataTable
+    id="wait-sums"
+    label="what it did, summed"
+    columns={waitColumns(tickMs)}
+    rows={waits}
+    rowKey={(one) => one.label}
+    sort={{ by: "all", descending: true }}
+  />
 );
+
+const waitColumns = (tickMs: number): Column<Wait>[] => [
+  { id: "doing", heading: "doing", value: (one) => one.label },
+  { id: "times", heading: "times", align: "right", value: (one) => one.count, show: (one) => count(one.count) },
+  {
+    ...{ id: "all", heading: "in all, about", align: "right" as const, value: (one: Wait) => one.ticks * tickMs },
+    show: (one) => duration(one.ticks * tickMs),
+  },
+  {
+    ...{ id: "longest", heading: "longest", align: "right" as const, value: (one: Wait) => one.longest * tickMs },
+    show: (one) => duration(one.longest * tickMs),
+  },
+  {
+    ...{
+      id: "meaning",
+      heading: "what it means",
+      wide: true,
+      value: (one: Wait) => `${one.meaning} ${one.hint}`.trim(),
+    },
+    show: (one) => (
+      <span className="text-sm whitespace-normal">
+        {one.meaning} {one.hint ? <i>{one.hint}</i> : null}
+      </span>
+    ),
+  },
+];

@@ -17,6 +17,8 @@ import { tapeLanes, tapeSentence } from "./tape";
 import { nowQuery, tapeQuery } from "./queries";
 import { WaitTable, useRecord } from "./Recordings";
 import { AnswerState } from "../../ui/Answer";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import type { TapeSearch } from "./sessions.route";
 
 interface Props {
@@ -167,35 +169,56 @@ interface RanProps {
   readonly onMoment: (at: number) => void;
 }
 
+type Run = Schemas["TapeOut"]["ran"][number];
+
 const Ran = ({ found, server, onMoment }: RanProps) => (
-  <table className="font-condensed w-full">
-    <tbody>
-      {found.ran
-        .slice(-60)
-        .toReversed()
-        .map((run) => (
-          <tr key={`${run.began}-${run.seen}`} className="border-line border-b">
-            <td className="pr-3 whitespace-nowrap">
-              <button type="button" className="hover:text-accent" onClick={() => onMoment(run.began)}>
-                {stamp(run.began)}
-              </button>
-            </td>
-            <td className="pr-3 text-right whitespace-nowrap">{duration(Math.max(0, run.seen - run.began))}</td>
-            <td className="max-w-0 w-4/5 truncate font-mono text-xs" title={run.statement}>
-              {run.query_id === null ? (
-                "no statement"
-              ) : (
-                <Link
-                  to="/servers/$server/statements/$query"
-                  params={{ server: String(server), query: run.query_id }}
-                  className="hover:text-accent"
-                >
-                  {run.statement || `statement ${run.query_id}`}
-                </Link>
-              )}
-            </td>
-          </tr>
-        ))}
-    </tbody>
-  </table>
+  <DataTable
+    id="ran"
+    label="statements it was seen running"
+    columns={ranColumns(server, onMoment)}
+    rows={found.ran}
+    rowKey={(run) => `${run.began}-${run.seen}`}
+    sort={{ by: "began", descending: true }}
+  />
 );
+
+const ranColumns = (server: number, onMoment: RanProps["onMoment"]): Column<Run>[] => [
+  {
+    ...{ id: "began", heading: "began", value: (run: Run) => run.began },
+    show: (run) => (
+      <button type="button" className="hover:text-accent" onClick={() => onMoment(run.began)}>
+        {stamp(run.began)}
+      </button>
+    ),
+  },
+  {
+    ...{
+      id: "took",
+      heading: "seen for",
+      align: "right" as const,
+      value: (run: Run) => Math.max(0, run.seen - run.began),
+    },
+    show: (run) => duration(Math.max(0, run.seen - run.began)),
+  },
+  {
+    ...{
+      id: "statement",
+      heading: "statement",
+      wide: true,
+      value: (run: Run) => run.statement,
+      say: (run: Run) => run.statement,
+    },
+    show: (run) =>
+      run.query_id === null ? (
+        "no statement"
+      ) : (
+        <Link
+          to="/servers/$server/statements/$query"
+          params={{ server: String(server), query: run.query_id }}
+          className="hover:text-accent font-mono text-xs"
+        >
+          {run.statement || `statement ${run.query_id}`}
+        </Link>
+      ),
+  },
+];

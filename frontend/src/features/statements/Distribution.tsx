@@ -49,16 +49,21 @@ export const Distribution = (props: Props) => {
     <div className={whole.isPlaceholderData ? "opacity-50" : ""}>
       <AnswerState of={whole} what="executions" />
       <p className="pb-1">{distributionSentence(found)}</p>
-      <div className="grid grid-cols-[minmax(0,1fr)_340px] gap-6">
-        <div className="h-full min-h-[230px]">
-          <Density
-            found={found}
-            marks={marks}
-            reading={distributionSentence(found)}
-            now={present()}
-            region={region}
-            onRegion={setRegion}
-          />
+      <div className="grid grid-cols-[minmax(0,1fr)_340px] gap-x-6">
+        <div>
+          <div className="h-[330px]">
+            <Density
+              found={found}
+              marks={marks}
+              reading={distributionSentence(found)}
+              now={present()}
+              region={region}
+              onRegion={setRegion}
+            />
+          </div>
+          <div className="grid grid-cols-3 gap-x-6">
+            <Columns of={["user", "client", "database"]} shown={shown} only={only} onOnly={onOnly} />
+          </div>
         </div>
         <Whose
           server={server}
@@ -85,11 +90,6 @@ interface WhoseProps {
 
 /** Whose the executions are, which plans they ran by, and which sessions ran them, each a step to its tape. */
 const Whose = ({ server, shown, region, only, onOnly, onAll }: WhoseProps) => {
-  const pick = (by: string, value: string): void =>
-    onOnly([...only.filter((o) => !o.startsWith(`${by}:`)), `${by}:${value}`]);
-  const columns = shown.by.filter(
-    (one) => one.by !== "session" && (one.rows.length > 1 || (one.by === "plan" && one.rows.some((row) => row.value))),
-  );
   const sessions = shown.by.find((one) => one.by === "session");
   return (
     <section aria-label="Whose executions">
@@ -108,14 +108,7 @@ const Whose = ({ server, shown, region, only, onOnly, onAll }: WhoseProps) => {
         )}
       </p>
       <OnlySteps only={only} onOnly={onOnly} />
-      {columns.map((one) => (
-        <Shares
-          key={one.by}
-          title={BY_WORDS[one.by] ?? one.by}
-          rows={one.rows}
-          onPick={(value) => pick(one.by, value)}
-        />
-      ))}
+      <Columns of={["program", "plan"]} shown={shown} only={only} onOnly={onOnly} />
       {sessions?.rows.length ? (
         <Shares
           title="session, each a link to its tape"
@@ -136,6 +129,26 @@ const Whose = ({ server, shown, region, only, onOnly, onAll }: WhoseProps) => {
     </section>
   );
 };
+
+interface ColumnsProps {
+  readonly of: readonly string[];
+  readonly shown: Schemas["DistributionOut"];
+  readonly only: readonly string[];
+  readonly onOnly: (only: string[]) => void;
+}
+
+/** Some dimensions, each ranked by time; one whose executions are all alike tells nothing and is left out. */
+const Columns = ({ of, shown, only, onOnly }: ColumnsProps) =>
+  shown.by
+    .filter(({ by, rows }) => of.includes(by) && (rows.length > 1 || (by === "plan" && rows.some((row) => row.value))))
+    .map(({ by, rows }) => (
+      <Shares
+        key={by}
+        title={BY_WORDS[by] ?? by}
+        rows={rows}
+        onPick={(value) => onOnly([...only.filter((o) => !o.startsWith(`${by}:`)), `${by}:${value}`])}
+      />
+    ));
 
 /** "booking-web 4411" of "4411 booking-web". */
 const sessionWords = (value: string): string =>
@@ -163,7 +176,7 @@ const OneByOne = ({ server, rows, title, showStatement, onAsk }: OneByOneProps) 
 };
 
 const SHARE =
-  "hover:bg-raised grid w-full min-h-6 grid-cols-[minmax(0,1fr)_50px_140px] items-center gap-2 text-left text-sm";
+  "hover:bg-raised grid w-full min-h-6 grid-cols-[minmax(0,1fr)_50px_128px] items-center gap-2 text-left text-sm";
 
 type Row = Schemas["ShareOut"];
 

@@ -4,6 +4,8 @@ import { stamp, when } from "../../lib/time";
 import { duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import { useAsk, useComparePlans, useOpenPlan } from "./asking";
 
 interface Props {
@@ -72,39 +74,52 @@ interface TableProps {
   readonly onOpen: (plan: number) => void;
 }
 
+type Plan = Schemas["PlanSeenOut"];
+
 const PlanTable = ({ statement, onOpen }: TableProps) => (
-  <table className="font-condensed w-full">
-    <thead>
-      <tr className="text-muted text-left">
-        <th className="font-normal">how it reaches its tables</th>
-        <th className="pl-3 font-normal">first seen</th>
-        <th className="pl-3 font-normal">last seen</th>
-        <th className="w-40 pl-3 font-normal">in force, of this window</th>
-        <th className="pl-3 text-right font-normal">captured</th>
-        <th className="pl-3 text-right font-normal">mean</th>
-      </tr>
-    </thead>
-    <tbody>
-      {statement.plans.map((plan) => (
-        <tr key={plan.id} className="border-line border-b">
-          <td className="max-w-0 w-1/2 truncate" title={plan.gist}>
-            <button type="button" className="text-accent hover:underline" onClick={() => onOpen(plan.id)}>
-              {plan.gist}
-            </button>
-            {plan.asked ? <span className="text-muted"> (explained, not seen in use)</span> : null}
-          </td>
-          <td className="pl-3 whitespace-nowrap">{when(plan.first)}</td>
-          <td className="pl-3 whitespace-nowrap">{when(plan.last)}</td>
-          <td className="pl-3">
-            <InForce plan={plan} start={statement.start} end={statement.end} />
-          </td>
-          <td className="pl-3 text-right">{plan.executions || ""}</td>
-          <td className="pl-3 text-right whitespace-nowrap">{plan.mean_ms === null ? "" : duration(plan.mean_ms)}</td>
-        </tr>
-      ))}
-    </tbody>
-  </table>
+  <DataTable
+    id="statement-plans"
+    label="plans of the statement"
+    columns={planColumns(statement)}
+    rows={statement.plans}
+    rowKey={(plan) => String(plan.id)}
+    sort={{ by: "last", descending: true }}
+    link={(plan, words, className) => (
+      <button type="button" className={`${className} text-accent max-w-full text-left`} onClick={() => onOpen(plan.id)}>
+        {words}
+      </button>
+    )}
+  />
 );
+
+const planColumns = ({ start, end }: Props["statement"]): Column<Plan>[] => [
+  {
+    ...{ id: "gist", heading: "how it reaches its tables", wide: true, value: (plan: Plan) => plan.gist },
+    say: (plan) => plan.gist,
+    show: (plan) => (
+      <>
+        {plan.gist}
+        {plan.asked ? <span className="text-muted"> (explained, not seen in use)</span> : null}
+      </>
+    ),
+  },
+  { id: "first", heading: "first seen", value: (plan) => plan.first, show: (plan) => when(plan.first) },
+  { id: "last", heading: "last seen", value: (plan) => plan.last, show: (plan) => when(plan.last) },
+  {
+    ...{ id: "force", heading: "in force, of this window" },
+    value: (plan) => plan.spans.reduce((sum, span) => sum + span.end - span.start, 0),
+    show: (plan) => (
+      <div className="w-40">
+        <InForce plan={plan} start={start} end={end} />
+      </div>
+    ),
+  },
+  { id: "captured", heading: "captured", align: "right", value: (plan) => plan.executions || null },
+  {
+    ...{ id: "mean", heading: "mean", align: "right" as const, value: (plan: Plan) => plan.mean_ms },
+    show: (plan) => (plan.mean_ms === null ? "" : duration(plan.mean_ms)),
+  },
+];
 
 interface SideBySideProps {
   readonly before: number;

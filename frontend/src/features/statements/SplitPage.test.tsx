@@ -43,7 +43,7 @@ const split = (change: Partial<Schemas["SplitOut"]> = {}): Schemas["SplitOut"] =
 
 const view = (data: Schemas["SplitOut"], against = "previous", onSearch = vi.fn()) =>
   shown(<SplitPage server={3} search={{ last: 900, against }} onSearch={onSearch} />, [
-    [["split", 3, { last: 900 }, against, undefined], data],
+    [["split", 3, { last: 900 }, against, []], data],
   ]);
 
 const figures = (table: HTMLElement): string[] =>

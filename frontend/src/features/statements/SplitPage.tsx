@@ -1,13 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { Suspense, lazy, useState } from "react";
 
 import type { Schemas } from "../../api/client";
-import { ExportMenu } from "../../charts/ExportMenu";
 import { count, duration } from "../../lib/units";
-import { windowOf } from "../../lib/view";
+import { present, span } from "../../lib/time";
+import { follows, windowOf } from "../../lib/view";
 import { Choice } from "../../ui/Choice";
-import { type Against, splitQuery } from "./queries";
+import { type Against, type Span, splitQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
+import { DataTable } from "../../ui/table/DataTable";
+import type { Column } from "../../ui/table/columns";
 import type { SplitSearch } from "./statements.route";
 
 interface Props {
@@ -22,24 +25,32 @@ const AGAINST: readonly { readonly value: Against; readonly label: string }[] = 
   { value: "week", label: "the same hours a week ago" },
 ];
 
+const CHOICES = [...AGAINST, { value: "window", label: "another window …" }] as const;
+const HOUR_MS = 3_600_000;
+
+const usualAgainst = (text: string | undefined): Against =>
+  AGAINST.find((one) => one.value === text)?.value ?? "previous";
+
+/** Two moments as the address holds them; null for what is none. */
+export function readSpan(text: string | undefined): Span | null {
+  const [from, to, ...more] = (text ?? "").split("~").map(Number);
+  const right = from !== undefined && to !== undefined && more.length === 0 && from >= 0 && from < to;
+  return right && Number.isSafeInteger(from) && Number.isSafeInteger(to) ? { from, to } : null;
+}
+
+const ExactTimes = lazy(() => import("../../shell/ExactTimes").then((m) => ({ default: m.ExactTimes })));
+
 /** Why the time in statements changed: parts that add up, and the statements behind them. */
 export const SplitPage = ({ server, search, onSearch }: Props) => {
-  const against = AGAINST.find((one) => one.value === search.against)?.value ?? "previous";
-  const split = useQuery(splitQuery(server, windowOf(search), against));
+  const other = readSpan(search.other);
+  const against = search.against === "window" && other ? other : usualAgainst(search.against);
+  const split = useQuery(splitQuery(server, windowOf(search), against, search.pick ?? []));
   const found = split.data;
   return (
     <div className={`pane px-6 pt-2 pb-6 ${split.isPlaceholderData ? "opacity-50" : ""}`}>
       <div className="flex items-baseline justify-between gap-4">
         <h1 className="text-base font-semibold">{found?.sentence ?? "Why the time in statements changed"}</h1>
-        <span className="shrink-0 text-sm">
-          against{" "}
-          <Choice
-            label="compared with"
-            value={against}
-            options={AGAINST}
-            onChange={(value) => onSearch({ against: value })}
-          />
-        </span>
+        <AgainstChoice against={against} found={found} onSearch={onSearch} />
       </div>
       <AnswerState of={split} what="the two windows" />
       {found ? (
@@ -57,7 +68,17 @@ export const SplitPage = ({ server, search, onSearch }: Props) => {
           />
           {found.reads_before > 0 || found.reads_after > 0 ? (
             <>
-              <h2 className="mt-4 font-semibold">Of it, waiting for reads</h2>
+              <h2 className="mt-4 font-semibold">
+                Of it, waiting for reads{" "}
+                <Link
+                  to="/servers/$server/load"
+                  params={{ server: String(server) }}
+                  search={{ by: "read" } as never}
+                  className="text-accent ml-2 text-sm font-normal hover:underline"
+                >
+                  whose reads
+                </Link>
+              </h2>
               <Steps
                 unit=" a second"
                 steps={[
@@ -73,6 +94,46 @@ export const SplitPage = ({ server, search, onSearch }: Props) => {
         </>
       ) : null}
     </div>
+  );
+};
+
+interface AgainstProps {
+  readonly against: Against | Span;
+  readonly found: Schemas["SplitOut"] | undefined;
+  readonly onSearch: Props["onSearch"];
+}
+
+/** What the window is compared with: one that lies a fixed time before it, or any other. */
+const AgainstChoice = ({ against, found, onSearch }: AgainstProps) => {
+  const [choosing, setChoosing] = useState(false);
+  return (
+    <span className="shrink-0 text-sm">
+      against{" "}
+      <Choice
+        label="compared with"
+        value={typeof against === "string" ? against : "window"}
+        options={CHOICES}
+        onChange={(value) => (value === "window" ? setChoosing(true) : onSearch({ against: value }))}
+      />
+      {typeof against === "string" ? null : (
+        <button type="button" className="text-accent ml-2 hover:underline" onClick={() => setChoosing(true)}>
+          {span(against.from, against.to, present())}
+        </button>
+      )}
+      <Suspense fallback={null}>
+        {choosing ? (
+          <ExactTimes
+            title="Compare with"
+            from={found?.other_start ?? present() - HOUR_MS}
+            to={found?.other_end ?? present()}
+            onClose={() => setChoosing(false)}
+            onWindow={(window) => {
+              if (!follows(window)) onSearch({ against: "window", other: `${window.from}~${window.to}` });
+            }}
+          />
+        ) : null}
+      </Suspense>
+    </span>
   );
 };
 
@@ -135,60 +196,67 @@ interface PartsProps {
   readonly search: SplitSearch;
 }
 
+type Part = Schemas["SplitOut"]["parts"][number];
+
+const PARTS: Column<Part>[] = [
+  {
+    ...{
+      id: "statement",
+      heading: "statement",
+      wide: true,
+      value: (part: Part) => part.label,
+      say: (part: Part) => part.label,
+    },
+    show: (part) => <span className="font-mono text-xs">{part.label}</span>,
+  },
+  {
+    ...{ id: "change", heading: "change, each second", align: "right" as const, value: (part: Part) => part.change },
+    show: (part) => <b className="font-semibold">{signed(part.change)}</b>,
+  },
+  {
+    ...{ id: "by_calls", heading: "by calls", align: "right" as const, value: (part: Part) => part.by_calls },
+    show: (part) => signed(part.by_calls),
+  },
+  {
+    ...{ id: "by_cost", heading: "by cost of a call", align: "right" as const, value: (part: Part) => part.by_cost },
+    show: (part) => signed(part.by_cost),
+  },
+  {
+    ...{ id: "calls", heading: "calls before → now", align: "right" as const, value: (part: Part) => part.after_calls },
+    show: (part) => `${rate(part.before_calls)} → ${rate(part.after_calls)}`,
+  },
+  {
+    ...{
+      id: "cost",
+      heading: "per call before → now",
+      align: "right" as const,
+      value: (part: Part) => part.after_cost,
+    },
+    show: (part) => `${cost(part.before_cost)} → ${cost(part.after_cost)}`,
+  },
+];
+
 const Parts = ({ found, server, search }: PartsProps) => (
-  <table className="font-condensed mt-4 w-full">
-    <caption className="pb-1 text-left font-semibold">
-      Which statements changed most{" "}
-      <ExportMenu
-        name="cause split"
-        table={() => ({
-          columns: ["statement", "change ms/s", "by calls", "by cost", "calls/s before", "calls/s now"],
-          rows: found.parts.map((p) => [p.label, p.change, p.by_calls, p.by_cost, p.before_calls, p.after_calls]),
-        })}
-      />
-    </caption>
-    <thead>
-      <tr className="border-strong text-muted border-b text-right">
-        <th className="text-left font-normal">statement</th>
-        <th className="pl-3 font-normal">change, each second</th>
-        <th className="pl-3 font-normal">by calls</th>
-        <th className="pl-3 font-normal">by cost of a call</th>
-        <th className="pl-3 font-normal">calls before → now</th>
-        <th className="pl-3 font-normal">per call before → now</th>
-      </tr>
-    </thead>
-    <tbody>
-      {found.parts.map((part) => (
-        <tr key={part.query_id} className="border-line hover:bg-raised border-b text-right whitespace-nowrap">
-          <td className="max-w-0 w-2/5 truncate text-left">
-            <Link
-              to="/servers/$server/statements/$query"
-              params={{ server: String(server), query: part.query_id }}
-              search={search}
-              className="hover:text-accent font-mono text-xs leading-6 inline-block max-w-full truncate align-middle"
-              title={part.label}
-            >
-              {part.label}
-            </Link>
-          </td>
-          <td className="pl-3 font-semibold">{signed(part.change)}</td>
-          <td className="pl-3">{signed(part.by_calls)}</td>
-          <td className="pl-3">{signed(part.by_cost)}</td>
-          <td className="pl-3">
-            {rate(part.before_calls)} → {rate(part.after_calls)}
-          </td>
-          <td className="pl-3">
-            {cost(part.before_cost)} → {cost(part.after_cost)}
-          </td>
-        </tr>
-      ))}
-      {found.rest !== 0 ? (
-        <tr className="text-muted text-right">
-          <td className="text-left">all others together</td>
-          <td className="pl-3">{signed(found.rest)}</td>
-          <td colSpan={4} />
-        </tr>
-      ) : null}
-    </tbody>
-  </table>
+  <section className="mt-4">
+    <h2 className="font-semibold">Which statements changed most</h2>
+    <DataTable
+      id="split"
+      label="cause split"
+      columns={PARTS}
+      rows={found.parts}
+      rowKey={(part) => part.query_id}
+      sort={{ by: "", descending: true }}
+      link={(part, words, className) => (
+        <Link
+          to="/servers/$server/statements/$query"
+          params={{ server: String(server), query: part.query_id }}
+          search={search}
+          className={className}
+        >
+          {words}
+        </Link>
+      )}
+    />
+    {found.rest !== 0 ? <p className="text-muted py-1">all others together: {signed(found.rest)} each second</p> : null}
+  </section>
 );

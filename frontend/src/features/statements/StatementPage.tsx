@@ -8,12 +8,14 @@ import { Waterline } from "../../charts/Waterline";
 import { kindFill, isKind } from "../../charts/kinds";
 import { DIMENSIONS, isDimension } from "../../lib/dimensions";
 import { present } from "../../lib/time";
+import { readPick } from "../../lib/trail";
 import { PAGE_BYTES, bytes, count, duration, sessions, share } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { CostCharts } from "./CostCharts";
 import { Distribution } from "./Distribution";
+import { InDeadlocks } from "../../shell/InDeadlocks";
 import { Memory } from "./Memory";
 import { statementSentence, turningPoint } from "./model";
 import { Nodes } from "./Nodes";
@@ -24,8 +26,6 @@ import { Star } from "./Star";
 import type { StatementSearch } from "./statements.route";
 import { Tables } from "./Tables";
 import { AnswerState } from "../../ui/Answer";
-
-const NO_TRAIL: readonly string[] = [];
 
 interface Props {
   readonly server: number;
@@ -38,7 +38,7 @@ interface Props {
 
 /** One statement in the window: what it waits for, how often it runs and what a call costs, who runs it. */
 export const StatementPage = ({ server, query, search, onSearch, onPick, role }: Props) => {
-  const statement = useQuery(statementQuery(server, query, windowOf(search)));
+  const statement = useQuery(statementQuery(server, query, windowOf(search), insideTrail(search)));
   const compare = useComparePlans(server);
   const found = statement.data;
   if (!found)
@@ -68,6 +68,12 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
       </div>
       {compare.error ? <Failure title="The plans cannot be compared" detail={compare.error.message} /> : null}
       <StatementText statement={found} />
+      {insideTrail(search).length ? (
+        <p className="text-muted text-sm">
+          Running, waiting, who and single executions are inside the trail. Calls, costs, plans and memory are of the
+          whole statement: the server counts them for all together.
+        </p>
+      ) : null}
       <div className="mt-2 grid grid-cols-[minmax(0,1fr)_340px] gap-6">
         <div className="min-w-0">
           <h2 className="mb-1 font-semibold">Running and waiting</h2>
@@ -94,11 +100,18 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
       <Plans server={server} statement={found} canAsk={role !== "viewer"} />
       <Tables server={server} query={query} />
       <Single server={server} query={query} search={search} onSearch={onSearch} marks={marks} />
+      <InDeadlocks server={server} query={query} spec={windowOf(search)} />
       <Memory server={server} spec={windowOf(search)} statement={found} />
       <Nodes server={server} query={query} spec={windowOf(search)} />
     </div>
   );
 };
+
+const NO_TRAIL: readonly string[] = [];
+
+/** The trail as far as it is of others than statements: this page is of one. */
+const insideTrail = (search: StatementSearch): readonly string[] =>
+  search.pick?.filter((text) => readPick(text).dimension !== "statement") ?? NO_TRAIL;
 
 interface SingleProps extends Pick<Props, "server" | "query" | "search" | "onSearch"> {
   readonly marks: readonly { readonly at: number; readonly label: string }[];
@@ -116,7 +129,7 @@ const Single = ({ server, query, search, onSearch, marks }: SingleProps) => {
         server={server}
         spec={windowOf(search)}
         only={only}
-        trail={NO_TRAIL}
+        trail={insideTrail(search)}
         region={search.region}
         onRegion={(region) => onSearch({ region })}
         marks={marks}

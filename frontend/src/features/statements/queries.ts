@@ -55,13 +55,13 @@ export const usualTimesQuery = (server: number, spec: WindowSpec) =>
   });
 
 /** One statement in a window. The identifier is a 64-bit number, so it stays a text. */
-export const statementQuery = (server: number, queryId: string, spec: WindowSpec) =>
+export const statementQuery = (server: number, queryId: string, spec: WindowSpec, pick: readonly string[]) =>
   queryOptions({
-    queryKey: ["statement", server, queryId, spec],
+    queryKey: ["statement", server, queryId, spec, pick],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/statements/{query_id}", {
-          params: { path: { server_id: server, query_id: queryId }, query: windowQuery(spec) },
+          params: { path: { server_id: server, query_id: queryId }, query: { ...windowQuery(spec), pick: [...pick] } },
           signal,
         }),
       ),
@@ -122,16 +122,27 @@ export const filtersQuery = queryOptions({
 
 export type Against = "previous" | "day" | "week";
 
+/** Another window, in milliseconds since 1970. */
+export interface Span {
+  readonly from: number;
+  readonly to: number;
+}
+
+const againstQuery = (against: Against | Span) =>
+  typeof against === "string"
+    ? { against }
+    : ({ against: "window", other_from: against.from, other_to: against.to } as const);
+
 /** Why the time in statements changed against another window. */
-export const splitQuery = (server: number, spec: WindowSpec, against: Against, queryId?: string) =>
+export const splitQuery = (server: number, spec: WindowSpec, against: Against | Span, pick: readonly string[]) =>
   queryOptions({
-    queryKey: ["split", server, spec, against, queryId],
+    queryKey: ["split", server, spec, against, pick],
     queryFn: ({ signal }) =>
       ask(
         client.GET("/api/v1/servers/{server_id}/split", {
           params: {
             path: { server_id: server },
-            query: { ...windowQuery(spec), against, ...(queryId === undefined ? {} : { query_id: queryId }) },
+            query: { ...windowQuery(spec), ...againstQuery(against), pick: [...pick] },
           },
           signal,
         }),

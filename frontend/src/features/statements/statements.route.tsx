@@ -1,5 +1,6 @@
 import { createRoute, lazyRouteComponent, useNavigate } from "@tanstack/react-router";
 
+import { ALL_DIMENSIONS } from "../../lib/dimensions";
 import { word, words, type SearchOf } from "../../lib/search";
 import type { Base } from "../../lib/view";
 import { server } from "../../shell/routes";
@@ -7,7 +8,7 @@ import { own, showing, useChange, useParam, useServer, useView } from "../../she
 
 export const RANKING = { sort: word, containing: word, where: words, tools: word, starred: word };
 const EXECUTIONS = { only: words, region: word, rows: word, cells: word, measure: word, aggregate: word, drawn: word };
-const SPLIT = { against: word };
+const SPLIT = { against: word, other: word };
 const STATEMENT = { only: words, region: word };
 
 export type RankingSearch = Base & SearchOf<typeof RANKING>;
@@ -57,7 +58,11 @@ export const splitRoute = createRoute({
   getParentRoute: () => server,
   path: "split",
   ...own(SPLIT),
-  staticData: { title: "Why it changed", nav: { place: "Statements", label: "why it changed", key: "c" } },
+  staticData: {
+    title: "Why it changed",
+    narrows: ["statement", "user", "database", "tables"],
+    nav: { place: "Statements", label: "why it changed", key: "c" },
+  },
   component: showing(
     lazyRouteComponent(() => import("./SplitPage"), "SplitPage"),
     () => ({ server: useServer().server, search: useView(SPLIT), onSearch: useChange<SplitSearch>() }),
@@ -68,7 +73,7 @@ export const statementRoute = createRoute({
   getParentRoute: () => server,
   path: "statements/$query",
   ...own(STATEMENT),
-  staticData: { title: "Statement", place: "Statements" },
+  staticData: { title: "Statement", place: "Statements", narrows: ALL_DIMENSIONS },
   component: showing(
     lazyRouteComponent(() => import("./StatementPage"), "StatementPage"),
     () => {

@@ -10,7 +10,7 @@ import {
   useReactTable,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { Fragment, type KeyboardEvent, type ReactNode, useMemo, useRef, useState } from "react";
+import { Fragment, type KeyboardEvent, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
 
 import { usePrinting } from "../usePrinting";
 import { TableMenu } from "./TableMenu";
@@ -18,7 +18,7 @@ import { type Cell, type Column, compareCells } from "./columns";
 import { type Layout, useLayouts } from "./layouts";
 
 export interface Sort {
-  readonly by: string;
+  readonly by: string; // empty: as the rows come
   readonly descending: boolean;
 }
 
@@ -45,6 +45,8 @@ interface Props<Row> {
   readonly mark?: (row: Row) => string | undefined; // a class for a row
   readonly current?: (row: Row) => boolean;
   readonly files?: readonly { readonly label: string; readonly href: string }[]; // made by the server, with all rows
+  readonly rowPx?: number; // how tall a row is, about, where it is taller than a line
+  readonly onSight?: (keys: readonly string[]) => void; // which rows are in sight; asked for what only these need
   readonly className?: string;
 }
 
@@ -60,7 +62,7 @@ export function DataTable<Row>(props: Props<Row>) {
   const { layout, keep } = useLayout(id);
   const [own, setOwn] = useState(sort);
   const by = onSort ? sort : own;
-  const sorting: SortingState = [{ id: by.by, desc: by.descending }];
+  const sorting: SortingState = by.by ? [{ id: by.by, desc: by.descending }] : [];
   const data = useMemo(() => [...rows], [rows]);
   const defs = useMemo(() => columns.map(defOf), [columns]);
   const table = useReactTable({
@@ -131,19 +133,24 @@ interface BodyProps<Row> extends Props<Row> {
   readonly widths: Layout["widths"];
 }
 
-function Body<Row>({ box, found, widths, link, mark, current, detail, columns }: BodyProps<Row>) {
+function Body<Row>(props: BodyProps<Row>) {
+  const { box, found, widths, link, mark, current, detail, columns, onSight } = props;
   const printing = usePrinting();
   const few = found.length <= MANY || printing;
   const virtual = useVirtualizer({
     count: few ? 0 : found.length,
     getScrollElement: () => box,
-    estimateSize: () => ROW_PX,
-    overscan: 20,
+    estimateSize: () => props.rowPx ?? ROW_PX,
+    overscan: props.rowPx ? 5 : 20,
   });
   const items = virtual.getVirtualItems();
   const first = items[0];
   const last = items.at(-1);
   const inSight = few ? found.map((row, at) => ({ row, at })) : items.flatMap((one) => rowAt(found, one.index));
+  const sight = inSight.map(({ row }) => row.id).join("\n");
+  useEffect(() => {
+    onSight?.(sight === "" ? [] : sight.split("\n"));
+  }, [sight, onSight]);
   const move = (event: KeyboardEvent<HTMLElement>) => {
     const at = Number((event.target as HTMLElement).closest("tr")?.dataset["at"]);
     const to = target(event.key, at, found.length);
