@@ -21,6 +21,7 @@ NAMES = (
     "accuracy",
     "fuzz",
     "faults",
+    "servers",
     "browser",
 )
 

@@ -163,6 +163,9 @@ def build_front_end() -> None:
     if not (FRONTEND / "dist" / "index.html").exists() or not stamped("front-end", mark):
         with step("Front end"):
             run(npm("run", "build"), "build", "see the message above", cwd=FRONTEND, env=node_environment())
+            # Once and well, instead of quickly at each request.
+            press = [str(PYTHON), "-m", "whitenoise.compress", "-q", str(FRONTEND / "dist")]
+            run(press, "compress", "see the message above")
         stamp("front-end", mark)
 
 

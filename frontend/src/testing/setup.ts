@@ -2,6 +2,7 @@
 import { Choice } from "../ui/Choice";
 import { Dialog } from "../ui/Dialog";
 import { Menu } from "../ui/Menu";
+import { DataTable } from "../ui/table/DataTable";
 
 class NoResizeObserver {
   observe(): void {}
@@ -17,4 +18,4 @@ window.scrollTo = () => undefined;
 HTMLCanvasElement.prototype.getContext = () => null;
 
 // What is loaded after a first view is there from the beginning, so that tests need not wait for it.
-await Promise.all([Menu, Dialog, Choice].map((part) => part.load()));
+await Promise.all([Menu, Dialog, Choice, DataTable].map((part) => part.load()));

@@ -54,7 +54,7 @@ const ABOUT: Column<Server>[] = [
         >
           {one.name}
         </Link>
-        <div className="text-muted truncate text-sm">
+        <div className="text-muted max-w-52 truncate text-sm" title={`${one.database} at ${one.address}`}>
           {one.version ? `PostgreSQL ${one.version.split(" ")[0] ?? ""}, ` : ""}
           {one.database} at {one.address}
         </div>
@@ -87,7 +87,7 @@ const ABOUT: Column<Server>[] = [
 ];
 
 const Trouble = ({ server }: { readonly server: Server }) => (
-  <div className="max-w-56 whitespace-normal">
+  <div className="max-w-56 min-w-40 whitespace-normal">
     <span className={server.state === "away" || server.state === "stale" ? "text-danger" : ""}>
       {STATES[server.state] ?? server.state}
     </span>
@@ -107,8 +107,8 @@ const LastMinute = ({ server }: { readonly server: Server }) =>
   ) : (
     <>
       <b className="font-semibold">{sessions(server.load_now)}</b> active, {sessions(server.running_now ?? 0)} running
-      {server.cores ? ` on ${server.cores} cores` : ""}
       <div className="text-muted text-sm">
+        {server.cores ? `${server.cores} cores, ` : ""}
         {server.main_wait && isKind(server.main_wait) ? `mainly ${KIND_WORDS[server.main_wait]}` : "no wait stands out"}
       </div>
     </>
@@ -116,11 +116,11 @@ const LastMinute = ({ server }: { readonly server: Server }) =>
 
 const Load = ({ server, found }: { readonly server: Server; readonly found: Found }) => {
   const load = loadOf(found, server.id);
-  if (!load) return <div className="h-[44px] w-[220px]" />;
+  if (!load) return <div className="h-[44px] w-[170px]" />;
   return (
     <Spark
       load={load}
-      width={220}
+      width={170}
       height={44}
       label={`load of ${server.name} in this window; running above the line, waiting below`}
     />

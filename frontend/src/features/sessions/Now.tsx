@@ -12,7 +12,8 @@ import { arranged, nowSentence } from "./model";
 import { nowQuery } from "./queries";
 import type { SessionsSearch } from "./sessions.route";
 import { AnswerState } from "../../ui/Answer";
-import { DataTable, readSort, writeSort } from "../../ui/table/DataTable";
+import { DataTable } from "../../ui/table/DataTable";
+import { readSort, writeSort } from "../../ui/table/table";
 import type { Column } from "../../ui/table/columns";
 import { databaseColumn, pidColumn, programColumn, statementColumn } from "./columns";
 

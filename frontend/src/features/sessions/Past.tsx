@@ -8,7 +8,8 @@ import { keyOf } from "../../charts/sessions";
 import { findQuery } from "./queries";
 import type { SessionsSearch } from "./sessions.route";
 import { AnswerState } from "../../ui/Answer";
-import { DataTable, readSort, writeSort } from "../../ui/table/DataTable";
+import { DataTable } from "../../ui/table/DataTable";
+import { readSort, writeSort } from "../../ui/table/table";
 import type { Column } from "../../ui/table/columns";
 import { databaseColumn, pidColumn, programColumn, statementColumn } from "./columns";
 

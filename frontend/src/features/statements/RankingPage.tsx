@@ -10,7 +10,7 @@ import { Coverage, Uncounted } from "./RankingNotes";
 import { RankingTable } from "./RankingTable";
 import { AnswerState } from "../../ui/Answer";
 import { SearchField } from "../../ui/SearchField";
-import { readSort, writeSort } from "../../ui/table/DataTable";
+import { readSort, writeSort } from "../../ui/table/table";
 import type { RankingSearch } from "./statements.route";
 
 const NONE: string[] = [];

@@ -3,7 +3,8 @@ import type { ReactNode } from "react";
 
 import type { Schemas } from "../../api/client";
 import type { Base } from "../../lib/view";
-import { DataTable, type Sort } from "../../ui/table/DataTable";
+import { DataTable } from "../../ui/table/DataTable";
+import { type Sort } from "../../ui/table/table";
 import type { Column } from "../../ui/table/columns";
 import { againstUsual, isMeasure, type Measure, MEASURES, times } from "./model";
 import { Star } from "./Star";

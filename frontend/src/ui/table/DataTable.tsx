@@ -1,341 +1,83 @@
-import {
-  type Column as TableColumn,
-  type ColumnDef,
-  type Header,
-  type Row as TableRow,
-  type SortingState,
-  flexRender,
-  getCoreRowModel,
-  getSortedRowModel,
-  useReactTable,
-} from "@tanstack/react-table";
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { Fragment, type KeyboardEvent, type ReactNode, useEffect, useMemo, useRef, useState } from "react";
+import type { ComponentType } from "react";
 
-import { usePrinting } from "../usePrinting";
-import { TableMenu } from "./TableMenu";
-import { type Cell, type Column, compareCells } from "./columns";
-import { type Layout, useLayouts } from "./layouts";
+import { later } from "../later";
+import { cellClass, compareCells, isShown, plain, sized } from "./columns";
+import { useLayout } from "./layouts";
+import type { TableProps } from "./table";
 
-export interface Sort {
-  readonly by: string; // empty: as the rows come
-  readonly descending: boolean;
-}
-
-/** An order as it stands in an address: the column, and ".up" where the smallest come first. */
-export const writeSort = ({ by, descending }: Sort): string => (descending ? by : `${by}.up`);
-
-export const readSort = (text: string | undefined, usual: string): Sort => {
-  const [by = "", way] = (text ?? "").split(".");
-  return { by: by || usual, descending: way !== "up" };
-};
-
-interface Props<Row> {
-  readonly id: string; // under which the person's choice of columns is kept
-  readonly label: string;
-  readonly columns: readonly Column<Row>[];
-  readonly rows: readonly Row[];
-  readonly rowKey: (row: Row) => string;
-  readonly sort: Sort;
-  readonly onSort?: (sort: Sort) => void; // the order is kept elsewhere, in the address for one
-  readonly manual?: boolean; // rows come in order already
-  readonly top?: (row: Row) => boolean; // stays on top, whatever the order
-  readonly detail?: (row: Row) => ReactNode; // stands below a row, over its whole width; null: nothing
-  readonly link?: (row: Row, words: ReactNode, className: string) => ReactNode; // a row as a link, around its first wide cell
-  readonly mark?: (row: Row) => string | undefined; // a class for a row
-  readonly current?: (row: Row) => boolean;
-  readonly files?: readonly { readonly label: string; readonly href: string }[]; // made by the server, with all rows
-  readonly rowPx?: number; // how tall a row is, about, where it is taller than a line
-  readonly onSight?: (keys: readonly string[]) => void; // which rows are in sight; asked for what only these need
-  readonly className?: string;
-}
-
-const MANY = 120; // rows, from which only those in sight are drawn
-const ROW_PX = 26;
-const STEP_PX = 16;
-const LEAST_PX = 36;
-const COVERS_ROW = "after:absolute after:inset-0 after:content-['']";
+const MOST = 60; // rows that stand until all of the table is loaded
 
 /** The one table: sorted both ways, columns chosen and widened, rows as links, kept as CSV or copied, moved in by arrow keys. */
-export function DataTable<Row>(props: Props<Row>) {
-  const { id, label, columns, rows, rowKey, sort, onSort, className = "" } = props;
-  const { layout, keep } = useLayout(id);
-  const [own, setOwn] = useState(sort);
-  const by = onSort ? sort : own;
-  const sorting: SortingState = by.by ? [{ id: by.by, desc: by.descending }] : [];
-  const data = useMemo(() => [...rows], [rows]);
-  const defs = useMemo(() => columns.map(defOf), [columns]);
-  const table = useReactTable({
-    data,
-    columns: defs,
-    getRowId: rowKey,
-    state: { sorting, columnVisibility: visibility(columns, layout) },
-    manualSorting: props.manual === true,
-    autoResetAll: false, // rows that are made anew with each drawing would otherwise draw again without end
-    getCoreRowModel: getCoreRowModel(),
-    getSortedRowModel: getSortedRowModel(),
-  });
-  const [box, setBox] = useState<HTMLDivElement | null>(null); // state, since what is in sight is asked of it once it is there
-  const turn = (column: string) => {
-    const numbers = rows.some((row) => typeof columns.find((one) => one.id === column)?.value(row) === "number");
-    const next = { by: column, descending: by.by === column ? !by.descending : numbers };
-    (onSort ?? setOwn)(next);
+export function DataTable<Row>(props: TableProps<Row>) {
+  return <Whole {...(props as unknown as TableProps<unknown>)} />;
+}
+
+const Whole = later<TableProps<unknown>>(
+  () => import("./FullTable").then((m) => m.FullTable as ComponentType<TableProps<unknown>>),
+  (props) => <PlainTable {...props} />,
+);
+
+/** Loads the whole of the table before it is shown. */
+DataTable.load = Whole.load;
+
+/** The first rows in their order, without what one can do with them: a first view need not wait for that. */
+function PlainTable<Row>({
+  id,
+  label,
+  columns,
+  rows,
+  rowKey,
+  sort,
+  manual,
+  top,
+  link,
+  mark,
+  className = "",
+}: TableProps<Row>) {
+  const { layout } = useLayout(id);
+  const shown = columns.filter((column) => isShown(column, layout));
+  const by = columns.find((column) => column.id === sort.by);
+  const way = sort.descending ? -1 : 1;
+  const order = (one: Row, other: Row): number => {
+    const [a, b] = [by?.value(one) ?? null, by?.value(other) ?? null];
+    if (a === null || b === null) return Number(a === null) - Number(b === null);
+    return way * compareCells(a, b);
   };
-  const shown = table.getVisibleLeafColumns().map((one) => columnOf(one));
-  const sorted = table.getRowModel().rows;
-  const top = props.top;
-  const found = top
-    ? [...sorted.filter((row) => top(row.original)), ...sorted.filter((row) => !top(row.original))]
-    : sorted;
-  const bounded = found.length > MANY && !className.includes("grow") ? "max-h-[75vh]" : "";
+  const found = manual || !by ? [...rows] : [...rows].sort(order);
+  if (top) found.sort((one, other) => Number(top(other)) - Number(top(one)));
   return (
-    <div
-      ref={setBox}
-      className={`relative overflow-auto print:max-h-none print:overflow-visible ${bounded} ${className}`}
-    >
-      <table aria-label={label} aria-rowcount={found.length + 1} className="font-condensed w-full">
+    <div className={`relative overflow-auto ${className}`}>
+      <table aria-label={label} aria-busy="true" className="font-condensed w-full">
         <thead className="bg-ground sticky top-0 z-10">
-          {table.getHeaderGroups().map((group) => (
-            <tr key={group.id} className="border-strong border-b">
-              {group.headers.map((header) => (
-                <Heading
-                  key={header.id}
-                  header={header}
-                  by={by}
-                  width={layout.widths[header.column.id]}
-                  onTurn={turn}
-                  onWidth={(px) => keep({ ...layout, widths: { ...layout.widths, [header.column.id]: px } })}
-                />
-              ))}
-              <th className="w-6 text-right">
-                <TableMenu
-                  label={label}
-                  columns={columns}
-                  shown={shown}
-                  rows={found.map((row) => row.original)}
-                  layout={layout}
-                  keep={keep}
-                  files={props.files ?? []}
-                />
+          <tr className="border-strong border-b">
+            {shown.map((column) => (
+              <th
+                key={column.id}
+                style={sized(layout.widths[column.id])}
+                className={`py-1 pl-3 font-normal whitespace-nowrap ${column.align === "right" ? "text-right" : "text-left"}`}
+              >
+                {column.fixed ? null : column.heading}
               </th>
-            </tr>
-          ))}
+            ))}
+            <th className="w-6" />
+          </tr>
         </thead>
-        <Body {...props} box={box} found={found} widths={layout.widths} />
-      </table>
-    </div>
-  );
-}
-
-interface BodyProps<Row> extends Props<Row> {
-  readonly box: HTMLDivElement | null;
-  readonly found: readonly TableRow<Row>[];
-  readonly widths: Layout["widths"];
-}
-
-function Body<Row>(props: BodyProps<Row>) {
-  const { box, found, widths, link, mark, current, detail, columns, onSight } = props;
-  const printing = usePrinting();
-  const few = found.length <= MANY || printing;
-  const virtual = useVirtualizer({
-    count: few ? 0 : found.length,
-    getScrollElement: () => box,
-    estimateSize: () => props.rowPx ?? ROW_PX,
-    overscan: props.rowPx ? 5 : 20,
-  });
-  const items = virtual.getVirtualItems();
-  const first = items[0];
-  const last = items.at(-1);
-  const inSight = few ? found.map((row, at) => ({ row, at })) : items.flatMap((one) => rowAt(found, one.index));
-  const sight = inSight.map(({ row }) => row.id).join("\n");
-  useEffect(() => {
-    onSight?.(sight === "" ? [] : sight.split("\n"));
-  }, [sight, onSight]);
-  const move = (event: KeyboardEvent<HTMLElement>) => {
-    const at = Number((event.target as HTMLElement).closest("tr")?.dataset["at"]);
-    const to = target(event.key, at, found.length);
-    if (to === null || event.altKey || event.ctrlKey || event.metaKey) return;
-    event.preventDefault();
-    if (!few) virtual.scrollToIndex(to);
-    const focus = () => {
-      const row = box?.querySelector<HTMLElement>(`tr[data-at="${to}"]`);
-      (row?.querySelector<HTMLElement>("a,button") ?? row)?.focus();
-    };
-    if (few) focus();
-    else requestAnimationFrame(focus);
-  };
-  return (
-    // The keys move between the links of the rows, which are reached by Tab as well.
-    // eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
-    <tbody onKeyDown={move}>
-      {first && first.start > 0 ? <tr aria-hidden="true" style={{ height: first.start }} /> : null}
-      {inSight.map(({ row, at }) => {
-        const below = detail?.(row.original) ?? null;
-        return (
-          <Fragment key={row.id}>
-            <tr
-              data-at={at}
-              tabIndex={-1}
-              aria-rowindex={at + 2}
-              aria-current={current?.(row.original) ? "true" : undefined}
-              className={`border-line hover:bg-raised relative border-b ${mark?.(row.original) ?? ""}`}
-            >
-              {row.getVisibleCells().map((cell) => {
-                const column = columnOf(cell.column);
-                const words = flexRender(cell.column.columnDef.cell, cell.getContext());
-                const covers = `block truncate hover:text-accent ${COVERS_ROW}`;
+        <tbody>
+          {found.slice(0, MOST).map((row) => (
+            <tr key={rowKey(row)} className={`border-line relative border-b ${mark?.(row) ?? ""}`}>
+              {shown.map((column) => {
+                const words = column.show ? column.show(row) : plain(column.value(row));
                 return (
-                  <td
-                    key={cell.id}
-                    className={cellClass(column)}
-                    style={sized(widths[column.id])}
-                    title={column.say?.(row.original)}
-                  >
-                    {column.wide && link ? link(row.original, words, covers) : words}
+                  <td key={column.id} className={cellClass(column)} style={sized(layout.widths[column.id])}>
+                    {column.wide && link ? link(row, words, "block truncate") : words}
                   </td>
                 );
               })}
               <td />
             </tr>
-            {below === null ? null : (
-              <tr>
-                <td colSpan={columns.length + 1} className="bg-raised px-4 py-2">
-                  {below}
-                </td>
-              </tr>
-            )}
-          </Fragment>
-        );
-      })}
-      {last ? <tr aria-hidden="true" style={{ height: virtual.getTotalSize() - last.end }} /> : null}
-    </tbody>
+          ))}
+        </tbody>
+      </table>
+    </div>
   );
-}
-
-interface HeadingProps<Row> {
-  readonly header: Header<Row, unknown>;
-  readonly by: Sort;
-  readonly width: number | undefined;
-  readonly onTurn: (column: string) => void;
-  readonly onWidth: (px: number) => void;
-}
-
-function Heading<Row>({ header, by, width, onTurn, onWidth }: HeadingProps<Row>) {
-  const column = columnOf(header.column);
-  const cell = useRef<HTMLTableCellElement>(null);
-  const mine = by.by === column.id;
-  if (column.fixed) return <th className="w-5" aria-label={column.heading} />;
-  const way = by.descending ? "descending" : "ascending";
-  const wide = () => width ?? cell.current?.offsetWidth ?? LEAST_PX;
-  const widen = (px: number) => onWidth(Math.max(LEAST_PX, Math.round(px)));
-  const key = (event: KeyboardEvent) => {
-    const step = { ArrowLeft: -STEP_PX, ArrowRight: STEP_PX }[event.key];
-    if (step === undefined || !event.shiftKey) return;
-    event.preventDefault();
-    widen(wide() + step);
-  };
-  return (
-    <th
-      ref={cell}
-      aria-label={column.heading}
-      aria-sort={mine ? way : "none"}
-      style={sized(width)}
-      className={`relative py-1 pl-3 font-normal whitespace-nowrap ${column.align === "right" ? "text-right" : "text-left"}`}
-    >
-      <button
-        type="button"
-        title={column.title}
-        onClick={() => onTurn(column.id)}
-        onKeyDown={key}
-        className={`hover:text-accent min-w-6 ${mine ? "font-semibold" : ""}`}
-      >
-        {column.heading}
-        {mine ? <span aria-hidden="true">{by.descending ? " ▾" : " ▴"}</span> : null}
-      </button>
-      <Edge from={wide} onWidth={widen} />
-    </th>
-  );
-}
-
-interface EdgeProps {
-  readonly from: () => number;
-  readonly onWidth: (px: number) => void;
-}
-
-/** The right edge of a heading, for the pointer; the keys change the width from the heading itself. */
-const Edge = ({ from, onWidth }: EdgeProps) => {
-  const begun = useRef<{ x: number; px: number } | null>(null);
-  return (
-    <span
-      aria-hidden="true"
-      data-edge
-      onPointerDown={(event) => {
-        event.currentTarget.setPointerCapture(event.pointerId);
-        begun.current = { x: event.clientX, px: from() };
-      }}
-      onPointerUp={(event) => {
-        if (begun.current && event.clientX !== begun.current.x)
-          onWidth(begun.current.px + event.clientX - begun.current.x);
-        begun.current = null;
-      }}
-      className="hover:border-strong absolute inset-y-0 right-0 w-1.5 cursor-col-resize touch-none border-r border-transparent"
-    />
-  );
-};
-
-function useLayout(id: string) {
-  const layouts = useLayouts();
-  return { layout: layouts.of(id), keep: (layout: Layout) => layouts.keep(id, layout) };
-}
-
-const COLUMN = Symbol("column");
-
-interface Meta<Row> {
-  readonly [COLUMN]: Column<Row>;
-}
-
-/** A column of ours as the library wants it; ours stays with it. */
-function defOf<Row>(column: Column<Row>): ColumnDef<Row> {
-  return {
-    id: column.id,
-    accessorFn: (row) => column.value(row) ?? undefined,
-    cell: ({ row }) => (column.show ? column.show(row.original) : plain(column.value(row.original))),
-    sortingFn: (a, b, of) => compareCells(a.getValue<Cell>(of), b.getValue<Cell>(of)),
-    sortUndefined: "last",
-    meta: { [COLUMN]: column } satisfies Meta<Row>,
-  };
-}
-
-const plain = (value: Cell): string => (value === null ? "–" : String(value));
-
-const columnOf = <Row,>(column: TableColumn<Row>): Column<Row> => (column.columnDef.meta as Meta<Row>)[COLUMN];
-
-const visibility = <Row,>(columns: readonly Column<Row>[], layout: Layout): Record<string, boolean> =>
-  Object.fromEntries(columns.map((one) => [one.id, isShown(one, layout)]));
-
-/** Whether a person sees a column. */
-export const isShown = <Row,>(column: Column<Row>, layout: Layout): boolean =>
-  column.optional ? layout.shown.includes(column.id) : !layout.hidden.includes(column.id);
-
-const cellClass = <Row,>(column: Column<Row>): string =>
-  column.wide
-    ? "w-2/5 max-w-0 min-w-56 truncate py-1 pl-3"
-    : column.align === "right"
-      ? "py-1 pl-3 text-right whitespace-nowrap"
-      : "max-w-72 truncate py-1 pl-3";
-
-const sized = (px: number | undefined) => (px === undefined ? undefined : { width: px, minWidth: px, maxWidth: px });
-
-const rowAt = <Row,>(found: readonly TableRow<Row>[], at: number) => {
-  const row = found[at];
-  return row ? [{ row, at }] : [];
-};
-
-/** Where a key leads to from a row; null: nowhere. */
-function target(key: string, at: number, count: number): number | null {
-  if (Number.isNaN(at)) return null;
-  const to = { ArrowDown: at + 1, ArrowUp: at - 1, Home: 0, End: count - 1, PageDown: at + 20, PageUp: at - 20 }[key];
-  if (to === undefined) return null;
-  const within = Math.min(count - 1, Math.max(0, to));
-  return within === at ? null : within;
 }

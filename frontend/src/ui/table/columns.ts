@@ -2,6 +2,7 @@
 import type { ReactNode } from "react";
 
 import type { Table } from "../tableFile";
+import type { Layout } from "./layouts";
 
 export type Cell = string | number | null;
 
@@ -29,3 +30,19 @@ export function compareCells(one: Cell, other: Cell): number {
   if (typeof one === "number" && typeof other === "number") return one - other;
   return String(one).localeCompare(String(other), undefined, { numeric: true });
 }
+
+/** Whether a person sees a column. */
+export const isShown = <Row>(column: Column<Row>, layout: Layout): boolean =>
+  column.optional ? layout.shown.includes(column.id) : !layout.hidden.includes(column.id);
+
+export const plain = (value: Cell): string => (value === null ? "–" : String(value));
+
+export const cellClass = <Row>(column: Column<Row>): string =>
+  column.wide
+    ? "w-2/5 max-w-0 min-w-56 truncate py-1 pl-3"
+    : column.align === "right"
+      ? "py-1 pl-3 text-right whitespace-nowrap"
+      : "max-w-72 truncate py-1 pl-3";
+
+export const sized = (px: number | undefined) =>
+  px === undefined ? undefined : { width: px, minWidth: px, maxWidth: px };

@@ -17,3 +17,9 @@ export const AS_IT_COMES: Layout = { hidden: [], shown: [], widths: {} };
 export const LayoutsContext = createContext<Layouts>({ of: () => AS_IT_COMES, keep: () => undefined });
 
 export const useLayouts = (): Layouts => useContext(LayoutsContext);
+
+/** How this person wants to see one table, and what keeps another wish. */
+export function useLayout(id: string) {
+  const layouts = useLayouts();
+  return { layout: layouts.of(id), keep: (layout: Layout) => layouts.keep(id, layout) };
+}

@@ -3,7 +3,8 @@ import userEvent from "@testing-library/user-event";
 import { useState } from "react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
-import { DataTable, type Sort } from "./DataTable";
+import { DataTable } from "./DataTable";
+import { type Sort } from "./table";
 import type { Column } from "./columns";
 import { AS_IT_COMES, type Layout, LayoutsContext } from "./layouts";
 
