@@ -3,7 +3,7 @@
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 
-from faena.api.figures import number, rounded
+from faena.api.figures import number
 from faena.api.out import Out
 from faena.api.parameters import now_ms
 from faena.apps.accounts.policy import require
@@ -12,26 +12,12 @@ from faena.apps.answers.glance import Glanced, glance_at, glance_of
 from faena.apps.collecting import collectors
 from faena.apps.servers import actions, selectors
 from faena.apps.servers.clock import clock_of
+from faena.core.answers.headline import main_kind
 from faena.core.answers.trouble import score
 from faena.core.errors import BadInput
 from faena.sources.postgres.check import role_script
 
 router = Router(tags=["servers"])
-
-
-class RecentGroup(Out):
-    key: str
-    sessions: list[float | None]
-
-
-class RecentOut(Out):
-    """Load of the last minutes by wait kind; null where nothing was sampled."""
-
-    start: int
-    end: int
-    bucket_ms: int
-    starts: list[int]
-    groups: list[RecentGroup]
 
 
 class ServerOut(Out):
@@ -52,8 +38,6 @@ class ServerOut(Out):
     load_now: float | None
     running_now: float | None
     main_wait: str | None
-    sentence: str
-    recent: RecentOut
     sample_ms_median: float | None
     sample_ms_p95: float | None
     group: str
@@ -111,7 +95,7 @@ class CheckOut(Out):
 
 
 def _glance(found: Glanced) -> ServerOut:
-    server, answer, said, cost = found.server, found.lately, found.said, found.cost
+    server, minute, cost = found.server, found.minute, found.cost
     return ServerOut(
         id=server.id,
         name=server.name,
@@ -125,20 +109,9 @@ def _glance(found: Glanced) -> ServerOut:
         state=found.state,
         state_message=server.state_message,
         freshness_ms=found.freshness_ms,
-        load_now=said.load,
-        running_now=said.running,
-        main_wait=said.kind,
-        sentence=said.sentence,
-        recent=RecentOut(
-            start=found.window.start,
-            end=found.window.end,
-            bucket_ms=answer.buckets.width_ms,
-            starts=answer.buckets.starts(),
-            groups=[
-                RecentGroup(key=group, sessions=rounded(row))
-                for group, row in zip(answer.series.groups, answer.series.sessions(), strict=True)
-            ],
-        ),
+        load_now=minute.load if minute.ticks else None,
+        running_now=minute.running if minute.ticks else None,
+        main_wait=main_kind(minute.by_kind),
         sample_ms_median=cost[0] if cost else None,
         sample_ms_p95=cost[1] if cost else None,
         group=server.group,

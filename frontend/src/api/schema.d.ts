@@ -3867,29 +3867,6 @@ export interface components {
             /** Unfit */
             unfit: number;
         };
-        /** RecentGroup */
-        RecentGroup: {
-            /** Key */
-            key: string;
-            /** Sessions */
-            sessions: (number | null)[];
-        };
-        /**
-         * RecentOut
-         * @description Load of the last minutes by wait kind; null where nothing was sampled.
-         */
-        RecentOut: {
-            /** Bucket Ms */
-            bucket_ms: number;
-            /** End */
-            end: number;
-            /** Groups */
-            groups: components["schemas"]["RecentGroup"][];
-            /** Start */
-            start: number;
-            /** Starts */
-            starts: number[];
-        };
         /**
          * RecordBody
          * @description A session by `pid` and `started_s`, or the next session of `program`.
@@ -4274,7 +4251,6 @@ export interface components {
             name: string;
             /** Period Ms */
             period_ms: number;
-            recent: components["schemas"]["RecentOut"];
             /** Role */
             role: string;
             /** Running Now */

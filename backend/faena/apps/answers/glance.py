@@ -1,42 +1,43 @@
 """Servers over the last minutes, each as its trouble is judged: a few questions for all of them together."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
+from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.recent import recent
-from faena.apps.samples.selectors import LoadAnswer, load_of, sample_costs
+from faena.apps.samples.selectors import sample_costs
 from faena.apps.samples.usual import marked_everywhere, past_days
 from faena.apps.servers import holdings, vitals
 from faena.apps.servers.models import Holdings, Server
 from faena.core.answers.evidence import Loads, Reach, UsualMost, VitalsLately
-from faena.core.answers.headline import Headline, headline
 from faena.core.answers.trouble import troubles
 from faena.core.findings import Finding
+from faena.core.sampling.lately import NOTHING, KindMeans, kind_means
 from faena.core.series.usual import usual
 from faena.core.series.window import Window
 from faena.core.sessions.frame import EMPTY
 from faena.core.units import MS_PER_HOUR, EpochMs
+from faena.core.waits.kinds import WaitKind
 
 STATE_WORDS = {"away": "cannot be reached", "stale": "no samples lately"}
-GLANCE_MS, MINUTE_MS = 15 * 60_000, 60_000
+MINUTE_MS = 60_000
 STALE_MS = 10_000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Glanced:
-    """A server now: load of the last minutes, what is said of the last one, and what troubles it.
+    """A server now: its load over the minute up to its newest sample, and what troubles it.
 
-    `window` is that of `lately`; `cost` the median and 95th percentile of what a sample took, ms.
+    `freshness_ms` is the age of the newest sample, None where there never was one; `cost` the median and 95th
+    percentile of what a sample took, ms.
     """
 
     server: Server
     state: str
-    window: Window
-    lately: LoadAnswer
-    said: Headline
+    minute: KindMeans
     freshness_ms: int | None
     cost: tuple[float, float] | None
     loads: Loads
@@ -46,35 +47,68 @@ class Glanced:
 
 def glance_at(servers: Sequence[Server], now: int) -> list[Glanced]:
     """In the order given."""
-    window = Window(start=EpochMs(now - GLANCE_MS), end=EpochMs(now))
-    minute = Window(start=EpochMs(now - MINUTE_MS), end=EpochMs(now))
     everything, wanted = holdings.read_all(), {one.id for one in servers}
     held = {server: one for server, one in everything.items() if server in wanted and one.newest_ms}
-    frames = recent.read(held, window)
+    minutes = _minutes(held, now)
+    minute = Window(start=EpochMs(now - MINUTE_MS), end=EpochMs(now))
     costs, marks = sample_costs(minute), marked_everywhere()
     hours = vitals.totals(wanted, now - MS_PER_HOUR, now)
     found = []
     for server in servers:
-        mine, frame = held.get(server.pk, Holdings(server_id=server.pk)), frames.get(server.pk, EMPTY)
-        lately = load_of(frame, mine, window, at_most=90, period_ms=server.period_ms, now=now)
-        freshness = None if lately.last_tick is None else max(0, now - lately.last_tick)
+        mine = held.get(server.pk) or Holdings(server_id=server.pk)
+        freshness = max(0, now - mine.newest_ms) if mine.newest_ms else None
         evidence = LastMinute(
             server=server,
             state=_state(server, freshness),
-            minute=load_of(frame, mine, minute, at_most=60, period_ms=server.period_ms, now=now),
-            window=minute,
+            minute=minutes.get(server.pk, NOTHING),
             held=mine,
             marked=marks.get(server.pk, ()),
             hour=hours.get(server.pk, vitals.NO_TOTALS),
+            window=minute,
         )
         found.append(
             Glanced(
-                server=server, state=evidence.state, window=window, lately=lately, said=evidence.headline(),
-                freshness_ms=freshness, cost=costs.get(server.pk), loads=evidence.loads(), vitals=evidence.vitals(),
+                server=server, state=evidence.state, minute=evidence.minute, freshness_ms=freshness,
+                cost=costs.get(server.pk), loads=evidence.loads(), vitals=evidence.vitals(),
                 troubles=troubles(evidence),
             )
         )  # fmt: skip
     return found
+
+
+class _Minutes:
+    """The minute up to the newest sample of each server; made again only where something new came. Safe for threads."""
+
+    def __init__(self) -> None:
+        self._kept: dict[int, tuple[tuple[int, int, int], KindMeans]] = {}
+
+    def of(self, held: Mapping[int, Holdings], now: int) -> dict[int, KindMeans]:
+        """Of servers with a sample in the last minute; `held` is what the store has of each."""
+        lately = {server: one for server, one in held.items() if now - one.newest_ms < MINUTE_MS}
+        fresh = {server: one for server, one in lately.items() if self._known(server, one) is None}
+        frames = recent.read(fresh, Window(start=EpochMs(now - 2 * MINUTE_MS), end=EpochMs(now)))
+        for server, one in fresh.items():
+            minute = Window(start=EpochMs(one.newest_ms + 1 - MINUTE_MS), end=EpochMs(one.newest_ms + 1))
+            means = kind_means(frames.get(server, EMPTY), read_dictionary(server, one), minute)
+            self._kept[server] = (_version(one), means)
+        return {server: self._known(server, one) or NOTHING for server, one in lately.items()}
+
+    def _known(self, server: int, held: Holdings) -> KindMeans | None:
+        version, means = self._kept.get(server, (None, None))
+        return means if version == _version(held) else None
+
+    def forget(self) -> None:
+        """For tests that empty the store between them."""
+        self._kept.clear()
+
+
+def _version(held: Holdings) -> tuple[int, int, int]:
+    return (held.newest_ms, held.rewrites, held.codes)
+
+
+_kept = _Minutes()
+_minutes = _kept.of
+forget_caches = _kept.forget
 
 
 def glance_of(server: Server, now: int) -> Glanced:
@@ -99,11 +133,11 @@ class LastMinute:
 
     server: Server
     state: str
-    minute: LoadAnswer
-    window: Window
+    minute: KindMeans
     held: Holdings
     marked: Sequence[tuple[int, int]]
     hour: vitals.VitalTotals
+    window: Window
 
     @property
     def server_id(self) -> int:
@@ -113,26 +147,16 @@ class LastMinute:
     def cores(self) -> int | None:
         return self.server.cores
 
-    def headline(self) -> Headline:
-        """The first fork of the minute."""
-        return headline(self.minute.series, self.minute.buckets.starts(), self.server.cores)
-
     def reach(self) -> Reach:
         words = self.server.state_message or STATE_WORDS.get(self.server.state, "no samples lately")
         return Reach(known=self.state in ("watching", "new"), words=words)
 
     def loads(self) -> Loads:
-        series = self.minute.unpicked
-        ticks = int(series.ticks.sum())
-        if not ticks:
+        minute = self.minute
+        if not minute.ticks:
             return Loads(running=np.nan, waiting=np.nan, blocked=np.nan)
-        totals = dict(zip(series.groups, series.seen.sum(axis=1).tolist(), strict=True))
-        running = totals.get("running", 0)
-        return Loads(
-            running=running / ticks,
-            waiting=(sum(totals.values()) - running) / ticks,
-            blocked=totals.get("lock", 0) / ticks,
-        )
+        blocked = minute.by_kind.get(WaitKind.LOCK, 0.0)
+        return Loads(running=minute.running, waiting=minute.load - minute.running, blocked=blocked)
 
     def usual_most(self) -> UsualMost:
         return self._usual

@@ -1,6 +1,6 @@
 """Answers about load: over time, by dimension, and the raw samples behind them."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -244,17 +244,25 @@ def sample_costs(window: Window) -> dict[int, tuple[float, float]]:
     """As `sample_cost`, of all servers, in one question."""
     rows = Tick.objects.filter(at_ms__gte=window.start, at_ms__lt=window.end).values("server_id")
     found = rows.annotate(all_us=ArrayAgg("took_us")).order_by().values_list("server_id", "all_us")
-    return {server: _median_and_p95(np.array(took, dtype=np.float64)) for server, took in found}
+    return {server: _median_and_p95(took) for server, took in found}
 
 
-def _median_and_p95(took_us: npt.NDArray[np.float64]) -> tuple[float, float]:
-    return float(np.median(took_us)) / 1000, float(np.quantile(took_us, 0.95)) / 1000
+def _median_and_p95(took_us: Iterable[float]) -> tuple[float, float]:
+    """In milliseconds, between two neighbours where none stands there. By hand: of a minute's 60 figures it is ten
+    times quicker than by arrays, and the list of all servers asks for a thousand."""
+    ordered = sorted(took_us)
+    return _between(ordered, 0.5) / 1000, _between(ordered, 0.95) / 1000
+
+
+def _between(ordered: Sequence[float], share: float) -> float:
+    place = share * (len(ordered) - 1)
+    low = int(place)
+    high = min(low + 1, len(ordered) - 1)
+    return ordered[low] + (place - low) * (ordered[high] - ordered[low])
 
 
 def sample_cost(server_id: int, window: Window) -> tuple[float, float] | None:
     """Median and 95th percentile of how long a sample took, in milliseconds, over the open ticks of a window."""
     ticks = Tick.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
-    took = np.fromiter(ticks.values_list("took_us", flat=True), dtype=np.float64)
-    if not len(took):
-        return None
-    return _median_and_p95(took)
+    took = list(ticks.values_list("took_us", flat=True))
+    return _median_and_p95(took) if took else None

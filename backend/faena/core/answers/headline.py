@@ -1,5 +1,6 @@
 """The first fork, as one sentence above the waterline: running or waiting, on what, since when."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -44,18 +45,26 @@ def _told(fork: FirstFork, sentence: str, *rules_out: str) -> Finding:
     return Finding(kind=fork, severity=Severity.NOTE, sentence=sentence, rules_out=rules_out)
 
 
+def main_kind(means: Mapping[WaitKind, float]) -> WaitKind | None:
+    """The main part of a load by kind; None where it is quiet or mixed."""
+    load = sum(means.values())
+    if load < QUIET_SESSIONS:
+        return None
+    kind, most = max(means.items(), key=lambda item: item[1])
+    return kind if most >= DOMINANT_SHARE * load else None
+
+
 def headline(series: LoadSeries, starts: list[int], cores: int | None) -> Headline:
     """From load split by kind. Durations and means are over ticks taken; gaps do not count."""
     ticks = int(series.ticks.sum())
     if ticks == 0:
         return Headline(finding=_told(FirstFork.NOT_SAMPLED, "Nothing was sampled in this window."))
     means = {WaitKind(group): float(row.sum()) / ticks for group, row in zip(series.groups, series.seen, strict=True)}
-    load, running = sum(means.values()), means.get(WaitKind.RUNNING, 0.0)
+    load, running, kind = sum(means.values()), means.get(WaitKind.RUNNING, 0.0), main_kind(means)
     if load < QUIET_SESSIONS:
         sentence = f"Quiet: {figure(load)} sessions active on average."
         return Headline(finding=_told(FirstFork.QUIET, sentence), load=load, running=running)
-    kind, most = max(means.items(), key=lambda item: item[1])
-    if most < DOMINANT_SHARE * load:
+    if kind is None:
         sentence = f"A mix: {figure(running)} of {figure(load)} sessions running, no wait kind dominates."
         return Headline(finding=_told(FirstFork.MIXED, sentence), load=load, running=running)
     row = series.sessions()[series.groups.index(kind)]
@@ -63,7 +72,7 @@ def headline(series: LoadSeries, starts: list[int], cores: int | None) -> Headli
     if kind is WaitKind.RUNNING:
         finding = _told(FirstFork.RUNNING, _running_sentence(running, load, row, cores), "locks", "the client")
     else:
-        sentence = f"Waiting: {kind.label}, {figure(most)} of {figure(load)} sessions"
+        sentence = f"Waiting: {kind.label}, {figure(means[kind])} of {figure(load)} sessions"
         finding = _told(FirstFork.WAITING, sentence, "too few cores")
     return Headline(finding=finding, kind=kind, load=load, running=running, since=since)
 

@@ -151,7 +151,7 @@ function againstYesterday(change: string): string {
 const Fresh = ({ server }: { readonly server: Server }) => (
   <>
     {server.freshness_ms === null ? (
-      <span className="text-muted">older than 15 min</span>
+      <span className="text-muted">none yet</span>
     ) : (
       `${duration(Math.round(server.freshness_ms / 100) * 100)} old`
     )}
