@@ -1,11 +1,12 @@
-"""From letting go of a brush to the redrawn waterline, in a real browser; and the weight of the first view."""
+"""In a real browser: from a brush to the redrawn waterline, the first view, the requests of an open view, lanes of
+20,000 cells, and the list of a thousand servers (of the benches answers and servers, which run before)."""
 
-import gzip
 import os
+import re
 from pathlib import Path
 
 import numpy as np
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import Page, sync_playwright
 from reporting import report
 
 URL = f"http://127.0.0.1:{os.environ['FAENA_LISTEN_PORT']}"
@@ -23,6 +24,78 @@ WATCH = """() => { const chart = document.querySelector('svg[data-chart]'); cons
 FIRST_PAINT = """() => new Promise((done) => new PerformanceObserver((list) => {
   const paint = list.getEntriesByName('first-contentful-paint')[0]; if (paint) done(paint.startTime);
 }).observe({ type: 'paint', buffered: true }))"""
+
+# Long tasks and frames of what follows; `await held()` ends the watch.
+HELD = """() => { window.tasks = []; const o = new PerformanceObserver((l) => window.tasks.push(...l.getEntries().map((e) => e.duration)));
+  o.observe({ type: 'longtask' }); window.held = () => { o.disconnect(); return Math.max(0, ...window.tasks); }; }"""
+# From a key to the frame that shows what it did: milliseconds of each press.
+PRESSED = """async (key) => { const chart = document.querySelector('svg[data-chart]'); chart.focus(); const took = [];
+  for (let i = 0; i < 20; i += 1) { const begun = performance.now();
+    chart.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }));
+    await new Promise((done) => requestAnimationFrame(() => setTimeout(done)));
+    took.push(performance.now() - begun); } return took; }"""
+# One screen further with each frame, to the end of what scrolls; milliseconds of each frame.
+SCROLLED = """async () => { const box = document.querySelector('table').parentElement; const took = []; let at = performance.now();
+  for (let i = 0; i < 100; i += 1) { box.scrollTop += 540; await new Promise(requestAnimationFrame);
+    took.push(performance.now() - at); at = performance.now(); } return took; }"""
+LANES, EACH = 100, 100  # cells of the lanes: one where it waits, one where it is blocked by
+
+
+def needed(*pages: str) -> int:
+    """Bytes of the scripts that must be there before these pages can be drawn, as they are sent."""
+    wanted = [f.name for f in DIST.glob("*.js") if any(f.name.startswith(f"{name}-") for name in ("index", *pages))]
+    seen: set[str] = set()
+    while wanted:
+        name = wanted.pop()
+        if name not in seen:
+            seen.add(name)
+            wanted += re.findall(r'(?:from|import)\s*"\./([^"]+\.js)"', (DIST / name).read_text())
+    return sum((DIST / f"{name}.gz").stat().st_size for name in seen)
+
+
+def asked_in_a_minute(page: Page) -> int:
+    """What an open load view that follows now asks in a minute."""
+    page.goto(f"/servers/{SERVER}/load")
+    page.locator("svg[data-chart]").first.wait_for()
+    page.wait_for_timeout(5000)
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url) if "/api/" in request.url else None)
+    page.wait_for_timeout(60_000)
+    return len(asked)
+
+
+def many_cells(page: Page) -> tuple[float, float, list[float]]:
+    """A session's tape whose answer is as long as it gets: longest tasks of drawing and of pressing keys, and each key."""
+    start = int(END) - 3_600_000
+    kinds = ["lock", "data_io", "running", "commit", "client"]
+    session = {"pid": 1, "started_s": start // 1000, "program": "web", "user": "web", "database": "d", "client": ""}
+    session |= {"backend": "client backend", "query_id": None, "statement": "", "tables": ""}
+    step = 3_600_000 // EACH
+    stretches = [
+        {
+            "first": start + i * step, "last": start + i * step + step // 2, "ticks": 9, "active": True,
+            "blocker": 2 + i % LANES, "kind": kinds[i % 5], "wait": "Lock:tuple", "wait_label": "Lock: tuple",
+            "query_id": None,
+        }
+        for i in range(EACH)
+    ]  # fmt: skip
+    others = [session | {"pid": 2 + i, "program": f"other-{i}"} for i in range(LANES)]
+    stretches = [one | {"blocker": 2 + lane} for lane in range(LANES) for one in stretches]
+    tape = {
+        "session": session, "start": start, "end": int(END), "ticks": 3600, "tick_ms": 1000, "wait_tick_ms": 1000,
+        "first": start, "last": int(END), "stretches": stretches, "ran": [], "waits": [], "gaps": [], "others": others,
+        "errors": [], "executions": [], "deadlocks": [], "alike": [],
+    }  # fmt: skip
+    page.route("**/tape?*", lambda route: route.fulfill(json=tape))
+    page.add_init_script(f"({HELD})()")
+    page.goto(f"/servers/{SERVER}/sessions/1?from={start}&to={END}")
+    page.get_by_role("application", name="Tape of web 1").wait_for()
+    page.wait_for_timeout(3000)
+    drawing = page.evaluate("window.held()")
+    page.evaluate(HELD)
+    keys = page.evaluate(PRESSED, "ArrowRight")
+    return drawing, page.evaluate("window.held()"), keys
+
 
 with sync_playwright() as playwright:
     browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
@@ -49,6 +122,12 @@ with sync_playwright() as playwright:
     page.goto("/")
     page.get_by_role("heading", name="Servers").wait_for()
     first_paint = page.evaluate(FIRST_PAINT)
+    page.evaluate(HELD)
+    page.get_by_role("button", name="columns and files of servers").wait_for()
+    frames = page.evaluate(SCROLLED)
+    scrolling = page.evaluate("window.held()")
+    requests = asked_in_a_minute(page)
+    drawing, pressing, keys = many_cells(page)
     browser.close()
 
 report(
@@ -59,5 +138,17 @@ report(
     note=f"p95 {np.quantile(took, 0.95):.0f}",
 )
 report("first view on loopback", float(first_paint), "ms", at_most=1000)
-scripts = sum(len(gzip.compress(f.read_bytes())) for f in DIST.glob("*.js"))
-report("script of the first view, gzip", scripts / 1000, "kB", at_most=250)
+report("script of the first view (the list of servers), as it is sent", needed("ServersPage") / 1000, "kB", at_most=130)
+report("script of the load view, as it is sent", needed("LoadPage", "ServerScreen") / 1000, "kB", at_most=250)
+report("requests a minute of an open load view of 15 minutes", requests, "", at_most=40)
+cells = f"lanes of {2 * LANES * EACH:,} cells"
+report(f"{cells}, longest task while they are drawn", drawing, "ms", at_most=50)
+report(
+    f"{cells}, a key answered, p95",
+    float(np.quantile(keys, 0.95)),
+    "ms",
+    at_most=50,
+    note=f"longest task {pressing:.0f}",
+)
+note = f"p95 of a frame {np.quantile(frames, 0.95):.0f} ms"
+report("list of a thousand servers scrolled through, longest task", scrolling, "ms", at_most=50, note=note)

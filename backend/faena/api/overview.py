@@ -10,7 +10,7 @@ from faena.api.figures import number, rounded
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.answers import groups
-from faena.apps.answers.indicators import UNITS, Indicator, Reading, load_by_kind, read
+from faena.apps.answers.indicators import UNITS, Indicator, Reader, Reading
 from faena.apps.samples.selectors import LoadAnswer
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.models import Server
@@ -99,20 +99,20 @@ def get_indicators(
     found = servers.all_servers() if not server else [servers.server(one) for one in server]
     if len(found) > MAX_SERVERS:
         raise BadInput(f"at most {MAX_SERVERS} servers at a time; name some", field="server")
-    cells = cut(window, at_most=buckets, period_ms=MINUTE_MS)
+    cells, readers = cut(window, at_most=buckets, period_ms=MINUTE_MS), {one.pk: Reader(one, now) for one in found}
     return IndicatorsOut(
         start=window.start,
         end=window.end,
         bucket_ms=cells.width_ms,
         starts=cells.starts(),
         servers=[NamedOut(id=one.id, name=one.name, group=one.group) for one in found],
-        loads=[_load(one, load_by_kind(one, cells, now)) for one in found],
+        loads=[_load(one, readers[one.pk].load(cells)) for one in found],
         indicators=[
             IndicatorOut(
                 name=one,
                 label=one.label,
                 unit=UNITS[one],
-                cells=[_cell(s.id, read(s, one, cells, now)) for s in found],
+                cells=[_cell(s.id, readers[s.pk].read(one, cells)) for s in found],
             )
             for one in (name or DEFAULT_INDICATORS)
         ],

@@ -1,12 +1,12 @@
 import { createContext, memo, useContext, useLayoutEffect, useRef, useSyncExternalStore } from "react";
 
-import { type Cell, paint } from "./paint";
+import { type CellSource, paint } from "./paint";
 
 /** Whether marks must be elements of the svg, since it is about to be saved as a file. */
 export const AsElements = createContext(false);
 
 interface Props {
-  readonly cells: readonly Cell[]; // the same array as long as nothing changed, or all is painted again
+  readonly cells: CellSource; // the same one as long as nothing changed, or all is painted again
   readonly width: number;
   readonly height: number;
 }
@@ -16,16 +16,16 @@ export const CellCanvas = memo(({ cells, width, height }: Props) => {
   const canvas = useRef<HTMLCanvasElement>(null);
   const theme = useSyncExternalStore(watchTheme, () => document.documentElement.dataset["theme"] ?? "");
   useLayoutEffect(() => {
-    if (canvas.current) paint(canvas.current, cells, { width, height });
+    return canvas.current ? paint(canvas.current, cells, { width, height }) : undefined;
   }, [cells, width, height, theme]);
   return <canvas ref={canvas} aria-hidden="true" className="absolute top-0 left-0" style={{ width, height }} />;
 });
 CellCanvas.displayName = "CellCanvas";
 
 /** The same marks inside the svg; nothing unless it is about to be saved. */
-export const CellElements = ({ cells }: { readonly cells: readonly Cell[] }) =>
+export const CellElements = ({ cells }: { readonly cells: CellSource }) =>
   useContext(AsElements)
-    ? cells.map(({ opacity, ...cell }, i) => (
+    ? [...cells()].map(({ opacity, ...cell }, i) => (
         <rect key={i} {...cell} {...(opacity === undefined ? {} : { fillOpacity: opacity })} />
       ))
     : null;

@@ -1,4 +1,4 @@
-import { type KeyboardEvent, type PointerEvent, useMemo, useState } from "react";
+import { type KeyboardEvent, type PointerEvent, useCallback, useMemo, useState } from "react";
 
 import { stamp } from "../lib/time";
 import { count, duration } from "../lib/units";
@@ -74,7 +74,7 @@ export const Density = ({ found, marks, reading, now, region, onRegion }: Props)
   const [corners, setCorners] = useState<Corners | null>(null);
   const [hover, setHover] = useState<Point | null>(null);
   const plot = useMemo(() => plotOf(found, size), [found, size]);
-  const cells = useMemo(() => (found.points.length ? [] : densityCells(plot, found)), [plot, found]);
+  const cells = useCallback(() => (found.points.length ? [] : densityCells(plot, found)), [plot, found]);
   const rung = region === null ? null : rungOf(found, region);
   const onKey = (event: KeyboardEvent): void => {
     const by = { PageUp: 1, PageDown: -1 }[event.key];

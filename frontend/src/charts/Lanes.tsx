@@ -1,4 +1,4 @@
-import { type KeyboardEvent, type MouseEvent, useMemo, useState } from "react";
+import { type KeyboardEvent, type MouseEvent, memo, useCallback, useDeferredValue, useMemo, useState } from "react";
 
 import { stamp } from "../lib/time";
 import { duration } from "../lib/units";
@@ -33,7 +33,7 @@ export const Lanes = ({ title, reading, lanes, from, to, tickMs, now, at, onMome
   const width = Math.max(0, size.width - LABEL - 4);
   const scale = useMemo(() => ({ from, to, width, tickMs }), [from, to, width, tickMs]);
   const layout = useMemo(() => laneLayout(lanes), [lanes]);
-  const cells = useMemo(() => lanePicture(lanes, layout, scale), [lanes, layout, scale]);
+  const cells = useCallback(() => lanePicture(lanes, layout, scale), [lanes, layout, scale]);
   const { height } = layout;
   const momentAt = (event: MouseEvent<SVGSVGElement>): number => {
     const x = event.clientX - event.currentTarget.getBoundingClientRect().left - LABEL;
@@ -92,7 +92,7 @@ export const Lanes = ({ title, reading, lanes, from, to, tickMs, now, at, onMome
       <p className="text-muted min-h-5 text-sm" aria-live="polite">
         {shown === null ? "Click or use the arrow keys to choose a moment." : readOut(lanes, shown, tickMs)}
       </p>
-      <Listed lanes={lanes} tickMs={tickMs} />
+      <Listed lanes={useDeferredValue(lanes, NONE)} tickMs={tickMs} />
     </ChartFrame>
   );
 };
@@ -130,7 +130,7 @@ const Names = ({ lanes, layout, width, onLane }: NamesProps) =>
   });
 
 /** The lanes for those who do not see them: what each did for how long, most first. */
-const Listed = ({ lanes, tickMs }: { readonly lanes: readonly Lane[]; readonly tickMs: number }) => {
+const Listed = memo(({ lanes, tickMs }: { readonly lanes: readonly Lane[]; readonly tickMs: number }) => {
   const lines = useMemo(
     () =>
       lanes.map((lane) => ({
@@ -152,7 +152,10 @@ const Listed = ({ lanes, tickMs }: { readonly lanes: readonly Lane[]; readonly t
       ))}
     </ul>
   );
-};
+});
+Listed.displayName = "Listed";
+
+const NONE: readonly Lane[] = [];
 
 const tableOf = (lanes: readonly Lane[], tickMs: number): Table => ({
   columns: ["session", "pid", "from", "to", "what", "blocked by pid"],

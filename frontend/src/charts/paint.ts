@@ -14,21 +14,71 @@ export interface Cell {
 /** What a fill comes to on this canvas, in the theme of today. */
 type Paint = string | CanvasPattern;
 
-/** Clears the canvas and paints all cells, one fill after another, since changing the fill is what costs. */
+/** Makes the cells when they are painted, so that many of them are made a part at a time. */
+export type CellSource = () => Iterable<Cell>;
+
+const SLICE = 1000; // cells that are made and painted in one go
+const BUSY_MS = 8; // after which others are let in between
+
+/**
+ * Paints all cells, in parts that hold up nobody; what was there stays until all is painted. Returns what stops it.
+ */
 export function paint(
   canvas: HTMLCanvasElement,
-  cells: readonly Cell[],
+  cells: CellSource,
   size: { readonly width: number; readonly height: number },
-): void {
+): () => void {
   const sharp = window.devicePixelRatio || 1;
-  canvas.width = Math.max(1, Math.round(size.width * sharp));
-  canvas.height = Math.max(1, Math.round(size.height * sharp));
-  const context = canvas.getContext("2d");
-  if (!context) return;
+  const made = document.createElement("canvas");
+  made.width = Math.max(1, Math.round(size.width * sharp));
+  made.height = Math.max(1, Math.round(size.height * sharp));
+  const [context, shown] = [made.getContext("2d"), canvas.getContext("2d")];
+  if (!context || !shown) return () => undefined;
   context.scale(sharp, sharp);
-  const theme = getComputedStyle(canvas);
+  const brush = { context, theme: getComputedStyle(canvas), sharp, paints: new Map<string, Paint>() };
+  const left = cells()[Symbol.iterator]();
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  const go = (): void => {
+    const begun = performance.now();
+    while (performance.now() - begun < BUSY_MS) {
+      const slice = take(left, SLICE);
+      paintSlice(brush, slice);
+      if (slice.length < SLICE) {
+        canvas.width = made.width;
+        canvas.height = made.height;
+        shown.drawImage(made, 0, 0);
+        return;
+      }
+    }
+    timer = setTimeout(go);
+  };
+  go();
+  return () => clearTimeout(timer);
+}
+
+function take<T>(left: Iterator<T>, most: number): T[] {
+  const taken: T[] = [];
+  while (taken.length < most) {
+    const next = left.next();
+    if (next.done) break;
+    taken.push(next.value);
+  }
+  return taken;
+}
+
+interface Brush {
+  readonly context: CanvasRenderingContext2D;
+  readonly theme: CSSStyleDeclaration;
+  readonly sharp: number;
+  readonly paints: Map<string, Paint>;
+}
+
+/** One fill after another, since changing the fill is what costs. */
+function paintSlice({ context, theme, sharp, paints }: Brush, cells: readonly Cell[]): void {
   for (const [fill, alike] of byFill(cells)) {
-    context.fillStyle = paintOf(fill, context, theme, sharp);
+    let made = paints.get(fill);
+    if (made === undefined) paints.set(fill, (made = paintOf(fill, context, theme, sharp)));
+    context.fillStyle = made;
     for (const { x, y, width, height, opacity } of alike) {
       if (opacity !== undefined) context.globalAlpha = opacity;
       context.fillRect(x, y, width, height);

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cache, partial
 
 import numpy as np
 import numpy.typing as npt
@@ -71,23 +72,48 @@ _VITAL = {
 _HOST = {Indicator.READS: "disk_reads", Indicator.WRITES: "disk_writes", Indicator.DISK_LATENCY: "disk_latency_ms"}
 
 
-def series(server: Server, indicator: Indicator, buckets: Buckets, now: int) -> Floats:
-    """One figure per bucket, NaN where nothing was read."""
-    match indicator:
-        case Indicator.LOAD | Indicator.RUNNING | Indicator.WAITING | Indicator.BLOCKED:
-            return _sampled(server, indicator, buckets, now)
-        case Indicator.CALLS:
-            work = statements.calls_over_time(server.id, buckets)
-            return np.divide(work.calls, work.covered_ms / 1000, out=_unknown(buckets), where=work.covered_ms > 0)
-        case Indicator.CPU:
-            rows = hosts.over_time(server.machine, buckets)
-            return _column(
-                rows, lambda row: None if row["cpu_user"] is None else row["cpu_user"] + (row["cpu_system"] or 0)
-            )
-        case Indicator.READS | Indicator.WRITES | Indicator.DISK_LATENCY:
-            return _column(hosts.over_time(server.machine, buckets), lambda row: row[_HOST[indicator]])
-        case _:
-            return _column(vitals.over_time(server.id, buckets), lambda row: row[_VITAL[indicator]])
+class Reader:
+    """Reads indicators of one server. Evidence that several of them come from is asked for once for each window."""
+
+    def __init__(self, server: Server, now: int) -> None:
+        self._server = server
+        self.load = cache(partial(load_by_kind, server, now=now))
+        self._host = cache(partial(_host, server.machine))
+        self._vitals = cache(partial(vitals.over_time, server.pk))
+
+    def read(self, indicator: Indicator, buckets: Buckets) -> "Reading":
+        """With the same hours yesterday and a week ago."""
+        values = self.series(indicator, buckets)
+        mean, calendar = _mean(values), clock_of(self._server).calendar
+        earlier = [_mean(self.series(indicator, _days_before(buckets, days, calendar))) for days in (1, 7)]
+        return Reading(values=values, mean=mean, yesterday=change(mean, earlier[0]), last_week=change(mean, earlier[1]))
+
+    def series(self, indicator: Indicator, buckets: Buckets) -> Floats:
+        """One figure per bucket, NaN where nothing was read."""
+        match indicator:
+            case Indicator.LOAD | Indicator.RUNNING | Indicator.WAITING | Indicator.BLOCKED:
+                return _sampled(self.load(buckets), indicator)
+            case Indicator.CALLS:
+                work = statements.calls_over_time(self._server.pk, buckets)
+                return np.divide(work.calls, work.covered_ms / 1000, out=_unknown(buckets), where=work.covered_ms > 0)
+            case Indicator.CPU:
+                rows = self._host(buckets)
+                return _column(
+                    rows, lambda row: None if row["cpu_user"] is None else row["cpu_user"] + (row["cpu_system"] or 0)
+                )
+            case Indicator.READS | Indicator.WRITES | Indicator.DISK_LATENCY:
+                return _column(self._host(buckets), lambda row: row[_HOST[indicator]])
+            case _:
+                return _column(self._vitals(buckets), lambda row: row[_VITAL[indicator]])
+
+
+def _host(machine: str, buckets: Buckets) -> list[dict[str, float | None]]:
+    """Nothing is known of a machine without a name, so nothing is asked."""
+    return (
+        hosts.over_time(machine, buckets)
+        if machine
+        else [dict.fromkeys((*hosts.MEANS, *hosts.SIZES)) for _ in range(buckets.count)]
+    )
 
 
 def _unknown(buckets: Buckets) -> Floats:
@@ -99,7 +125,7 @@ def _column(rows: list[dict[str, float | None]], of: Callable[[dict[str, float |
     return np.array([np.nan if value is None else value for value in found], dtype=np.float64)
 
 
-def load_by_kind(server: Server, buckets: Buckets, now: int) -> samples.LoadAnswer:
+def load_by_kind(server: Server, buckets: Buckets, *, now: int) -> samples.LoadAnswer:
     """Load of a server by wait kind in these buckets."""
     end = buckets.start + buckets.count * buckets.width_ms
     window = Window(start=buckets.start, end=EpochMs(end))
@@ -109,8 +135,7 @@ def load_by_kind(server: Server, buckets: Buckets, now: int) -> samples.LoadAnsw
     )  # fmt: skip
 
 
-def _sampled(server: Server, indicator: Indicator, buckets: Buckets, now: int) -> Floats:
-    answer = load_by_kind(server, buckets, now)
+def _sampled(answer: samples.LoadAnswer, indicator: Indicator) -> Floats:
     rows = dict(zip(answer.series.groups, answer.series.sessions(), strict=True))
     nothing = np.where(answer.series.ticks > 0, 0.0, np.nan)
     running, blocked = rows.get("running", nothing), rows.get("lock", nothing)
@@ -132,15 +157,6 @@ class Reading:
     mean: float
     yesterday: Change
     last_week: Change
-
-
-def read(server: Server, indicator: Indicator, buckets: Buckets, now: int) -> Reading:
-    """With the same hours yesterday and a week ago."""
-    values = series(server, indicator, buckets, now)
-    mean = _mean(values)
-    calendar = clock_of(server).calendar
-    earlier = [_mean(series(server, indicator, _days_before(buckets, days, calendar), now)) for days in (1, 7)]
-    return Reading(values=values, mean=mean, yesterday=change(mean, earlier[0]), last_week=change(mean, earlier[1]))
 
 
 def _days_before(buckets: Buckets, days: int, calendar: Calendar) -> Buckets:

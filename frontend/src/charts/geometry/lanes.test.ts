@@ -8,12 +8,12 @@ const part = (first: number, last: number, blocker = 0) => ({ first, last, block
 
 describe("cells", () => {
   it("stand for the last tick as well, and are cut at the edges", () => {
-    expect(cells([part(12_000, 13_000), part(5_000, 10_500), part(19_500, 30_000)], scale)).toEqual([
+    expect([...cells([part(12_000, 13_000), part(5_000, 10_500), part(19_500, 30_000)], scale)]).toEqual([
       { part: part(12_000, 13_000), x: 20, width: 20 },
       { part: part(5_000, 10_500), x: 0, width: 15 },
       { part: part(19_500, 30_000), x: 95, width: 5 },
     ]);
-    expect(cells([part(1_000, 2_000), part(25_000, 26_000)], scale)).toEqual([]);
+    expect([...cells([part(1_000, 2_000), part(25_000, 26_000)], scale)]).toEqual([]);
   });
 
   it("never leave the picture", () => {
@@ -35,7 +35,7 @@ describe("ties", () => {
       { pid: 11, parts: [part(12_000, 13_000, 7), part(14_000, 15_000, 7), part(16_000, 17_000, 99)] },
       { pid: 12, parts: [part(15_000, 19_000, 11)] },
     ];
-    expect(ties(lanes, scale)).toEqual([
+    expect([...ties(lanes, scale)]).toEqual([
       { x: 20, from: 1, to: 0 },
       { x: 50, from: 2, to: 1 },
     ]);

@@ -39,12 +39,12 @@ export const placeOf = (at: number, scale: Scale): number =>
   ((at - scale.from) / Math.max(1, scale.to - scale.from)) * scale.width;
 
 /** Cells of a lane, cut at the edges of the picture, none narrower than can be seen. */
-export function cells<P extends Part>(parts: readonly P[], scale: Scale): Placed<P>[] {
-  return parts.flatMap((part) => {
+export function* cells<P extends Part>(parts: readonly P[], scale: Scale): Generator<Placed<P>> {
+  for (const part of parts) {
     const x = Math.max(0, placeOf(part.first, scale));
     const end = Math.min(scale.width, placeOf(part.last + scale.tickMs, scale));
-    return end <= 0 || x >= scale.width ? [] : [{ part, x, width: Math.max(1, end - x) }];
-  });
+    if (end > 0 && x < scale.width) yield { part, x, width: Math.max(1, end - x) };
+  }
 }
 
 export interface Tie {
@@ -54,19 +54,22 @@ export interface Tie {
 }
 
 /** A line from where each waiting stretch begins to the lane of whoever holds it up; the same holder again needs none. */
-export function ties(lanes: readonly { readonly pid: number; readonly parts: readonly Part[] }[], scale: Scale): Tie[] {
+export function* ties(
+  lanes: readonly { readonly pid: number; readonly parts: readonly Part[] }[],
+  scale: Scale,
+): Generator<Tie> {
   const laneOf = new Map(lanes.map((lane, i) => [lane.pid, i]));
-  return lanes.flatMap((lane, from) => {
+  for (const [from, lane] of lanes.entries()) {
     let held = 0;
-    return lane.parts.flatMap((part) => {
+    for (const part of lane.parts) {
       const before = held;
       held = part.blocker;
       const to = laneOf.get(part.blocker);
-      if (part.blocker === 0 || part.blocker === before || to === undefined || to === from) return [];
+      if (part.blocker === 0 || part.blocker === before || to === undefined || to === from) continue;
       const x = placeOf(part.first, scale);
-      return x < 0 || x > scale.width ? [] : [{ x, from, to }];
-    });
-  });
+      if (x >= 0 && x <= scale.width) yield { x, from, to };
+    }
+  }
 }
 
 /** The part that lies at a moment; undefined where there is none. */
@@ -96,24 +99,24 @@ export function laneLayout(lanes: readonly Lane[]): LaneLayout {
 }
 
 /** All that is painted of lanes: their cells, and from each waiting stretch a line to whoever held it up. */
-export function lanePicture(lanes: readonly Lane[], { tops, talls }: LaneLayout, scale: Scale): Cell[] {
-  const stretches = lanes.flatMap((lane, i) => {
+export function* lanePicture(lanes: readonly Lane[], { tops, talls }: LaneLayout, scale: Scale): Generator<Cell> {
+  for (const [i, lane] of lanes.entries()) {
     const [top, tall] = [tops[i] ?? 0, talls[i] ?? 0];
-    return cells(lane.parts, scale).map(({ part, x, width }) => ({
-      x: LABEL + x,
-      y: top + (part.outlined ? 5.5 : 3),
-      width,
-      height: tall - (part.outlined ? 11 : 7),
-      fill: part.fill,
-      ...(part.outlined ? { stroke: "var(--strong)" } : {}),
-    }));
-  });
-  const lines = ties(lanes, scale).map((tie) => {
+    for (const { part, x, width } of cells(lane.parts, scale))
+      yield {
+        x: LABEL + x,
+        y: top + (part.outlined ? 5.5 : 3),
+        width,
+        height: tall - (part.outlined ? 11 : 7),
+        fill: part.fill,
+        ...(part.outlined ? { stroke: "var(--strong)" } : {}),
+      };
+  }
+  for (const tie of ties(lanes, scale)) {
     const [a, b] = [(tops[tie.from] ?? 0) + 3, (tops[tie.to] ?? 0) + (talls[tie.to] ?? 0) - 4];
     const [top, bottom] = [Math.min(a, b), Math.max(a, b)];
-    return { x: LABEL + tie.x - 0.375, y: top, width: 0.75, height: bottom - top, fill: "var(--ink)", opacity: 0.6 };
-  });
-  return [...stretches, ...lines];
+    yield { x: LABEL + tie.x - 0.375, y: top, width: 0.75, height: bottom - top, fill: "var(--ink)", opacity: 0.6 };
+  }
 }
 
 /** How long a lane did what, in milliseconds, most first. */

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Suspense, lazy, useMemo, useState } from "react";
+import { Suspense, lazy, useCallback, useMemo, useRef, useState } from "react";
 
 import type { Schemas } from "../../api/client";
 import { serversQuery } from "../../api/queries";
@@ -15,7 +15,7 @@ import { readSort, writeSort } from "../../ui/table/table";
 import { isShown } from "../../ui/table/columns";
 import { useLayouts } from "../../ui/table/layouts";
 import { serverColumns } from "./columns";
-import { INDICATOR_NAMES, MOST_SERVERS, indicatorsQuery, isIndicator } from "./indicators";
+import { FEW_SERVERS, INDICATOR_NAMES, MOST_SERVERS, indicatorsQuery, isIndicator } from "./indicators";
 import type { ServersSearch } from "./servers.route";
 
 const ConnectDialog = lazy(() => import("./ConnectDialog").then((m) => ({ default: m.ConnectDialog })));
@@ -32,8 +32,11 @@ export const ServersPage = ({ canConnect, search, onSearch }: Props) => {
   const servers = useQuery(serversQuery);
   const [connecting, setConnecting] = useState<boolean | null>(null); // null: not yet asked for
   const [containing, setContaining] = useState("");
-  const every = servers.data?.servers ?? [];
-  const all = every.filter((one) => `${one.name} ${one.group}`.includes(containing));
+  const every = servers.data?.servers ?? NONE;
+  const all = useMemo(
+    () => every.filter((one) => `${one.name} ${one.group}`.includes(containing)),
+    [every, containing],
+  );
   const { indicators, onSight } = useIndicators(all, search);
   const columns = useMemo(() => serverColumns(indicators.data), [indicators.data]);
   const shown = isIndicator(search.figure) ? search.figure : null;
@@ -96,15 +99,23 @@ export const ServersPage = ({ canConnect, search, onSearch }: Props) => {
   );
 };
 
+const NONE: readonly Schemas["ServerOut"][] = [];
+const RESTS_MS = 150; // what is scrolled past is not asked for
+
 /** Load and the indicators that are shown, of all servers or, where they are many, of those in sight. */
 function useIndicators(all: readonly Schemas["ServerOut"][], search: ServersSearch) {
-  const [sight, onSight] = useState<readonly string[]>([]);
+  const [sight, setSight] = useState<readonly string[]>([]);
+  const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
+  const onSight = useCallback((keys: readonly string[]) => {
+    clearTimeout(timer.current);
+    timer.current = setTimeout(() => setSight(keys), RESTS_MS);
+  }, []);
   const layout = useLayouts().of("servers");
   const names = INDICATOR_NAMES.filter((name) => {
     const column = serverColumns(undefined).find((one) => one.id === name);
     return name === search.figure || (column && isShown(column, layout));
   });
-  const few = all.length <= MOST_SERVERS;
+  const few = all.length <= FEW_SERVERS;
   const wanted = few ? all.map((one) => one.id) : sight.map(Number).slice(0, MOST_SERVERS);
   const asked = wanted.toSorted((a, b) => a - b);
   const indicators = useQuery({ ...indicatorsQuery(windowOf(search), asked, names), enabled: asked.length > 0 });

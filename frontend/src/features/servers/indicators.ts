@@ -16,6 +16,7 @@ export const isIndicator = (name: string | undefined): name is IndicatorName =>
   name !== undefined && name in INDICATORS;
 
 const EVERY_MS = 15_000;
+export const FEW_SERVERS = 24; // up to so many are asked for whether in sight or not
 export const MOST_SERVERS = 60; // the API answers for no more at once
 
 /** Load and these indicators of these servers, over a window. */

@@ -12,6 +12,12 @@ const PREPARED = -1; // in place of a pid: a prepared transaction, which has no 
 /** Statements on top, then what the session did, and below it each session that blocked it, while it did. */
 export function tapeLanes(found: Tape): Lane[] {
   const others = new Map(found.others.map((other) => [other.pid, other]));
+  const blocked = new Map<number, Tape["stretches"][number][]>();
+  for (const part of found.stretches) {
+    const same = blocked.get(part.blocker);
+    if (same) same.push(part);
+    else blocked.set(part.blocker, [part]);
+  }
   const doing = found.stretches.map((part) => ({
     first: part.first,
     last: part.last,
@@ -40,9 +46,7 @@ export function tapeLanes(found: Tape): Lane[] {
       label: other.program,
       note: `${other.pid}`,
       root: false,
-      parts: found.stretches
-        .filter((part) => part.blocker === other.pid)
-        .map((part) => ({ first: part.first, last: part.last, ...blocking })),
+      parts: (blocked.get(other.pid) ?? []).map((part) => ({ first: part.first, last: part.last, ...blocking })),
     })),
   ];
 }

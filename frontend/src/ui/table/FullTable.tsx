@@ -10,7 +10,7 @@ import {
   useReactTable,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { Fragment, type KeyboardEvent, useEffect, useMemo, useRef, useState } from "react";
+import { type KeyboardEvent, type ReactNode, memo, useEffect, useMemo, useRef, useState } from "react";
 
 import { usePrinting } from "../usePrinting";
 import { TableMenu } from "./TableMenu";
@@ -89,7 +89,7 @@ export function FullTable<Row>(props: TableProps<Row>) {
             </tr>
           ))}
         </thead>
-        <Body {...props} box={box} found={found} widths={layout.widths} />
+        <Body {...props} box={box} found={found} widths={layout.widths} shown={shown.map((one) => one.id).join(" ")} />
       </table>
     </div>
   );
@@ -99,10 +99,11 @@ interface BodyProps<Row> extends TableProps<Row> {
   readonly box: HTMLDivElement | null;
   readonly found: readonly TableRow<Row>[];
   readonly widths: Layout["widths"];
+  readonly shown: string;
 }
 
 function Body<Row>(props: BodyProps<Row>) {
-  const { box, found, widths, link, mark, current, detail, columns, onSight } = props;
+  const { box, found, widths, link, mark, current, detail, shown, columns, onSight } = props;
   const printing = usePrinting();
   const few = found.length <= MANY || printing;
   const virtual = useVirtualizer({
@@ -137,48 +138,72 @@ function Body<Row>(props: BodyProps<Row>) {
     // eslint-disable-next-line jsx-a11y/no-noninteractive-element-interactions
     <tbody onKeyDown={move}>
       {first && first.start > 0 ? <tr aria-hidden="true" style={{ height: first.start }} /> : null}
-      {inSight.map(({ row, at }) => {
-        const below = detail?.(row.original) ?? null;
-        return (
-          <Fragment key={row.id}>
-            <tr
-              data-at={at}
-              tabIndex={-1}
-              aria-rowindex={at + 2}
-              aria-current={current?.(row.original) ? "true" : undefined}
-              className={`border-line hover:bg-raised relative border-b ${mark?.(row.original) ?? ""}`}
-            >
-              {row.getVisibleCells().map((cell) => {
-                const column = columnOf(cell.column);
-                const words = flexRender(cell.column.columnDef.cell, cell.getContext());
-                const covers = `block truncate hover:text-accent ${COVERS_ROW}`;
-                return (
-                  <td
-                    key={cell.id}
-                    className={cellClass(column)}
-                    style={sized(widths[column.id])}
-                    title={column.say?.(row.original)}
-                  >
-                    {column.wide && link ? link(row.original, words, covers) : words}
-                  </td>
-                );
-              })}
-              <td />
-            </tr>
-            {below === null ? null : (
-              <tr>
-                <td colSpan={columns.length + 1} className="bg-raised px-4 py-2">
-                  {below}
-                </td>
-              </tr>
-            )}
-          </Fragment>
-        );
-      })}
+      {inSight.map(({ row, at }) => (
+        <BodyRow
+          key={row.id}
+          {...{ row, at, widths, shown, columns }}
+          link={link}
+          mark={mark?.(row.original)}
+          current={current?.(row.original) === true}
+          below={detail?.(row.original) ?? null}
+        />
+      ))}
       {last ? <tr aria-hidden="true" style={{ height: virtual.getTotalSize() - last.end }} /> : null}
     </tbody>
   );
 }
+
+interface RowProps<Row> {
+  readonly row: TableRow<Row>;
+  readonly at: number; // its place among all rows
+  readonly shown: string; // names of the columns that are seen: with others, or made anew, the row is another
+  readonly columns: TableProps<Row>["columns"];
+  readonly widths: Layout["widths"];
+  readonly link: TableProps<Row>["link"];
+  readonly mark: string | undefined;
+  readonly current: boolean;
+  readonly below: ReactNode;
+}
+
+/** A row, drawn again only when something of it is another: not for each row that comes into sight. */
+const BodyRow = memo(<Row,>({ row, at, widths, link, mark, current, below }: RowProps<Row>) => {
+  const cells = row.getVisibleCells();
+  return (
+    <>
+      <tr
+        data-at={at}
+        tabIndex={-1}
+        aria-rowindex={at + 2}
+        aria-current={current ? "true" : undefined}
+        className={`border-line hover:bg-raised relative border-b ${mark ?? ""}`}
+      >
+        {cells.map((cell) => {
+          const column = columnOf(cell.column);
+          const words = flexRender(cell.column.columnDef.cell, cell.getContext());
+          const covers = `block truncate hover:text-accent ${COVERS_ROW}`;
+          return (
+            <td
+              key={cell.id}
+              className={cellClass(column)}
+              style={sized(widths[column.id])}
+              title={column.say?.(row.original)}
+            >
+              {column.wide && link ? link(row.original, words, covers) : words}
+            </td>
+          );
+        })}
+        <td />
+      </tr>
+      {below === null ? null : (
+        <tr>
+          <td colSpan={cells.length + 1} className="bg-raised px-4 py-2">
+            {below}
+          </td>
+        </tr>
+      )}
+    </>
+  );
+}) as <Row>(props: RowProps<Row>) => ReactNode;
 
 interface HeadingProps<Row> {
   readonly header: Header<Row, unknown>;
