@@ -37,7 +37,6 @@ export function paint(
   context.scale(sharp, sharp);
   const brush = { context, theme: getComputedStyle(canvas), sharp, paints: new Map<string, Paint>() };
   const left = cells()[Symbol.iterator]();
-  let timer: ReturnType<typeof setTimeout> | undefined;
   const go = (): void => {
     const begun = performance.now();
     while (performance.now() - begun < BUSY_MS) {
@@ -52,7 +51,7 @@ export function paint(
     }
     timer = setTimeout(go);
   };
-  go();
+  let timer = setTimeout(go); // not at once: what has just been laid out has taken its time already
   return () => clearTimeout(timer);
 }
 

@@ -63,13 +63,14 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
   const record = useRecord(server, setRecording);
   const live = useQuery(nowQuery(server)).data?.sessions.find((other) => keyOf(other) === keyOf(one));
   const lanes = useMemo(() => tapeLanes(found), [found]);
+  const sentence = useMemo(() => tapeSentence(found), [found]);
   const now = present();
   const mayAct = role !== "viewer" && one.backend === "client backend";
   const { from, to } = bounds(windowOf(search), found.end);
   return (
     <div className="pane px-6 pt-2 pb-6">
       <div className="flex items-baseline justify-between gap-4">
-        <h1 className="text-base font-semibold">{tapeSentence(found)}</h1>
+        <h1 className="text-base font-semibold">{sentence}</h1>
         <span className="flex shrink-0 gap-2 text-sm">
           <Link to="/servers/$server/blocking" params={{ server: String(server) }} className="text-accent underline">
             blocking in this window
@@ -100,7 +101,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
       <div className="mt-3">
         <Lanes
           title={`Tape of ${one.program} ${one.pid}`}
-          reading={tapeSentence(found)}
+          reading={sentence}
           lanes={lanes}
           from={from}
           to={to}

@@ -11,7 +11,7 @@ const PREPARED = -1; // in place of a pid: a prepared transaction, which has no 
 
 /** Statements on top, then what the session did, and below it each session that blocked it, while it did. */
 export function tapeLanes(found: Tape): Lane[] {
-  const others = new Map(found.others.map((other) => [other.pid, other]));
+  const others = othersOf(found);
   const blocked = new Map<number, Tape["stretches"][number][]>();
   for (const part of found.stretches) {
     const same = blocked.get(part.blocker);
@@ -24,9 +24,7 @@ export function tapeLanes(found: Tape): Lane[] {
     blocker: part.blocker,
     fill: stretchFill(part),
     outlined: !part.active,
-    words: [part.wait_label, part.blocker ? `blocked by ${nameOf(found, part.blocker)}` : ""]
-      .filter(Boolean)
-      .join(", "),
+    words: part.blocker ? `${part.wait_label}, blocked by ${nameOf(others, part.blocker)}` : part.wait_label,
   }));
   const ran = found.ran.map((run, i) => ({
     first: run.began,
@@ -51,10 +49,12 @@ export function tapeLanes(found: Tape): Lane[] {
   ];
 }
 
+const othersOf = (found: Tape) => new Map(found.others.map((other) => [other.pid, other]));
+
 /** "ops-console (pid 7)", as far as the one who blocked it was sampled. */
-function nameOf(found: Tape, pid: number): string {
+function nameOf(others: ReadonlyMap<number, Tape["others"][number]>, pid: number): string {
   if (pid === PREPARED) return "a prepared transaction";
-  const other = found.others.find((one) => one.pid === pid);
+  const other = others.get(pid);
   return other ? `${other.program} (pid ${pid})` : `pid ${pid}, not sampled`;
 }
 
@@ -76,5 +76,5 @@ function blockedWords(found: Tape): string {
   const by = (amount: number): string => duration(found.tick_ms * amount);
   const others = rest.reduce((sum, [, amount]) => sum + amount, 0);
   const more = rest.length ? `, and for ${by(others)} by ${plural(rest.length, "other", "others")}` : "";
-  return ` It was blocked for ${by(worst[1])} by ${nameOf(found, worst[0])}${more}.`;
+  return ` It was blocked for ${by(worst[1])} by ${nameOf(othersOf(found), worst[0])}${more}.`;
 }
