@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 MOST_TABS = 120
 SCREENS = [
     "/", "/servers/1/load?last=900", "/servers/2/load?last=7200&under=machine&compare=day", "/servers/1/statements?last=900",
-    "/servers/2/machine?last=3600", "/groups/bookings", "/indicators", "/servers/2/executions?last=7200", "/servers/1/sessions",
+    "/servers/2/machine?last=3600", "/groups/bookings", "/?figure=cpu&last=3600", "/servers/2/executions?last=7200", "/servers/1/sessions",
     "/servers/2/blocking?last=259200", "/servers/2/deadlocks?last=864000", "/servers/1/events?last=3600", "/collectors",
 ]  # fmt: skip
 

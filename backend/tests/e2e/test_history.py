@@ -17,9 +17,12 @@ def server_id(page: Page, name: str) -> int:
 def test_all_servers_are_listed_and_a_group_leads_to_its_nodes(page: Page) -> None:
     for name in ("bookings-main", "bookings-replica-a", "bookings-replica-b", "warehouse", "crew", "bookings-primary"):
         expect(page.get_by_role("row").filter(has_text=name)).to_be_visible()
-    page.get_by_role("button", name="sorted by: trouble").click()
-    page.get_by_role("option", name="name").click()
+    page.get_by_role("button", name="server", exact=True).click()
+    page.wait_for_url("**order=name.up*")
     expect(page.get_by_role("row").nth(1)).to_contain_text("bookings-main")
+    page.get_by_role("button", name="1 h", exact=True).click()
+    page.wait_for_url("**last=3600*")
+    expect(page.get_by_role("img", name="load of bookings-main in this window")).to_be_visible()
     page.get_by_role("link", name="bookings", exact=True).first.click()
     expect(page.get_by_role("heading", level=2).first).to_contain_text("of the load of bookings")
     node = page.get_by_role("row").filter(has=page.get_by_role("link", name="bookings-replica-b"))
@@ -71,16 +74,26 @@ def test_the_machine_lies_under_the_load_and_has_a_page(page: Page) -> None:
 
 
 def test_indicators_are_chosen_and_stay_chosen(page: Page) -> None:
-    page.goto("/indicators?last=3600")
-    page.get_by_role("button", name="add an indicator").click()
-    page.get_by_role("menuitem", name="replay lag").click()
-    expect(page.get_by_role("button", name="replay lag", exact=True)).to_be_visible()
-    page.get_by_role("button", name="replay lag", exact=True).click()
+    page.goto("/?last=3600")
+    lag = page.get_by_role("columnheader", name="replay lag")
+    chosen = page.get_by_role("checkbox", name="replay lag")
+    menu = page.get_by_role("button", name="columns and files of servers")
+    menu.click()
+    chosen.check()
+    page.keyboard.press("Escape")
+    expect(lag).to_be_visible()
+    replica = page.get_by_role("row").filter(has=page.get_by_role("link", name="bookings-replica-b"))
+    expect(replica).to_contain_text("yesterday")
+    page.get_by_role("button", name="indicator of all servers on one chart: none").click()
+    page.get_by_role("option", name="replay lag").click()
     page.wait_for_url("**figure=lag*")
     page.reload()
     expect(page.get_by_role("application", name="replay lag")).to_be_visible()
-    page.get_by_role("button", name="remove replay lag").click()
-    expect(page.get_by_role("button", name="replay lag", exact=True)).to_have_count(0)
+    expect(lag).to_be_visible()
+    menu.click()
+    chosen.uncheck()
+    page.keyboard.press("Escape")
+    expect(lag).to_have_count(0)
 
 
 def test_a_close_watch_is_begun_and_ended_on_the_real_server(page: Page) -> None:

@@ -142,7 +142,7 @@ def test_connecting_a_server_shows_each_gap(page: Page) -> None:
         "/servers/1/samples?last=60",
         "/servers/2/machine?last=3600",
         "/groups/bookings",
-        "/indicators",
+        "/?figure=cpu&last=3600",
         "/servers/1/settings",
         "/servers/2/split?last=7200&against=day",
         "/servers/2/executions?last=7200",
@@ -196,3 +196,18 @@ def test_a_trail_narrows_other_views_and_says_where_it_cannot(page: Page) -> Non
     expect(trail).to_contain_text("does not apply")
     page.get_by_role("button", name="remove program: booking-web").click()
     expect(trail).to_have_count(0)
+
+
+def test_what_is_on_screen_is_asked_again_in_one_call(page: Page) -> None:
+    page.goto("/servers/1/load?last=60")
+    page.locator("svg[data-chart]").first.wait_for()
+    page.wait_for_timeout(3000)
+    asked: list[str] = []
+    page.on("request", lambda request: asked.append(request.url) if "/api/" in request.url else None)
+    with page.expect_request("**/api/v1/refresh") as told:
+        pass
+    assert len(told.value.post_data_json["asked"]) >= 2
+    page.wait_for_timeout(10_000)
+    alone = [url for url in asked if not url.endswith("/refresh")]
+    assert len(alone) <= 2, alone
+    assert 2 <= len(asked) - len(alone) <= 8

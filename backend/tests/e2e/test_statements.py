@@ -24,7 +24,7 @@ def test_a_plan_that_flipped_is_found_with_the_moment_it_did(page: Page) -> None
     heading = page.get_by_role("heading", level=1)
     expect(heading).to_contain_text(re.compile(r"times its usual cost per call from .*11:0"))
     expect(heading).to_contain_text("when its plan changed")
-    plans = page.get_by_label("Plans")
+    plans = page.get_by_role("region", name="Plans", exact=True)
     expect(plans).to_contain_text("its plan changed from Index Scan booking_customer_id_idx")
     page.get_by_label("Distribution").get_by_text("plan changed").first.wait_for()
     expect(page.get_by_label("Tables")).to_contain_text("booking")
@@ -32,7 +32,7 @@ def test_a_plan_that_flipped_is_found_with_the_moment_it_did(page: Page) -> None
     expect(heading).to_contain_text("times as long")
     expect(page.get_by_text("index booking_customer_id_idx became booking_pkey").first).to_be_visible()
     page.get_by_role("link", name="its statement").click()
-    expect(page.get_by_label("Plans")).to_be_visible()
+    expect(page.get_by_role("region", name="Plans", exact=True)).to_be_visible()
 
 
 def test_a_deploy_that_calls_more_is_told_from_dearer_calls(page: Page) -> None:
@@ -54,6 +54,7 @@ def test_a_spill_is_ranked_and_its_executions_tell_how_much(page: Page) -> None:
     expect(first).to_contain_text("fact_sailing")
     expect(first).to_contain_text("GiB")
     first.get_by_role("link").click()
+    page.get_by_role("button", name="show them one by one").click()
     expect(page.get_by_role("table", name="Executions")).to_contain_text("nightly-report")
     expect(page.get_by_role("table", name="Executions")).to_contain_text("GiB")
 
@@ -91,6 +92,17 @@ def test_conditions_stars_and_filters_narrow_the_ranking(page: Page) -> None:
     expect(page.get_by_text("Every statement that ended in this window")).to_be_visible()
 
 
+def painted(page: Page) -> bool:
+    """Whether the canvas of a chart holds anything in the colours of today's theme."""
+    page.wait_for_timeout(500)  # it is painted in parts
+    return bool(
+        page.evaluate(
+            """() => { const canvas = document.querySelector('canvas'); const { width, height } = canvas;
+              return canvas.getContext('2d').getImageData(0, 0, width, height).data.some((part) => part > 0); }"""
+        )
+    )
+
+
 def test_a_region_of_the_picture_says_whose_it_is_and_the_table_counts(page: Page) -> None:
     server = server_id(page, "bookings-main")
     page.goto(f"/servers/{server}/executions?last=86400")
@@ -101,8 +113,21 @@ def test_a_region_of_the_picture_says_whose_it_is_and_the_table_counts(page: Pag
     page.mouse.down()
     page.mouse.move(box["x"] + box["width"] - 5, box["y"] + box["height"] / 2)
     page.mouse.up()
+    page.get_by_role("button", name="show them one by one: the longest of these").click()
     expect(page.get_by_role("table", name="Executions, the longest of these")).to_be_visible()
+    whose = page.get_by_label("Whose executions")
+    expect(whose).to_contain_text(re.compile(r"\d.* in .* to "))
     page.get_by_role("button", name="all again").click()
+    assert painted(page), "where there are many, cells are painted"
+    # The ladder at the right picks a class of durations over the whole window, and lets it go.
+    rung = page.locator("[data-rung]").last
+    rung.click()
+    page.wait_for_url("**region=*")
+    expect(whose.get_by_role("button", name="all again")).to_be_visible()
+    rung.click()
+    expect(whose.get_by_role("button", name="all again")).to_have_count(0)
+    tape = whose.get_by_role("link", name=re.compile("booking-web")).first
+    assert re.search(r"/sessions/\d+\?", tape.get_attribute("href") or "")
     page.get_by_role("button", name="rows: program").click()
     page.get_by_role("option", name="statement").click()
     page.wait_for_url("**rows=statement*")
@@ -115,6 +140,20 @@ def test_a_region_of_the_picture_says_whose_it_is_and_the_table_counts(page: Pag
     table.get_by_role("button", name="as table").click()
     found = api(page, f"/servers/{server}/executions/pivot?last=86400&rows=program&columns=duration&aggregate=count")
     assert sum(cell or 0 for row in found["cells"] for cell in row) == found["total"]
+
+
+def test_any_two_windows_are_compared_and_the_trail_narrows_why_it_changed(page: Page) -> None:
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/split?{CHATTY_DEPLOY.query()}")
+    page.get_by_role("button", name="compared with: the window before").click()
+    page.get_by_role("option", name="another window").click()
+    dialog = page.get_by_role("dialog", name="Compare with")
+    dialog.get_by_role("button", name="show").click()
+    page.wait_for_url("**against=window*")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("in the other window")
+    page.goto(f"/servers/{server}/split?{CHATTY_DEPLOY.query()}&pick=tables:no+such+table")
+    expect(page.get_by_role("navigation", name="Trail")).to_contain_text("no such table")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Nothing ran in either window")
 
 
 def test_the_missing_index_of_the_live_server_is_proposed_and_pays(page: Page) -> None:
@@ -195,6 +234,7 @@ def test_axe_finds_nothing_serious_on_a_statement_and_its_plans(page: Page, them
     page.get_by_role("row").nth(1).get_by_role("link").click()
     compare = page.get_by_role("button", name="compare the plans before and after")
     expect(page.get_by_label("Tables", exact=True)).to_contain_text("booking")
+    page.get_by_role("button", name="show them one by one").click()
     expect(page.get_by_role("table", name="Executions")).to_be_visible()
     assert serious(page) == []
     compare.click()

@@ -5,6 +5,7 @@ import type { Schemas } from "../../api/client";
 import { stamp } from "../../lib/time";
 import { bytes, duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
+import { CopyButton } from "../../ui/CopyButton";
 import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import { runnable } from "./executions";
@@ -147,9 +148,13 @@ const Opened = ({ one, onAsk }: OpenedProps) =>
         {runnable(one.statement, one.parameters)}
       </pre>
       <p className="mt-1 flex gap-2 text-sm">
-        <Button onClick={() => void navigator.clipboard.writeText(runnable(one.statement, one.parameters))}>
+        <CopyButton
+          text={runnable(one.statement, one.parameters)}
+          label="copy, ready to run"
+          className="border-line hover:border-strong rounded-sm border px-2"
+        >
           copy, ready to run
-        </Button>
+        </CopyButton>
         <Button onClick={() => onAsk(false)}>estimate its plan</Button>
         <Button onClick={() => onAsk(true)}>run it once and measure …</Button>
       </p>

@@ -4,7 +4,7 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
 import { shown } from "../../testing/shown";
-import { SplitPage } from "./SplitPage";
+import { SplitPage, readSpan } from "./SplitPage";
 
 afterEach(cleanup);
 
@@ -102,5 +102,34 @@ describe("the cause split", () => {
     await userEvent.click(choice);
     await userEvent.click(screen.getByRole("option", { name: "the same hours a week ago" }));
     expect(onSearch).toHaveBeenCalledWith({ against: "week" });
+  });
+
+  it("is made against any other window, which the address holds", async () => {
+    const onSearch = vi.fn();
+    await view(split(), "previous", onSearch);
+    await userEvent.click(screen.getByRole("button", { name: /compared with/ }));
+    await userEvent.click(screen.getByRole("option", { name: /another window/ }));
+    const dialog = await screen.findByRole("dialog", { name: "Compare with" });
+    const [from, to] = within(dialog).getAllByRole("textbox");
+    await userEvent.clear(from as HTMLElement);
+    await userEvent.type(from as HTMLElement, "2026-11-23 09:20");
+    await userEvent.clear(to as HTMLElement);
+    await userEvent.type(to as HTMLElement, "2026-11-23 09:10");
+    await userEvent.click(within(dialog).getByRole("button", { name: "show" }));
+    expect(within(dialog).getByRole("alert").textContent).toBe("the end must lie after the start");
+    expect(onSearch).not.toHaveBeenCalled();
+    await userEvent.clear(to as HTMLElement);
+    await userEvent.type(to as HTMLElement, "2026-11-23 09:40");
+    await userEvent.click(within(dialog).getByRole("button", { name: "show" }));
+    const { against, other } = onSearch.mock.calls[0]?.[0] as { against: string; other: string };
+    expect(against).toBe("window");
+    const chosen = readSpan(other);
+    expect((chosen?.to ?? 0) - (chosen?.from ?? 0)).toBe(20 * 60_000);
+  });
+
+  it("falls back to the window before where the address holds no other one", () => {
+    expect(readSpan("1000~9000")).toEqual({ from: 1000, to: 9000 });
+    for (const nonsense of [undefined, "", "9000~1000", "1~2~3", "a~b", "-5~5", "1.5~2", "5"])
+      expect(readSpan(nonsense), nonsense).toBeNull();
   });
 });

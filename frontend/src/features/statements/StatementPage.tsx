@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { Copy } from "lucide-react";
 import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
@@ -12,6 +11,7 @@ import { readPick } from "../../lib/trail";
 import { PAGE_BYTES, bytes, count, duration, sessions, share } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Button } from "../../ui/Button";
+import { CopyButton } from "../../ui/CopyButton";
 import { Failure } from "../../ui/Failure";
 import { CostCharts } from "./CostCharts";
 import { Distribution } from "./Distribution";
@@ -167,17 +167,7 @@ const StatementText = ({ statement }: { readonly statement: Schemas["StatementOu
       {statement.text ??
         "Its text is not known (yet). The server gives it once the statement has ended for the first time."}
     </pre>
-    {statement.text ? (
-      <button
-        type="button"
-        className="hover:text-accent p-1"
-        aria-label="copy the text"
-        title="copy the text"
-        onClick={() => void navigator.clipboard.writeText(statement.text ?? "")}
-      >
-        <Copy size={14} aria-hidden="true" />
-      </button>
-    ) : null}
+    {statement.text ? <CopyButton text={statement.text} label="copy the text" /> : null}
   </div>
 );
 

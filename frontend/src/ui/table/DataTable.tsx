@@ -21,7 +21,7 @@ const Whole = later<TableProps<unknown>>(
 DataTable.load = Whole.load;
 
 /** The first rows in their order, without what one can do with them: a first view need not wait for that. */
-function PlainTable<Row>({
+export function PlainTable<Row>({
   id,
   label,
   columns,
