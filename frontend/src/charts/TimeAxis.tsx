@@ -76,7 +76,7 @@ export const Marks = ({ marks, x, height, named = false }: MarksProps) =>
   marks.map((mark) => (
     <g key={`${mark.at}${mark.label}`}>
       <line x1={x(mark.at)} x2={x(mark.at)} y2={height} stroke="var(--danger)" strokeDasharray="3 2">
-        <title>{mark.label}</title>
+        {named ? null : <title>{mark.label}</title>}
       </line>
       {named ? (
         <text x={x(mark.at) + 3} y={10} fontSize="10" fill="var(--danger)">

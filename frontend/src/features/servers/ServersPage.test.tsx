@@ -90,7 +90,7 @@ describe("the list of servers", () => {
     await page({ order: "name.up" });
     const [bookings, crew, warehouse] = rows().map((row) => row.textContent);
     expect(bookings).toContain("90%");
-    expect(bookings).toContain("3.0 times against yesterday");
+    expect(bookings).toContain("3.0 times on yesterday");
     expect(crew).toContain("30/s");
     expect(crew).toContain("yesterday unknown");
     expect(warehouse?.match(/not read/g)).toHaveLength(3);

@@ -87,7 +87,7 @@ const ABOUT: Column<Server>[] = [
 ];
 
 const Trouble = ({ server }: { readonly server: Server }) => (
-  <div className="max-w-56 min-w-40 whitespace-normal">
+  <div className="max-w-44 min-w-40 whitespace-normal">
     <span className={server.state === "away" || server.state === "stale" ? "text-danger" : ""}>
       {STATES[server.state] ?? server.state}
     </span>
@@ -136,7 +136,7 @@ const Indicator = ({ of }: { readonly of: Figure | undefined }) => {
     <>
       <span className="flex items-center gap-2">
         <b className="font-semibold">{figure(cell.mean, unit)}</b>
-        <Tide values={cell.values} usual={yesterdayOf(cell)} width={56} height={18} />
+        <Tide values={cell.values} usual={yesterdayOf(cell)} width={48} height={18} />
       </span>
       <span className="text-muted text-sm">{againstYesterday(change)}</span>
     </>
@@ -145,7 +145,7 @@ const Indicator = ({ of }: { readonly of: Figure | undefined }) => {
 
 function againstYesterday(change: string): string {
   if (change === "") return "yesterday unknown";
-  return change === "same" ? "as yesterday" : `${change} against yesterday`;
+  return change === "same" ? "as yesterday" : `${change} on yesterday`;
 }
 
 const Fresh = ({ server }: { readonly server: Server }) => (
