@@ -105,7 +105,7 @@ interface NamesProps {
 }
 
 /** At the left edge of each lane whose it is, with a hairline below it. */
-const Names = ({ lanes, layout, width, onLane }: NamesProps) =>
+const Names = memo(({ lanes, layout, width, onLane }: NamesProps) =>
   lanes.map((lane, i) => {
     const tall = layout.talls[i] ?? 0;
     return (
@@ -127,7 +127,9 @@ const Names = ({ lanes, layout, width, onLane }: NamesProps) =>
         <line x1={LABEL} x2={width} y1={tall - 1} y2={tall - 1} stroke="var(--line)" strokeWidth="0.5" />
       </g>
     );
-  });
+  }),
+);
+Names.displayName = "Names";
 
 /** The lanes for those who do not see them: what each did for how long, most first. */
 const Listed = memo(({ lanes, tickMs }: { readonly lanes: readonly Lane[]; readonly tickMs: number }) => {
