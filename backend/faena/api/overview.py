@@ -13,7 +13,6 @@ from faena.apps.answers import groups
 from faena.apps.answers.indicators import UNITS, Indicator, Reader, Reading
 from faena.apps.samples.selectors import LoadAnswer
 from faena.apps.servers import selectors as servers
-from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
 from faena.core.answers.change import Change
 from faena.core.errors import BadInput
@@ -106,7 +105,7 @@ def get_indicators(
         bucket_ms=cells.width_ms,
         starts=cells.starts(),
         servers=[NamedOut(id=one.id, name=one.name, group=one.group) for one in found],
-        loads=[_load(one, readers[one.pk].load(cells)) for one in found],
+        loads=[_load(one.pk, readers[one.pk].load(cells)) for one in found],
         indicators=[
             IndicatorOut(
                 name=one,
@@ -119,10 +118,10 @@ def get_indicators(
     )
 
 
-def _load(server: Server, found: LoadAnswer) -> ServerLoadOut:
+def _load(server_id: int, found: LoadAnswer) -> ServerLoadOut:
     rows = zip(found.series.groups, found.series.sessions(), strict=True)
     return ServerLoadOut(
-        server=server.pk, groups=[KindLoadOut(key=key, sessions=rounded(values)) for key, values in rows]
+        server=server_id, groups=[KindLoadOut(key=key, sessions=rounded(values)) for key, values in rows]
     )
 
 

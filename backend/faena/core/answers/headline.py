@@ -3,6 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 from enum import StrEnum
+from typing import TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -12,6 +13,7 @@ from faena.core.sampling.load import LoadSeries
 from faena.core.units import EpochMs
 from faena.core.waits.kinds import WaitKind
 
+Kind = TypeVar("Kind", bound=str)  # a WaitKind, or the name of one
 QUIET_SESSIONS = 0.05  # below this mean a server is called quiet, whatever it waits for
 DOMINANT_SHARE = 0.4  # a kind must make up this much of the load to be called its main part
 
@@ -45,7 +47,7 @@ def _told(fork: FirstFork, sentence: str, *rules_out: str) -> Finding:
     return Finding(kind=fork, severity=Severity.NOTE, sentence=sentence, rules_out=rules_out)
 
 
-def main_kind(means: Mapping[WaitKind, float]) -> WaitKind | None:
+def main_kind(means: Mapping[Kind, float]) -> Kind | None:
     """The main part of a load by kind; None where it is quiet or mixed."""
     load = sum(means.values())
     if load < QUIET_SESSIONS:

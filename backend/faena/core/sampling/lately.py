@@ -5,18 +5,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from faena.core.sampling.dimensions import Dictionary, Dimension
+from faena.core.sampling.dimensions import RUNNING, Dictionary, Dimension
 from faena.core.series.window import Window
 from faena.core.sessions.frame import SampleFrame
-from faena.core.waits.kinds import WaitKind
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class KindMeans:
-    """`by_kind` holds mean active sessions over `ticks` ticks; kinds that were not seen are left out."""
+    """`by_kind` holds mean active sessions over `ticks` ticks by the name of the kind; kinds not seen are left out."""
 
     ticks: int
-    by_kind: Mapping[WaitKind, float]
+    by_kind: Mapping[str, float]
 
     @property
     def load(self) -> float:
@@ -24,7 +23,7 @@ class KindMeans:
 
     @property
     def running(self) -> float:
-        return self.by_kind.get(WaitKind.RUNNING, 0.0)
+        return self.by_kind.get(RUNNING, 0.0)
 
 
 NOTHING = KindMeans(ticks=0, by_kind={})
@@ -44,4 +43,4 @@ def kind_means(frame: SampleFrame, dictionary: Dictionary, window: Window) -> Ki
         minlength=len(kinds.names),
     ).tolist()
     found = zip(kinds.names, counts, strict=True)
-    return KindMeans(ticks=ticks, by_kind={WaitKind(name): n / ticks for name, n in found if n})
+    return KindMeans(ticks=ticks, by_kind={name: n / ticks for name, n in found if n})

@@ -1,0 +1,93 @@
+"""A request as it is told: its endpoint, its time by layer, its statements."""
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from faena.core.requests.layers import Layer, layer_of
+from faena.core.requests.span import NANOSECONDS, Span, SpanKind
+from faena.core.requests.statements import Repeated, repeated, runs
+from faena.core.requests.timing import shares, times
+from faena.core.requests.tree import Member, Tree, members, tree_of
+
+_NUMBERED = re.compile(
+    r"\d+|[0-9a-fA-F]{16,}|[0-9a-fA-F]{8}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{4}-[0-9a-fA-F]{12}"
+)
+_METHOD = ("http.request.method", "http.method")
+_FAILED = 500
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Request:
+    """`kind` is web or job, `at` milliseconds since 1970, `layers` milliseconds that add up to the duration."""
+
+    trace: bytes
+    top: Span
+    kind: str
+    endpoint: str
+    at: int
+    duration_ms: float
+    layers: Mapping[Layer, float]
+    statements: int
+    repeated: Sequence[Repeated]
+    error: bool
+    spans: Sequence[Span]
+
+    @property
+    def database_share(self) -> float:
+        return self.layers[Layer.DATABASE] / self.duration_ms if self.duration_ms else 0.0
+
+
+def requests_of(spans: Sequence[Span]) -> list[Request]:
+    """The requests of one trace, from its spans in any order, each once."""
+    tree = tree_of(spans)
+    return [_told(tree, member) for member in members(tree)]
+
+
+def _told(tree: Tree, member: Member) -> Request:
+    top = tree.spans[member.top]
+    layer = {i: layer_of(tree.spans[i], top) for i in member.spans}
+    clock = times(tree, member)
+    found = runs(tree, member, layer)
+    kind = _kind(top)
+    return Request(
+        trace=top.trace,
+        top=top,
+        kind=kind,
+        endpoint=_web(top) if kind == "web" else (top.name or top.text("messaging.destination.name")),
+        at=top.start // NANOSECONDS,
+        duration_ms=top.duration / NANOSECONDS,
+        layers={name: ns / NANOSECONDS for name, ns in shares(tree, member, clock.active, layer).items()},
+        statements=len(found),
+        repeated=repeated(tree, member, found, clock.shift),
+        error=_failed(top),
+        spans=[tree.spans[i] for i in member.spans],
+    )
+
+
+def _kind(top: Span) -> str:
+    if top.kind is SpanKind.SERVER:
+        return "web"
+    inner = top.kind in (SpanKind.UNSPECIFIED, SpanKind.INTERNAL)
+    return "web" if inner and any(key in top.attributes for key in ("http.route", *_METHOD)) else "job"
+
+
+def _web(top: Span) -> str:
+    """The method and the route; without a route the path, with what counts something in it left out."""
+    method = top.text(*_METHOD)
+    if method and (route := top.text("http.route")):
+        return f"{method} {route if route.startswith('/') else f'/{route}'}"
+    path = top.text("url.path", "http.target").partition("?")[0]
+    if not method or not path:
+        return top.name
+    return f"{method} {'/'.join('{id}' if _NUMBERED.fullmatch(part) else part for part in path.split('/'))}"
+
+
+def _failed(top: Span) -> bool:
+    if top.failed:
+        return True
+    for key in ("http.response.status_code", "http.status_code"):
+        code = top.attributes.get(key)
+        if isinstance(code, int | float) and not isinstance(code, bool) and code >= _FAILED:
+            return True
+    return False
