@@ -1,0 +1,1 @@
+"""OpenTelemetry traces as they come in: bytes of a payload → spans of the core."""
