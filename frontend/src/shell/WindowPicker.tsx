@@ -25,16 +25,18 @@ interface Props {
 export const WindowPicker = ({ spec, now, onWindow }: Props) => {
   const [open, setOpen] = useState(false);
   const { from, to } = bounds(spec, now);
+  const words = span(from, to, now);
+  const long = words.length > (follows(spec) ? 24 : 17); // beside the way back to now there is less room
   return (
     <div>
       <div className="flex items-center justify-between">
         <button
           type="button"
-          className={`hover:text-accent font-semibold whitespace-nowrap ${span(from, to, now).length > 24 ? "font-condensed text-[13px]" : ""}`}
+          className={`hover:text-accent font-semibold whitespace-nowrap ${long ? "font-condensed text-[13px]" : ""}`}
           title="exact times"
           onClick={() => setOpen(true)}
         >
-          {span(from, to, now)}
+          {words}
         </button>
         <span className="flex items-center">
           <button

@@ -102,40 +102,51 @@ const Lists = ({ server, found }: { readonly server: number; readonly found: Sch
             A ? stands for a value. Where the server&apos;s settings keep values, operators see them here.
           </p>
         ) : null}
-        <table className="font-condensed w-full">
-          <tbody>
-            {found.newest.map((one) => (
-              <tr key={`${one.at}-${one.pid}-${one.message}`} className="border-line border-b align-top">
-                <td className="pr-3 whitespace-nowrap">
-                  <TapeAt server={server} one={one} />
-                </td>
-                <td className="pr-3 whitespace-nowrap">{one.program || one.user}</td>
-                <td>
-                  {one.message}
-                  {one.statement ? (
-                    <span className="block truncate font-mono text-xs" title={one.statement}>
-                      {one.query_id === null ? (
-                        one.statement
-                      ) : (
-                        <Link
-                          to="/servers/$server/statements/$query"
-                          params={{ server: String(server), query: one.query_id }}
-                          className="hover:text-accent"
-                        >
-                          {one.statement}
-                        </Link>
-                      )}
-                    </span>
-                  ) : null}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <DataTable
+          id="log-entries"
+          label="entries of the log, one by one"
+          columns={entryColumns(server)}
+          rows={found.newest}
+          rowKey={(one) => `${one.at}-${one.pid}-${one.message}`}
+          sort={{ by: "", descending: true }}
+        />
       </section>
     ) : null}
   </>
 );
+
+const entryColumns = (server: number): Column<Schemas["EventOut"]>[] => [
+  { id: "at", heading: "at", value: (one) => one.at, show: (one) => <TapeAt server={server} one={one} /> },
+  { id: "who", heading: "program", value: (one) => one.program || one.user },
+  { id: "pid", heading: "pid", align: "right", optional: true, value: (one) => one.pid },
+  {
+    ...{ id: "message", heading: "what", wide: true, value: (one: Schemas["EventOut"]) => one.message },
+    show: (one) => (
+      <div className="whitespace-normal">
+        {one.message}
+        {one.statement ? (
+          <span className="block truncate font-mono text-xs" title={one.statement}>
+            {one.query_id === null ? (
+              one.statement
+            ) : (
+              <Link
+                to="/servers/$server/statements/$query"
+                params={{ server: String(server), query: one.query_id }}
+                className="hover:text-accent"
+              >
+                {one.statement}
+              </Link>
+            )}
+          </span>
+        ) : null}
+      </div>
+    ),
+  },
+  {
+    ...{ id: "statement", heading: "statement", optional: true, value: (one: Schemas["EventOut"]) => one.statement },
+    show: (one) => <span className="font-mono text-xs">{one.statement}</span>,
+  },
+];
 
 const shapeColumns = (server: number): Column<Schemas["ShapeOut"]>[] => [
   {
