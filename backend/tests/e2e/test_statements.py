@@ -27,7 +27,7 @@ def test_a_plan_that_flipped_is_found_with_the_moment_it_did(page: Page) -> None
     plans = page.get_by_role("region", name="Plans", exact=True)
     expect(plans).to_contain_text("its plan changed from Index Scan booking_customer_id_idx")
     page.get_by_label("Distribution").get_by_text("plan changed").first.wait_for()
-    expect(page.get_by_label("Tables")).to_contain_text("booking")
+    expect(page.get_by_role("region", name="Tables", exact=True)).to_contain_text("booking")
     page.get_by_role("button", name="compare the plans before and after").click()
     expect(heading).to_contain_text("times as long")
     expect(page.get_by_text("index booking_customer_id_idx became booking_pkey").first).to_be_visible()

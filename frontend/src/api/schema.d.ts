@@ -4259,8 +4259,6 @@ export interface components {
             sample_ms_median: number | null;
             /** Sample Ms P95 */
             sample_ms_p95: number | null;
-            /** Sentence */
-            sentence: string;
             /** State */
             state: string;
             /** State Message */
