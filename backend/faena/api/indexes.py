@@ -153,7 +153,7 @@ def get_indexes(
 ) -> IndexesOut:
     """What could go, and one proposal per table that serves most of the time at stake. Asks the server now.
 
-    The trail narrows proposals to its statements, users and tables; what could go is told of the whole database.
+    The trail narrows proposals to its statements, users and tables; unused and duplicate indexes are those of the whole database.
     """
     found = proposals.of_server(
         servers.server(server_id), window_in.window(now_ms()), database, trail_in.trail(), by=request.user

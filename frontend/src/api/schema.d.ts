@@ -901,7 +901,7 @@ export interface paths {
          * Get Indexes
          * @description What could go, and one proposal per table that serves most of the time at stake. Asks the server now.
          *
-         *     The trail narrows proposals to its statements, users and tables; what could go is told of the whole database.
+         *     The trail narrows proposals to its statements, users and tables; unused and duplicate indexes are those of the whole database.
          */
         get: operations["indexes_get"];
         put?: never;

@@ -83,7 +83,7 @@ class _Minutes:
         self._kept: dict[int, tuple[tuple[int, int, int], KindMeans]] = {}
 
     def of(self, held: Mapping[int, Holdings], now: int) -> dict[int, KindMeans]:
-        """Of servers with a sample in the last minute; `held` is what the store has of each."""
+        """Means by server, of those with a sample in the last minute; `held` is what the store has of each."""
         lately = {server: one for server, one in held.items() if now - one.newest_ms < MINUTE_MS}
         fresh = {server: one for server, one in lately.items() if self._known(server, one) is None}
         frames = recent.read(fresh, Window(start=EpochMs(now - 2 * MINUTE_MS), end=EpochMs(now)))

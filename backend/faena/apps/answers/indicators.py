@@ -82,7 +82,7 @@ class Reader:
         self._vitals = cache(partial(vitals.over_time, server.pk))
 
     def read(self, indicator: Indicator, buckets: Buckets) -> "Reading":
-        """With the same hours yesterday and a week ago."""
+        """One indicator over the buckets, beside the same hours yesterday and a week ago."""
         values = self.series(indicator, buckets)
         mean, calendar = _mean(values), clock_of(self._server).calendar
         earlier = [_mean(self.series(indicator, _days_before(buckets, days, calendar))) for days in (1, 7)]

@@ -105,7 +105,7 @@ def of_server(
     *,
     by: AbstractBaseUser | AnonymousUser,
 ) -> ServerIndexes:
-    """Of a database, by default that in which statements took most time; proposals are for what ran there in the trail.
+    """Indexes of a database, by default that in which statements took most time; proposals are for what ran there in the trail.
 
     Raises SourceError, BadInput for a server that cannot be asked.
     """

@@ -67,15 +67,6 @@ def load(
     return _answer(frame, held, window, buckets, split, trail, period_ms, unit, now)
 
 
-def load_of(
-    frame: SampleFrame, held: Holdings, window: Window, *, at_most: int, period_ms: int, now: int
-) -> LoadAnswer:
-    """Load over time by wait kind, of samples that were read already, tick by tick."""
-    period_ms = max(period_ms, GRID_MS)
-    buckets = cut(window, at_most=at_most, period_ms=period_ms)
-    return _answer(frame.within(window), held, window, buckets, Dimension.KIND, (), period_ms, 0, now)
-
-
 def _answer(
     frame: SampleFrame,
     held: Holdings,

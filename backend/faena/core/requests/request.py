@@ -1,4 +1,4 @@
-"""A request as it is told: its endpoint, its time by layer, its statements."""
+"""A request: its endpoint, its time by layer, its statements."""
 
 import re
 from collections.abc import Mapping, Sequence

@@ -9,7 +9,7 @@ from faena.core.requests.span import NANOSECONDS, Span
 from faena.core.requests.texts import is_batch, is_control, normalised
 from faena.core.requests.tree import Member, Tree
 
-LEAST_RUNS = 5  # of one statement in one request, from which it is told as repeated
+LEAST_RUNS = 5  # of one statement in one request, from which it counts as repeated
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -125,9 +125,3 @@ class _Sweep:
         for layer, n in self._deepest.items():
             if n:
                 sums[layer] += length * n / self._many
-
-
-def by_layer(tree: Tree, member: Member, layer: Mapping[int, Layer]) -> dict[Layer, float]:
-    """Milliseconds of a request by layer; they add up to its duration."""
-    found = shares(tree, member, times(tree, member).active, layer)
-    return {name: ns / NANOSECONDS for name, ns in found.items()}
