@@ -18,6 +18,10 @@ def main(arguments: list[str]) -> int:
             from faena.headless import chains
 
             return chains.main(rest)
+        case "read-traces":
+            from faena.headless import traces
+
+            return traces.main(rest)
     print(f"faena: there is no command {command!r}", file=sys.stderr)
     return 2
 

@@ -44,6 +44,7 @@ def parser() -> argparse.ArgumentParser:
         ("import", "`import samples FILE --server NAME`: session samples of any engine"),
         ("read-plan", "a plan's steps and suspicions as JSON"),
         ("read-log", "executions, errors, waits and deadlocks of server logs as JSON Lines"),
+        ("read-traces", "requests, their time by layer and their statements out of traces, as JSON Lines"),
         ("chains", "who stands in whose way on a live server, watched for a while, as JSON"),
     )
     for name, words in forwarded:
@@ -86,7 +87,7 @@ def main() -> int:
             keeping.run(arguments.command, arguments.rest)
         case "import":
             real.imported(arguments.rest)
-        case "read-plan" | "read-log" | "chains":
+        case "read-plan" | "read-log" | "read-traces" | "chains":
             real.headless(arguments.command, arguments.rest)
         case "build":
             setup.for_serving()
