@@ -18,7 +18,9 @@ from faena.sources.otlp.forms import MAX_BYTES, read_file
 def main(arguments: Sequence[str]) -> int:
     """0; or 2 with one line on standard error, and nothing printed, for what cannot be read."""
     parser = argparse.ArgumentParser(prog="faena read-traces", description=__doc__)
-    parser.add_argument("files", nargs="+", metavar="FILE", help="protobuf, JSON or JSON Lines, also gzipped; - for standard input")
+    parser.add_argument(
+        "files", nargs="+", metavar="FILE", help="protobuf, JSON or JSON Lines, also gzipped; - for standard input"
+    )
     traces = Traces()
     for name in parser.parse_args(arguments).files:
         try:

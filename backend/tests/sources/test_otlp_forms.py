@@ -4,11 +4,16 @@ import gzip
 import io
 import json
 from base64 import b64decode
+from contextlib import suppress
 from typing import Any
 
 import orjson
 import pytest
 import zstandard
+from faena.core.requests.span import SpanKind
+from faena.sources.otlp import forms
+from faena.sources.otlp.batch import BadPayload, Batch
+from faena.sources.otlp.forms import MAX_BYTES, TooLarge, gunzipped, read_file, unzstd
 from google.protobuf.json_format import MessageToDict
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -16,11 +21,6 @@ from opentelemetry.proto.collector.logs.v1.logs_service_pb2 import ExportLogsSer
 from opentelemetry.proto.collector.metrics.v1.metrics_service_pb2 import ExportMetricsServiceRequest
 from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest
 from opentelemetry.proto.trace.v1.trace_pb2 import Span as Wire
-
-from faena.core.requests.span import SpanKind
-from faena.sources.otlp import forms
-from faena.sources.otlp.batch import BadPayload, Batch
-from faena.sources.otlp.forms import MAX_BYTES, TooLarge, gunzipped, read_file, unzstd
 
 TRACE = bytes(range(1, 17))
 
@@ -76,15 +76,22 @@ def test_every_form_gives_the_same_spans() -> None:
     ]  # fmt: skip
     assert all(one == found[0] for one in found)
     first = found[0][0]
-    assert (first.name, first.kind, first.service, first.scope) == ("SELECT berth", SpanKind.CLIENT, "booking-web", "tests")
+    assert (first.name, first.kind, first.service, first.scope) == (
+        "SELECT berth",
+        SpanKind.CLIENT,
+        "booking-web",
+        "tests",
+    )
     assert dict(first.attributes) == {"cars": 1, "ports": ["Quay", 2.5]}
     assert len(read(line + b"\n" + line).spans) == 4  # twice: whoever gathers them counts duplicates
 
 
 def test_a_protobuf_may_begin_as_json_does() -> None:
     message = ExportTraceServiceRequest()
-    span = message.resource_spans.add().scope_spans.add().spans.add(
-        trace_id=TRACE, span_id=b"12345678", start_time_unix_nano=1, end_time_unix_nano=2
+    span = (
+        message.resource_spans.add()
+        .scope_spans.add()
+        .spans.add(trace_id=TRACE, span_id=b"12345678", start_time_unix_nano=1, end_time_unix_nano=2)
     )
     while not (content := message.SerializeToString()).startswith(b"\n{"):
         span.name += "b"
@@ -117,7 +124,9 @@ def test_values_may_lie_in_others_but_not_without_end() -> None:
 
 def logs() -> bytes:
     made = ExportLogsServiceRequest()
-    made.resource_logs.add().scope_logs.add().log_records.add(time_unix_nano=5, severity_text="ERROR").body.string_value = "x"
+    made.resource_logs.add().scope_logs.add().log_records.add(
+        time_unix_nano=5, severity_text="ERROR"
+    ).body.string_value = "x"
     return made.SerializeToString()
 
 
@@ -199,18 +208,13 @@ def test_very_many_empty_members_of_a_gzip_are_read_in_time() -> None:
 def test_whatever_bytes_come_they_are_read_or_refused(at: int, byte: int, cut: int) -> None:
     hostile = bytearray(WHOLE)
     hostile[at] = byte
-    try:
+    with suppress(BadPayload):
         batch = read(bytes(hostile[: len(hostile) - cut]))
-    except BadPayload as refused:
-        assert str(refused)
-    else:
         assert len(batch.spans) + batch.rejected.total() <= 3
 
 
 @settings(max_examples=300, deadline=None)
 @given(st.binary(max_size=200))
 def test_bytes_by_chance_are_read_or_refused(content: bytes) -> None:
-    try:
+    with suppress(BadPayload):
         read(content)
-    except BadPayload as refused:
-        assert str(refused)

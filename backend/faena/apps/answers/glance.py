@@ -11,7 +11,8 @@ from faena.apps.samples.recent import recent
 from faena.apps.samples.selectors import sample_costs
 from faena.apps.samples.usual import marked_everywhere, past_days
 from faena.apps.servers import holdings, vitals
-from faena.apps.servers.models import Holdings, Server
+from faena.apps.servers.holdings import Held
+from faena.apps.servers.models import Server
 from faena.core.answers.evidence import Loads, Reach, UsualMost, VitalsLately
 from faena.core.answers.trouble import troubles
 from faena.core.findings import Finding
@@ -55,7 +56,7 @@ def glance_at(servers: Sequence[Server], now: int) -> list[Glanced]:
     hours = vitals.totals(wanted, now - MS_PER_HOUR, now)
     found = []
     for server in servers:
-        mine = held.get(server.pk) or Holdings(server_id=server.pk)
+        mine = held.get(server.pk) or Held(server.pk)
         freshness = max(0, now - mine.newest_ms) if mine.newest_ms else None
         evidence = LastMinute(
             server=server,
@@ -82,7 +83,7 @@ class _Minutes:
     def __init__(self) -> None:
         self._kept: dict[int, tuple[tuple[int, int, int], KindMeans]] = {}
 
-    def of(self, held: Mapping[int, Holdings], now: int) -> dict[int, KindMeans]:
+    def of(self, held: Mapping[int, Held], now: int) -> dict[int, KindMeans]:
         """Means by server, of those with a sample in the last minute; `held` is what the store has of each."""
         lately = {server: one for server, one in held.items() if now - one.newest_ms < MINUTE_MS}
         fresh = {server: one for server, one in lately.items() if self._known(server, one) is None}
@@ -93,7 +94,7 @@ class _Minutes:
             self._kept[server] = (_version(one), means)
         return {server: self._known(server, one) or NOTHING for server, one in lately.items()}
 
-    def _known(self, server: int, held: Holdings) -> KindMeans | None:
+    def _known(self, server: int, held: Held) -> KindMeans | None:
         version, means = self._kept.get(server, (None, None))
         return means if version == _version(held) else None
 
@@ -102,7 +103,7 @@ class _Minutes:
         self._kept.clear()
 
 
-def _version(held: Holdings) -> tuple[int, int, int]:
+def _version(held: Held) -> tuple[int, int, int]:
     return (held.newest_ms, held.rewrites, held.codes)
 
 
@@ -134,7 +135,7 @@ class LastMinute:
     server: Server
     state: str
     minute: KindMeans
-    held: Holdings
+    held: Held
     marked: Sequence[tuple[int, int]]
     hour: vitals.VitalTotals
     window: Window

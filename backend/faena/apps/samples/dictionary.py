@@ -7,7 +7,7 @@ from faena.apps.samples.actions import to_core
 from faena.apps.samples.models import Combination
 from faena.apps.servers import holdings
 from faena.apps.servers.engines import profile_by_id
-from faena.apps.servers.models import Holdings
+from faena.apps.servers.holdings import Held
 from faena.apps.statements.selectors import tables_by_statement
 from faena.core.sampling.dimensions import Dictionary
 from faena.core.waits.kinds import WaitKind
@@ -27,7 +27,7 @@ _known: dict[int, _Known] = {}
 _lock = Lock()
 
 
-def read_dictionary(server_id: int, held: Holdings | None = None) -> Dictionary:
+def read_dictionary(server_id: int, held: Held | None = None) -> Dictionary:
     """All combinations of the server; codes are dense, so the index is the code.
 
     The same object as before while nothing new was seen, so that its encodings need not be made again. `held` is what

@@ -16,7 +16,7 @@ from faena.apps.samples.closing import MS_PER_DAY, SUMMED, frame_of_hour, readab
 from faena.apps.samples.models import Chunk, DayTotals, Rollup, Tick
 from faena.apps.samples.rows import NEVER_MS, copy_frame
 from faena.apps.servers import holdings
-from faena.apps.servers.models import Holdings
+from faena.apps.servers.holdings import Held
 from faena.core.sampling.growing import GrowingFrame
 from faena.core.sampling.rollup import whole_part
 from faena.core.series.window import Window
@@ -88,7 +88,7 @@ class SpanCache:
         self._spans: OrderedDict[tuple[int, int, int | None], _Span] = OrderedDict()
         self._lock = Lock()
 
-    def read(self, server_id: int, window: Window, held: Holdings) -> SampleFrame:
+    def read(self, server_id: int, window: Window, held: Held) -> SampleFrame:
         """Samples of the window, each tick once, even while its hour is being closed."""
         first = window.start - window.start % MS_PER_HOUR
         until = -(-window.end // MS_PER_HOUR) * MS_PER_HOUR
@@ -110,7 +110,7 @@ class SpanCache:
             self._read_on(server_id, span)
         return span.growing.frame.within(window)
 
-    def _made(self, server_id: int, window: Window, held: Holdings, *, past: bool) -> _Span:
+    def _made(self, server_id: int, window: Window, held: Held, *, past: bool) -> _Span:
         for _ in range(MAX_TRIES):
             opened = copy_frame(server_id, window.start - 1, window.end if past else NEVER_MS)
             newest = int(opened.tick_ms[-1]) if len(opened.tick_ms) else held.newest_ms
@@ -153,7 +153,7 @@ class SumCache:
         self._bytes = 0
         self._lock = Lock()
 
-    def read(self, server_id: int, window: Window, unit_ms: int, held: Holdings) -> SampleFrame:
+    def read(self, server_id: int, window: Window, unit_ms: int, held: Held) -> SampleFrame:
         """Samples of the window, exact to the tick: ragged ends and open hours are read as they are."""
         whole = whole_part(window, unit_ms)
         if whole is None:
@@ -172,7 +172,7 @@ class SumCache:
         parts.append(self._singly(server_id, at, window.end, known, held))
         return join(parts)
 
-    def _singly(self, server_id: int, start: EpochMs, end: EpochMs, known: _Summed, held: Holdings) -> SampleFrame:
+    def _singly(self, server_id: int, start: EpochMs, end: EpochMs, known: _Summed, held: Held) -> SampleFrame:
         """Tick by tick, and nothing is asked where nothing is: a long history has many gaps."""
         if start >= end:
             return EMPTY
@@ -183,7 +183,7 @@ class SumCache:
             return EMPTY
         return self._spans.read(server_id, Window(start=start, end=end), held)
 
-    def _hours(self, server_id: int, held: Holdings) -> _Summed:
+    def _hours(self, server_id: int, held: Held) -> _Summed:
         with self._lock:
             known = self._summed.get(server_id)
         if known is None or known.rewrites != held.rewrites:
@@ -237,7 +237,7 @@ _spans = SpanCache(HourCache())
 _sums = SumCache(_spans)
 
 
-def read_frame(server_id: int, window: Window, held: Holdings | None = None, *, unit_ms: int = 0) -> SampleFrame:
+def read_frame(server_id: int, window: Window, held: Held | None = None, *, unit_ms: int = 0) -> SampleFrame:
     """Samples of the window, one moment per tick or, with `unit_ms`, per minute or hour where that is whole and closed.
 
     `held` is what the store holds, when the caller has just asked for it.

@@ -6,7 +6,7 @@ from threading import Lock
 
 from faena.apps.samples.hours import read_frame
 from faena.apps.samples.rows import copy_frames
-from faena.apps.servers.models import Holdings
+from faena.apps.servers.holdings import Held
 from faena.core.sampling.growing import GrowingFrame
 from faena.core.series.window import Window
 from faena.core.sessions.frame import SampleFrame
@@ -33,7 +33,7 @@ class RecentFrames:
         with self._lock:
             self._kept.clear()
 
-    def read(self, held: Mapping[int, Holdings], window: Window) -> dict[int, SampleFrame]:
+    def read(self, held: Mapping[int, Held], window: Window) -> dict[int, SampleFrame]:
         """Samples of the window by server; those that do not grow are left as they are."""
         with self._lock:
             for server, now in held.items():
@@ -51,7 +51,7 @@ class RecentFrames:
             return {server: one.growing.frame.within(window) for server, one in asked.items()}
 
 
-def _begun(server: int, window: Window, held: Holdings) -> _Recent:
+def _begun(server: int, window: Window, held: Held) -> _Recent:
     frame = read_frame(server, window, held)
     newest = int(frame.tick_ms[-1]) if len(frame.tick_ms) else min(held.newest_ms, window.start)
     return _Recent(held.rewrites, newest, window.start, GrowingFrame(frame))

@@ -14,7 +14,7 @@ from faena.apps.samples.hours import read_frame
 from faena.apps.samples.models import Tick
 from faena.apps.samples.sessions import hours_of, read_hour
 from faena.apps.servers import holdings
-from faena.apps.servers.models import Holdings
+from faena.apps.servers.holdings import Held
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.sampling.disk import ByteColumn, Way, bytes_by_code, rank_bytes
 from faena.core.sampling.load import Column, LoadSeries, Moments, count_codes, load_by, load_by_kind, rank
@@ -69,7 +69,7 @@ def load(
 
 def _answer(
     frame: SampleFrame,
-    held: Holdings,
+    held: Held,
     window: Window,
     buckets: Buckets,
     split: Dimension,

@@ -15,7 +15,8 @@ from faena.apps.samples.hours import read_frame
 from faena.apps.samples.models import Rollup, UnusualSpan
 from faena.apps.servers import holdings
 from faena.apps.servers.clock import clock_of
-from faena.apps.servers.models import Holdings, Server
+from faena.apps.servers.holdings import Held
+from faena.apps.servers.models import Server
 from faena.core.errors import BadInput, NotFound
 from faena.core.sampling.load import load_by_kind
 from faena.core.sampling.rollup import CELLS_AN_HOUR, unit_for
@@ -52,7 +53,7 @@ class UsualAnswer:
     zone: str
 
 
-def past_days(server: Server, held: Holdings | None = None) -> PastDays:
+def past_days(server: Server, held: Held | None = None) -> PastDays:
     """The cells of all closed hours that what is usual can be learned from, kept until another hour is closed.
 
     `held` is what the store holds, when the caller has just asked for it.

@@ -1,4 +1,4 @@
-import { queryOptions } from "@tanstack/react-query";
+import { queryOptions, replaceEqualDeep } from "@tanstack/react-query";
 
 import { type Schemas, ask, client } from "../../api/client";
 import { refreshMs, windowQuery } from "../../api/window";
@@ -42,6 +42,12 @@ export const findQuery = (
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
+const FEW_STRETCHES = 2000;
+
+/** Comparing an answer piece by piece with the one before spares drawing what is alike; of thousands it costs more than that. */
+const sharedIfFew = (before: unknown, fresh: unknown): unknown =>
+  (fresh as Schemas["TapeOut"]).stretches.length > FEW_STRETCHES ? fresh : replaceEqualDeep(before, fresh);
+
 /** One session second by second. */
 export const tapeQuery = (server: number, pid: number, started: number | undefined, spec: WindowSpec) =>
   queryOptions({
@@ -56,6 +62,7 @@ export const tapeQuery = (server: number, pid: number, started: number | undefin
           signal,
         }),
       ),
+    structuralSharing: sharedIfFew,
     meta: { againMs: refreshMs(spec) },
     retry: false,
     placeholderData: (old, query) => (query?.queryKey[2] === pid ? old : undefined),
