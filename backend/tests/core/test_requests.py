@@ -260,6 +260,32 @@ def test_a_deep_chain_and_a_broad_fan_are_told_in_time() -> None:
     assert one(*broad).statements == 19_998
 
 
+def test_many_statements_that_two_instrumentations_saw_are_told_in_time() -> None:
+    web = span(1, 0, 0, 50_000, K.SERVER)
+    scopes = ("orm", "driver")
+    nested = [
+        span(2 * n + i, 2 * n if i else 1, n + i / 10, n + 0.9 - i / 10, scope=scopes[i], attributes=SQL)
+        for n in range(1, 3000)
+        for i in (0, 1)
+    ]
+    assert one(web, *nested).statements == 2999
+    at_once = [span(n, 1, n / 100, 40_000 - n / 100, scope=scopes[n % 2], attributes=SQL) for n in range(2, 6000)]
+    assert one(web, *at_once).statements == 2999
+    chain = [span(n, n - 1, n / 100, 40_000 - n / 100, scope=scopes[n % 2], attributes=SQL) for n in range(2, 6000)]
+    assert one(web, *chain).statements == 2999
+    alike = [
+        span(n, n - 1, n / 100, 40_000 - n / 100, scope=scopes[n // 3000], attributes=SQL) for n in range(2, 6000)
+    ]
+    assert one(web, *alike).statements >= 2998  # all of one scope above all of the other
+
+
+def test_many_jobs_and_many_lost_spans_are_put_together_in_time() -> None:
+    jobs = [span(n, 1, n, n + 0.5, K.CONSUMER) for n in range(2, 6000)]
+    lost = [span(10_000 + n, 90_000 + n, n + 0.2, n + 0.3) for n in range(2, 6000)]
+    found = requests_of([span(1, 0, 0, 1, K.PRODUCER), *jobs, *lost])
+    assert [len(job.spans) for job in found] == [2] * 5998
+
+
 def test_late_is_a_millisecond() -> None:
     assert LATE_NS == 1_000_000
 

@@ -23,6 +23,7 @@ from faena.core.plans.model import BadPlan
 from faena.core.plans.shape import gist as plan_gist
 from faena.core.plans.shape import shape
 from faena.core.privacy import Normalised
+from faena.core.requests.texts import is_batch, normalised
 from faena.core.sql.names import table_changed_by, tables_of
 from faena.core.sql.texts import bare_expression, conceal, fingerprint, gist, normalise
 from faena.core.statements.tools import is_tool
@@ -112,6 +113,7 @@ READERS: dict[str, Callable[[str], object]] = {
     "explainable": refused(explainable),
     "parameter_values": refused(parameter_values),
     "text_of_plan": text_of_plan,
+    "statement of a span": lambda text: (normalised(text), is_batch(text)),
     "log, stderr": log_in("stderr"),
     "log, csvlog": log_in("csvlog"),
     "log, odd prefix": log_in("odd prefix"),

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from heapq import heappop, heappush
 
 from faena.core.requests.span import Span, SpanKind
 
@@ -119,17 +120,25 @@ def _under(tree: Tree, kinds: tuple[SpanKind, ...]) -> list[bool]:
 
 
 def _adopted(tree: Tree, tops: Sequence[int], stop: frozenset[int]) -> dict[int, int]:
-    """Spans whose parent got lost, and the topmost span each is a child of now, by when it began."""
+    """Spans whose parent got lost, and the topmost span each is a child of now: within whose time it began."""
+    spans = tree.spans
     lost = [i for i, unknown in enumerate(tree.unknown) if unknown and i not in stop]
-    found = {}
-    for i in lost:
-        if any(below in stop for below in tree.below(i)):
-            continue
-        span = tree.spans[i]
-        around = [t for t in tops if tree.spans[t].start <= span.start <= tree.spans[t].end]
-        if around:
-            found[i] = max(
-                around,
-                key=lambda t: (tree.spans[t].service == span.service, tree.spans[t].start, tree.spans[t].id),
-            )
+    lost = [i for i in lost if not any(below in stop for below in tree.below(i))]
+    begun = sorted(tops, key=lambda t: (spans[t].start, spans[t].id))
+    running: dict[str | None, list[tuple[int, int]]] = {}  # by service and of all; the one that began last comes first
+    found, next_top = {}, 0
+    for i in sorted(lost, key=lambda i: spans[i].start):
+        at = spans[i].start
+        while next_top < len(begun) and spans[begun[next_top]].start <= at:
+            top = begun[next_top]
+            for of in (spans[top].service, None):
+                heappush(running.setdefault(of, []), (-next_top, top))
+            next_top += 1
+        for of in (spans[i].service, None):
+            mine = running.get(of, [])
+            while mine and spans[mine[0][1]].end < at:
+                heappop(mine)
+            if mine:
+                found[i] = mine[0][1]
+                break
     return found
