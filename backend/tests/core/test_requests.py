@@ -273,9 +273,7 @@ def test_many_statements_that_two_instrumentations_saw_are_told_in_time() -> Non
     assert one(web, *at_once).statements == 2999
     chain = [span(n, n - 1, n / 100, 40_000 - n / 100, scope=scopes[n % 2], attributes=SQL) for n in range(2, 6000)]
     assert one(web, *chain).statements == 2999
-    alike = [
-        span(n, n - 1, n / 100, 40_000 - n / 100, scope=scopes[n // 3000], attributes=SQL) for n in range(2, 6000)
-    ]
+    alike = [span(n, n - 1, n / 100, 40_000 - n / 100, scope=scopes[n // 3000], attributes=SQL) for n in range(2, 6000)]
     assert one(web, *alike).statements >= 2998  # all of one scope above all of the other
 
 

@@ -30,7 +30,7 @@ SQL_SYSTEMS: Final = frozenset([
 CACHES: Final = frozenset(("redis", "memcached", "valkey"))
 _WAITS, _FOR = frozenset(("wait", "waiting", "acquire", "checkout")), frozenset(("pool", "connection", "queue"))
 _RECEIVING: Final = ("messaging.operation", "messaging.operation.type", "messaging.operation.name")
-_CALLS: Final = ("http.", "rpc.", "messaging.", "url.")
+CALLS: Final = ("http.", "rpc.", "messaging.", "url.")
 _WORD = re.compile(r"[^\W\d_]+")
 STATEMENT: Final = ("db.query.text", "db.statement")
 
@@ -49,7 +49,7 @@ def layer_of(span: Span, top: Span) -> Layer:
     if span.service != top.service:
         return Layer.EXTERNAL
     calls = span.kind in (SpanKind.CLIENT, SpanKind.PRODUCER) or (span.kind is SpanKind.UNSPECIFIED and not topmost)
-    if calls and any(key.startswith(_CALLS) for key in span.attributes):
+    if calls and any(key.startswith(CALLS) for key in span.attributes):
         return Layer.EXTERNAL
     return Layer.OWN
 

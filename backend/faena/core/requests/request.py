@@ -4,9 +4,10 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from faena.core.requests.calls import Call, calls_of
 from faena.core.requests.layers import Layer, layer_of
 from faena.core.requests.span import NANOSECONDS, Span, SpanKind
-from faena.core.requests.statements import Repeated, repeated, runs
+from faena.core.requests.statements import Repeated, Run, repeated, runs
 from faena.core.requests.timing import shares, times
 from faena.core.requests.tree import Member, Tree, members, tree_of
 
@@ -28,10 +29,18 @@ class Request:
     at: int
     duration_ms: float
     layers: Mapping[Layer, float]
-    statements: int
+    ran: Sequence[Run]  # statements, each run once; `at` counts in `spans`
+    calls: Sequence[Call]
     repeated: Sequence[Repeated]
     error: bool
-    spans: Sequence[Span]
+    spans: Sequence[Span]  # the topmost first, parents before their children
+    layer: Sequence[Layer]  # of each span
+    above: Sequence[int]  # of each span the place of its parent in `spans`; -1 for the topmost
+
+    @property
+    def statements(self) -> int:
+        """How many ran, in all."""
+        return len(self.ran)
 
     @property
     def database_share(self) -> float:
@@ -49,6 +58,7 @@ def _told(tree: Tree, member: Member) -> Request:
     layer = {i: layer_of(tree.spans[i], top) for i in member.spans}
     clock = times(tree, member)
     found = runs(tree, member, layer)
+    place = {i: n for n, i in enumerate(member.spans)}
     kind = _kind(top)
     return Request(
         trace=top.trace,
@@ -58,10 +68,13 @@ def _told(tree: Tree, member: Member) -> Request:
         at=top.start // NANOSECONDS,
         duration_ms=top.duration / NANOSECONDS,
         layers={name: ns / NANOSECONDS for name, ns in shares(tree, member, clock.active, layer).items()},
-        statements=len(found),
+        ran=[Run(at=place[run.at], text=run.text, batch=run.batch) for run in found],
+        calls=list(calls_of(tree, member, layer)),
         repeated=repeated(tree, member, found, clock.shift),
         error=_failed(top),
         spans=[tree.spans[i] for i in member.spans],
+        layer=[layer[i] for i in member.spans],
+        above=[-1, *(place[member.top if i in member.adopted else tree.parent[i]] for i in member.spans[1:])],
     )
 
 
@@ -80,7 +93,12 @@ def _web(top: Span) -> str:
     path = top.text("url.path", "http.target").partition("?")[0]
     if not method or not path:
         return top.name
-    return f"{method} {'/'.join('{id}' if _NUMBERED.fullmatch(part) else part for part in path.split('/'))}"
+    return f"{method} {without_values(path)}"
+
+
+def without_values(path: str) -> str:
+    """A path with {id} for each part that counts something: numbers, UUIDs, long hexadecimal ones."""
+    return "/".join("{id}" if _NUMBERED.fullmatch(part) else part for part in path.split("/"))
 
 
 def _failed(top: Span) -> bool:

@@ -41,6 +41,7 @@ class Span(NamedTuple):
     attributes: Attributes = NOTHING
     resource: Attributes = NOTHING
     failed: bool = False  # its status is an error
+    exceptions: tuple[tuple[str, str], ...] = ()  # type and message of each it tells of
 
     @property
     def duration(self) -> int:

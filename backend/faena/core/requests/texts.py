@@ -45,6 +45,11 @@ def _bare(text: str) -> str:
     return " ".join(_TOKEN.sub(_mask, text).lower().split())
 
 
+def with_question_marks(text: str) -> str:
+    """The text with ? for the placeholders of drivers, which a server's own grammar does not know."""
+    return _TOKEN.sub(lambda found: "?" if found.lastgroup == "placeholder" else found.group(), text)
+
+
 @lru_cache(maxsize=4096)
 def normalised(text: str) -> str:
     """The form by which runs of one statement are told to be alike."""

@@ -4,7 +4,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 
 from faena.core.errors import BadInput
-from faena.core.requests.span import Span
+from faena.core.requests.span import Attributes, Span
 
 TRACE_BYTES, SPAN_BYTES = 16, 8
 
@@ -46,3 +46,9 @@ def checked_ids(trace: bytes, span: bytes, parent: bytes) -> tuple[bytes, bytes,
     if parent and len(parent) != SPAN_BYTES:
         raise BadSpan("its parent's identifier is neither empty nor 8 bytes", trace)
     return trace, span, parent if any(parent) else b""
+
+
+def exception_of(event: Attributes) -> tuple[str, str]:
+    """Type and message, from the attributes of an event called exception."""
+    kind, message = event.get("exception.type"), event.get("exception.message")
+    return (kind if isinstance(kind, str) else ""), (message if isinstance(message, str) else "")

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any, TypeVar
 
 from faena.core.requests.span import Attributes, Span, SpanKind, Value, settled
-from faena.sources.otlp.batch import BadPayload, BadSpan, Batch, checked_ids
+from faena.sources.otlp.batch import BadPayload, BadSpan, Batch, checked_ids, exception_of
 
 T = TypeVar("T")
 MAX_DEPTH = 32  # of values within values; deeper ones are cut off there
@@ -97,6 +97,7 @@ def _span(one: Any, resource: Attributes, service: str, scope: str) -> Span:
                 attributes=_attributes(_entries(one, "attributes")),
                 resource=resource,
                 failed=_failed(one.get("status")),
+                exceptions=_exceptions(_entries(one, "events")),
             )
         )
     except BadSpan as bad:
@@ -168,6 +169,10 @@ def _attributes(entries: Iterable[Any]) -> dict[str, Value]:
         value = _value(entry.get("value"), 0)
         found.setdefault(key or "", value)
     return found
+
+
+def _exceptions(events: Iterable[Mapping[str, Any]]) -> tuple[tuple[str, str], ...]:
+    return tuple(exception_of(_lenient(event)) for event in events if event.get("name") == "exception")
 
 
 def _lenient(resource: Mapping[str, Any]) -> Attributes:

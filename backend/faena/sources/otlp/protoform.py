@@ -9,7 +9,7 @@ from opentelemetry.proto.common.v1.common_pb2 import AnyValue, InstrumentationSc
 from opentelemetry.proto.trace.v1 import trace_pb2
 
 from faena.core.requests.span import Attributes, Span, SpanKind, Value, settled
-from faena.sources.otlp.batch import BadPayload, BadSpan, Batch, checked_ids
+from faena.sources.otlp.batch import BadPayload, BadSpan, Batch, checked_ids, exception_of
 from faena.sources.otlp.wire import BYTES, FIXED64, BadWire, fields, inside
 
 MAX_DEPTH = 64  # of values within values; the library reads no deeper than 100 messages
@@ -69,8 +69,13 @@ def _span(one: trace_pb2.Span, resource: Attributes, scope: str) -> Span:
             _attributes(one.attributes),
             resource,
             one.status.code == _ERROR,
+            tuple(_exception(event) for event in one.events if event.name == "exception") if one.events else (),
         )
     )
+
+
+def _exception(event: trace_pb2.Span.Event) -> tuple[str, str]:
+    return exception_of(_attributes(event.attributes))
 
 
 def _attributes(entries: Iterable[KeyValue]) -> dict[str, Value]:
