@@ -96,7 +96,7 @@ def edge(get_response: Handler) -> Handler:
         address_of_request.set(str(request.META.get("REMOTE_ADDR", "")))
         response = _answered(request, get_response)
         response["X-Request-Id"] = name
-        if request.path.startswith(("/api/", "/health/")):
+        if request.path.startswith(("/api/", "/v1/", "/health/")):
             response["Cache-Control"] = "no-store"
         if settings.ENVIRONMENT.access_log:
             _log(request, response, 1000 * (time.perf_counter() - begun))

@@ -32,6 +32,7 @@ INSTALLED_APPS = [
     "faena.apps.hosts",
     "faena.apps.plans",
     "faena.apps.locks",
+    "faena.apps.requests",
     "faena.apps.sessions.apps.SessionsConfig",
     "faena.apps.collecting",
 ]

@@ -1,4 +1,4 @@
-"""The API under /api/v1, and the application's one page for every other path."""
+"""The API under /api/v1, where traces are sent to, and the application's one page for every other path."""
 
 from pathlib import Path
 
@@ -9,6 +9,7 @@ from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 from faena.api.application import api
+from faena.api.receiver import traces
 from faena.apps.collecting import schema
 from faena.core.errors import StoreAway
 
@@ -49,5 +50,6 @@ urlpatterns = [
     path("health/live", live),
     path("health/ready", ready),
     path("api/v1/", api.urls),
-    re_path(r"^(?!api/|static/|assets/|health/).*$", page),
+    path("v1/traces", traces),
+    re_path(r"^(?!api/|v1/|static/|assets/|health/).*$", page),
 ]

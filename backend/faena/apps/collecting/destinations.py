@@ -10,13 +10,14 @@ from faena.apps.hosts import actions as hosts
 from faena.apps.locks import actions as locks
 from faena.apps.locks import deadlocks
 from faena.apps.plans import actions as plans
+from faena.apps.requests import arrivals
 from faena.apps.samples.actions import Codebook, store_ticks
 from faena.apps.servers import actions as servers
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements
 from faena.apps.statements import logged
 from faena.collector.intake import Record
-from faena.collector.kinds import Counted, HostRead, Learned, Logged, Noted, Sampled, Surveyed
+from faena.collector.kinds import Counted, HostRead, Learned, Logged, Noted, Sampled, Surveyed, Traced
 from faena.core.logged import EventKind, Execution, LogEvent, LogReading
 from faena.core.readings import SampleReading
 
@@ -39,6 +40,7 @@ class Destinations:
             Learned: _each(lambda server_id, one: statements.learn_texts(server_id, one.texts)),
             Noted: _each(lambda server_id, one: servers.note(server_id, one.at, one.event, one.detail, one.facts)),
             Surveyed: _each(_surveyed),
+            Traced: arrivals.store,
             HostRead: _each(lambda _, one: hosts.store_host(one.machine, [one.figures])),
         }
 

@@ -73,7 +73,7 @@ def _kept(attributes: Mapping[str, Value], allowed: Allowed) -> dict[str, Value]
         elif key in _ADDRESSES and isinstance(value, str):
             found["url.full"] = _short(_host(value))
         elif allowed.key(key) and isinstance(value, str | int | float | bool):
-            found[key] = _short(value) if isinstance(value, str) else value
+            found[key] = _short(value) if isinstance(value, str) else _storable(value)
         if len(found) == MOST_ATTRIBUTES:
             break
     return found
@@ -81,6 +81,11 @@ def _kept(attributes: Mapping[str, Value], allowed: Allowed) -> dict[str, Value]
 
 def _short(value: str) -> str:
     return value if len(value) <= MOST_CHARACTERS else value[: MOST_CHARACTERS - 1] + "…"
+
+
+def _storable(value: int | float) -> int | float | str:
+    """Whole numbers beyond 64 bits, which no source of spans can mean, become texts."""
+    return str(value) if isinstance(value, int) and abs(value) >> 63 else value
 
 
 def _host(address: str) -> str:

@@ -11,7 +11,7 @@ from typing import NamedTuple, TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.requests.layers import CACHES, Layer
+from faena.core.requests.layers import CACHES, STATEMENT, Layer
 from faena.core.requests.request import Request
 from faena.core.requests.span import Span
 
@@ -84,6 +84,7 @@ class Sums:
     rungs: dict[tuple[int, Origin], Vector] = field(default_factory=dict)
     statements: dict[tuple[int, Origin, str], Vector] = field(default_factory=dict)
     calls: dict[tuple[int, Origin, tuple[str, str]], Vector] = field(default_factory=dict)  # layer and to whom
+    shown: dict[str, str] = field(default_factory=dict)  # a text of each statement, by the form that is compared
 
     def add(self, request: Request, target_ms: float, sign: int = 1) -> None:
         """Count a request, or with -1 take it back."""
@@ -93,6 +94,9 @@ class Sums:
         rung = np.zeros(RUNGS + 1)
         rung[rung_of(request.duration_ms)] = sign
         _add(self.rungs, key, rung)
+        for run in request.ran:
+            if run.text not in self.shown:
+                self.shown[run.text] = request.spans[run.at].text(*STATEMENT)
         for text, figures in _by_statement(request).items():
             _add(self.statements, (*key, text), sign * figures)
         for to, figures in _by_call(request).items():

@@ -10,7 +10,7 @@ from opentelemetry.proto.trace.v1 import trace_pb2
 
 from faena.core.requests.span import Attributes, Span, SpanKind, Value, settled
 from faena.sources.otlp.batch import BadPayload, BadSpan, Batch, checked_ids, exception_of
-from faena.sources.otlp.wire import BYTES, FIXED64, BadWire, fields, inside
+from faena.sources.otlp.wire import BYTES, FIXED64, BadWire, fields, in_field, inside
 
 MAX_DEPTH = 64  # of values within values; the library reads no deeper than 100 messages
 _KINDS = (
@@ -151,18 +151,10 @@ def _depth(entry: bytes) -> int:
         for value in inside(pair, 2):
             for number, kind, held in fields(value):
                 if number == 5 and kind == BYTES:  # a list: its values have no key, which is field 1
-                    waiting += [(b"\x12" + _length(one) + one, depth + 1) for one in inside(held, 1)]
+                    waiting += [(in_field(2, one), depth + 1) for one in inside(held, 1)]
                 elif number == 6 and kind == BYTES:
                     waiting += [(one, depth + 1) for one in inside(held, 1)]
     return deepest
-
-
-def _length(value: bytes) -> bytes:
-    made, left = bytearray(), len(value)
-    while left > 0x7F:
-        made.append(left & 0x7F | 0x80)
-        left >>= 7
-    return bytes((*made, left))
 
 
 def _resource(group: bytes) -> Attributes:

@@ -46,3 +46,12 @@ def _varint(message: bytes, at: int) -> tuple[int, int]:
         if byte < 0x80:
             return value, at + place + 1
     raise BadWire(f"a number at byte {at} does not end")
+
+
+def in_field(number: int, value: bytes) -> bytes:
+    """A message, text or bytes as it is written in this field of a message."""
+    made, left = bytearray(), len(value)
+    while left > 0x7F:
+        made.append(left & 0x7F | 0x80)
+        left >>= 7
+    return bytes((number << 3 | BYTES, *made, left)) + value

@@ -10,6 +10,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 
 from faena.apps.accounts import audit
+from faena.apps.requests import arrivals
 from faena.apps.servers.models import Server
 from faena.apps.servers.sealing import seal_with, unseal
 from faena.core.errors import BadInput
@@ -48,6 +49,7 @@ class Command(BaseCommand):
             server.revision += 1
             server.save(update_fields=["password_sealed", "revision"])
             count += 1
+        arrivals.seal_anew(fresh)
         Session.objects.all().delete()
         audit.record(None, "secret.rotated", detail=f"{count} passwords sealed again")
         return count

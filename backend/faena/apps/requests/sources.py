@@ -1,0 +1,121 @@
+"""Applications that may send traces: made, changed, removed, and known by their token."""
+
+import hashlib
+import re
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.db import IntegrityError, transaction
+from django.utils import timezone
+
+from faena.apps.accounts import audit
+from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
+from faena.apps.requests.models import Endpoint, TraceSource
+from faena.apps.servers.models import Server
+from faena.core.errors import BadInput, NotAllowed, NotFound
+from faena.core.requests.keeping import Allowed
+
+MOST_KEYS = 40
+_NAME = re.compile(r"[\w .-]{1,80}")
+_KEY = re.compile(r"[\w./-]{1,120}")
+_SEEN_EVERY_S = 10  # a source's last use is written so often at most
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SourceForm:
+    """What an admin says of a source; `target_ms` is the time within which a request should be answered."""
+
+    attributes: Sequence[str] = ()
+    personal: bool = False
+    target_ms: float = 500.0
+    retention_days: int = 14
+
+    def __post_init__(self) -> None:
+        if len(self.attributes) > MOST_KEYS or not all(_KEY.fullmatch(key) for key in self.attributes):
+            raise BadInput(
+                f"at most {MOST_KEYS} names of attributes, of letters, digits and . _ / -", field="attributes"
+            )
+        if not 1 <= self.target_ms <= 3_600_000:
+            raise BadInput("a target lies between 1 ms and an hour", field="target_ms")
+        if not 1 <= self.retention_days <= 400:
+            raise BadInput("requests are kept between 1 and 400 days", field="retention_days")
+
+
+def make(server: Server, name: str, *, by: AbstractBaseUser | AnonymousUser) -> tuple[TraceSource, str]:
+    """A new source of a server and its token, which is told this once. Raises NotAllowed, BadInput."""
+    require(by, Role.ADMIN, "let an application send traces")
+    if not _NAME.fullmatch(name):
+        raise BadInput("a name has 1 to 80 letters, digits, blanks or . - _", field="name")
+    token = secrets.token_urlsafe(32)
+    try:
+        with transaction.atomic():
+            source = TraceSource.objects.create(server=server, name=name, digest=_digest(token))
+    except IntegrityError:
+        raise BadInput(f"there is a source {name} already; renew its token instead", field="name") from None
+    audit.record(by, "source.made", server=server.name, subject=name)
+    return source, token
+
+
+def renew(source: TraceSource, *, by: AbstractBaseUser | AnonymousUser) -> str:
+    """Another token; the one before ends at once. Raises NotAllowed."""
+    require(by, Role.ADMIN, "let an application send traces")
+    token = secrets.token_urlsafe(32)
+    TraceSource.objects.filter(pk=source.pk).update(digest=_digest(token), last_used_at=None)
+    audit.record(by, "source.renewed", server=source.server.name, subject=source.name)
+    return token
+
+
+def change(source: TraceSource, form: SourceForm, *, by: AbstractBaseUser | AnonymousUser) -> None:
+    """What is kept of its traces from now on. Raises NotAllowed."""
+    require(by, Role.ADMIN, "change what is kept of traces")
+    TraceSource.objects.filter(pk=source.pk).update(
+        attributes=sorted(set(form.attributes)), personal=form.personal, target_ms=form.target_ms,
+        retention_days=form.retention_days,
+    )  # fmt: skip
+    audit.record(by, "source.changed", server=source.server.name, subject=source.name)
+
+
+def remove(source: TraceSource, *, by: AbstractBaseUser | AnonymousUser) -> None:
+    """The source, its token and its single requests; sums stay. Raises NotAllowed."""
+    require(by, Role.ADMIN, "remove a source of traces")
+    audit.record(by, "source.removed", server=source.server.name, subject=source.name)
+    source.delete()
+
+
+def set_target(endpoint: Endpoint, target_ms: float | None, *, by: AbstractBaseUser | AnonymousUser) -> None:
+    """A target of an endpoint's own, from now on; None: that of its source. Raises NotAllowed, BadInput."""
+    require(by, Role.OPERATOR, "set a target")
+    if target_ms is not None and not 1 <= target_ms <= 3_600_000:
+        raise BadInput("a target lies between 1 ms and an hour", field="target_ms")
+    Endpoint.objects.filter(pk=endpoint.pk).update(target_ms=target_ms)
+
+
+def of(server_id: int, source_id: int) -> TraceSource:
+    """A source of a server. Raises NotFound."""
+    found = TraceSource.objects.filter(server_id=server_id, pk=source_id).first()
+    if found is None:
+        raise NotFound(f"server {server_id} has no source of traces {source_id}")
+    return found
+
+
+def admit(token: str) -> TraceSource:
+    """Whose token this is. Raises NotAllowed."""
+    source = TraceSource.objects.filter(digest=_digest(token)).first() if token else None
+    if source is None:
+        raise NotAllowed("this token may not send traces; an admin can make one in the settings of a server")
+    now = timezone.now()
+    if source.last_used_at is None or (now - source.last_used_at).total_seconds() > _SEEN_EVERY_S:
+        TraceSource.objects.filter(pk=source.pk).update(last_used_at=now)
+    return source
+
+
+def allowed_of(source: TraceSource) -> Allowed:
+    """What may be kept of its spans."""
+    return Allowed(keys=frozenset(source.attributes), personal=source.personal)
+
+
+def _digest(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()

@@ -1,0 +1,61 @@
+"""What of a payload can be taken, without making spans of it: whoever sent it waits for that answer."""
+
+from google.protobuf.message import DecodeError
+from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest
+
+from faena.sources.otlp.batch import BadPayload, BadSpan, Batch, checked_ids
+from faena.sources.otlp.forms import json_objects
+from faena.sources.otlp.jsonform import read_object
+from faena.sources.otlp.protoform import read_protobuf
+
+TAKEN_PROTOBUF, TAKEN_JSON = b"p", b"j"  # before a payload that is kept, since an empty form tells nothing
+
+
+def check_protobuf(payload: bytes) -> tuple[int, int, str]:
+    """How many spans it holds that can be taken, how many that cannot, and why not the first. Raises BadPayload."""
+    try:
+        message = ExportTraceServiceRequest.FromString(payload)
+    except DecodeError:
+        return _read(payload)
+    if payload and not message.resource_spans:
+        raise BadPayload("these bytes are no protobuf of traces")
+    taken, rejected, why = 0, 0, ""
+    for group in message.resource_spans:
+        for part in group.scope_spans:
+            for span in part.spans:
+                try:
+                    checked_ids(span.trace_id, span.span_id, span.parent_span_id)
+                    if not span.start_time_unix_nano or not span.end_time_unix_nano:
+                        raise BadSpan("its start or its end is missing")
+                except BadSpan as bad:
+                    rejected, why = rejected + 1, why or str(bad)
+                else:
+                    taken += 1
+    if rejected and not taken:
+        return _read(payload)  # which knows whether this is another signal
+    return taken, rejected, why
+
+
+def _read(payload: bytes) -> tuple[int, int, str]:
+    batch = Batch()
+    read_protobuf(payload, batch)
+    return len(batch.spans), batch.rejected.total(), batch.why
+
+
+def check_json(payload: bytes) -> tuple[int, int, str]:
+    """As `check_protobuf`, for one object of JSON."""
+    batch = Batch()
+    for one in json_objects(payload):
+        read_object(one, batch)
+    return len(batch.spans), batch.rejected.total(), batch.why
+
+
+def read_taken(kept: bytes) -> Batch:
+    """The spans of a payload that was checked and kept."""
+    batch = Batch()
+    if kept.startswith(TAKEN_PROTOBUF):
+        read_protobuf(kept[1:], batch)
+    else:
+        for one in json_objects(kept[1:]):
+            read_object(one, batch)
+    return batch
