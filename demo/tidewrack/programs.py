@@ -50,35 +50,6 @@ def pause(chance: random.Random, seconds: float) -> None:
 BOOKING_WEB = Host(program="booking-web", user="booking_web", subnet=1, addresses=3)
 
 
-def popular(chance: random.Random) -> int:
-    return POPULAR_SAILING if chance.random() < 0.35 else chance.randint(*NEAR_SAILINGS)
-
-
-def book(connection: Connection, chance: random.Random) -> None:
-    """A customer looks at a sailing and holds a deck slot on it."""
-    pause(chance, 0.25)
-    sailing = popular(chance)
-    connection.run(
-        "SELECT s.id, s.departs_at, v.name FROM sailing s JOIN vessel v ON v.id = s.vessel_id WHERE s.id = :s",
-        s=sailing,
-    )
-    connection.run(
-        "SELECT id, reference, state, amount FROM booking WHERE customer_id = :c ORDER BY booked_at DESC LIMIT 10",
-        c=chance.randint(1, 119999),
-    )
-    if chance.random() < 0.6:
-        connection.run("BEGIN")
-        try:
-            connection.run(
-                "UPDATE deck_slot SET held_until = now() + interval '10 minutes' WHERE sailing_id = :s AND slot_no = :n",
-                s=sailing,
-                n=chance.randint(1, 70),
-            )
-            connection.run("COMMIT")
-        except DatabaseError:
-            connection.run("ROLLBACK")
-
-
 def rebook(connection: Connection, chance: random.Random) -> None:
     """Moves a booking between two sailings, and locks them in whatever order the customer named them."""
     wait_while("deadlocks", on=False)
@@ -97,8 +68,10 @@ def rebook(connection: Connection, chance: random.Random) -> None:
 
 
 def booking_web() -> None:
-    pool(BOOKING_WEB, 8, book)
-    pool(BOOKING_WEB, 6, rebook, first=8)
+    from tidewrack.web import booking
+
+    booking.start()
+    pool(BOOKING_WEB, 6, rebook)
 
 
 # --- gate-scan -----------------------------------------------------------------------------------------------------
@@ -185,34 +158,21 @@ def fare_engine() -> None:
     pool(FARE_ENGINE, 1, compare_all, first=3)
 
 
-# --- manifest-export -----------------------------------------------------------------------------------------------
-
-MANIFEST_EXPORT = Host(program="manifest-export", user="manifest_export", subnet=4)
-
-
-def export_manifest(connection: Connection, chance: random.Random) -> None:
-    """Every few seconds the list of one sailing, in one statement."""
-    pause(chance, 4.0)
-    sailing = chance.randint(*NEAR_SAILINGS)
-    rows = connection.run(
-        "SELECT p.name, p.kind, b.reference FROM booking b JOIN passenger p ON p.booking_id = b.id WHERE b.sailing_id = :s",
-        s=sailing,
-    )
-    connection.run("INSERT INTO manifest (sailing_id, passengers) VALUES (:s, :n)", s=sailing, n=len(rows))
-
-
-def export_one_by_one(connection: Connection, chance: random.Random) -> None:
-    """The same list as a loop: one query for the bookings, then one more for each of them."""
-    wait_while("one-by-one", on=False)
-    for (booking,) in connection.run("SELECT id FROM booking WHERE sailing_id = :s", s=chance.randint(*NEAR_SAILINGS)):
-        connection.run("SELECT name, kind FROM passenger WHERE booking_id = :b", b=booking)
-        if not is_on("one-by-one"):
-            return
+# --- manifest-export, and those who use the web services ------------------------------------------------------------
 
 
 def manifest_export() -> None:
-    pool(MANIFEST_EXPORT, 1, export_manifest)
-    pool(MANIFEST_EXPORT, 2, export_one_by_one, first=1)
+    from tidewrack.web import manifests
+
+    manifests.start()
+
+
+def customers() -> None:
+    from tidewrack.web import authority
+    from tidewrack.web import customers as visitors
+
+    authority.start()
+    visitors.start()
 
 
 # --- crew-planner --------------------------------------------------------------------------------------------------
@@ -329,6 +289,7 @@ PROGRAMS: dict[str, Callable[[], None]] = {
     "nightly-report": nightly_report,
     "ops-console": ops_console,
     "maintenance": maintenance,
+    "customers": customers,
 }
 
 

@@ -62,6 +62,24 @@ TROUBLES: tuple[Trouble, ...] = (
         expect="fare-engine runs on CPU in select count(*) from fare, sailing, route",
         seconds=75,
     ),
+    Trouble(
+        name="slow-authority",
+        story="The port authority takes almost a second to answer.",
+        expect="requests that hold a slot are slow in the external layer, and the database is not the cause",
+        seconds=60,
+    ),
+    Trouble(
+        name="authority-off",
+        story="The port authority answers with errors only.",
+        expect="requests that hold a slot fail, without a statement",
+        seconds=45,
+    ),
+    Trouble(
+        name="cache-unasked",
+        story="A change of booking-web left out the cache of deck plans.",
+        expect="requests for a sailing ask the cache no more, and run select count(*) from deck_slot each time",
+        seconds=75,
+    ),
 )
 
 BY_NAME = {trouble.name: trouble for trouble in TROUBLES}

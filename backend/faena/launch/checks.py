@@ -140,6 +140,7 @@ def e2e() -> bool:
         installation.prepare_store()
         installation.load_ferry()
         installation.watch_ferry()
+        installation.take_traces()
         installation.fill_past()
         installation.start_programs(rota=False)
         installation.start_faena()

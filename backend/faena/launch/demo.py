@@ -39,6 +39,7 @@ def start(*, rota: bool, place: Place | None = None) -> None:
         installation.prepare_store()
         installation.load_ferry()
         installation.watch_ferry()
+        installation.take_traces()
         installation.fill_past()
         installation.start_programs(rota=rota)
         installation.start_faena()

@@ -13,14 +13,14 @@ from typing import NoReturn
 from faena.launch.cluster import FERRY_SETTINGS, STORE_SETTINGS, Cluster
 from faena.launch.places import BACKEND, DEMO, PYTHON, Place
 from faena.launch.processes import Register, port_is_free
-from faena.launch.setup import fingerprint
+from faena.launch.setup import REDIS, fingerprint
 from faena.launch.words import Trouble, step, warn
 
 LOGINS = (("viewer", "viewer"), ("operator", "operator"), ("admin", "admin"))
 DEMO_PASSWORD = "tidewrack-demo"
 PROGRAMS = (
     "booking-web", "gate-scan", "fare-engine", "manifest-export",
-    "crew-planner", "nightly-report", "ops-console", "maintenance",
+    "crew-planner", "nightly-report", "ops-console", "maintenance", "customers",
 )  # fmt: skip
 SAMPLES_WAIT_S = 45.0
 MOST_RESTARTS = 50  # of a process that ends again and again
@@ -57,7 +57,14 @@ class Installation:
             "FAENA_ACCESS_LOG": "0",
             "FERRY_PORT": str(self.place.ferry_port),
             "FERRY_SWITCHES": str(self.place.switches),
+            "TIDEWRACK_WEB_PORT": str(self.place.services_port),
+            "TIDEWRACK_TRACES_URL": f"{self.url}/v1/traces",
+            "TIDEWRACK_TRACE_TOKEN": self._trace_token(),
         }
+
+    def _trace_token(self) -> str:
+        file = self.place.root / "trace.token"
+        return file.read_text() if file.exists() else ""
 
     def _store_password(self) -> str:
         file = self.place.root / "faena.password"
@@ -77,6 +84,8 @@ class Installation:
         """Raises Trouble before anything is started."""
         wanted = {"web server": self.place.web_port, "store": self.place.store_port, "ferry": self.place.ferry_port}
         names = {"web server": "FAENA_LISTEN_PORT", "store": "FAENA_STORE_PORT", "ferry": "FAENA_FERRY_PORT"}
+        for i, name in enumerate(("booking-web", "manifest-export", "port authority", "cache")):
+            wanted[name], names[name] = self.place.services_port + i, "FAENA_FERRY_PORT"  # theirs lie 1,000 above it
         for name, port in wanted.items():
             if not port_is_free(port):
                 raise Trouble(f"port {port} is taken, and the {name} needs it. Set {names[name]} to a free port.")
@@ -129,6 +138,24 @@ class Installation:
             )  # fmt: skip
         self._mark("ferry-watched")
 
+    def take_traces(self) -> None:
+        """Let Tidewrack's two web services send their traces, as an admin would."""
+        file = self.place.root / "trace.token"
+        if file.exists():
+            return
+        token = self.manage("trace_source", "tidewrack", "--server", "bookings-primary").strip()
+        with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT, 0o600), "w") as out:
+            out.write(token)
+
+    def start_cache(self) -> None:
+        """Of booking-web; it keeps nothing on disk."""
+        port = self.place.services_port + 3
+        command = [
+            str(REDIS), "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--appendonly", "no",
+            "--maxmemory", "64mb", "--maxmemory-policy", "allkeys-lru",
+        ]  # fmt: skip
+        self.register.start("cache", command, log=self.place.logs / "cache.log", cwd=self.place.root)
+
     def fill_past(self) -> None:
         """The made-up estate with its last days, once. PAST_DAYS of the environment says how many."""
         days = os.environ.get("FAENA_PAST_DAYS", "14")
@@ -163,6 +190,7 @@ class Installation:
         for switch in self.place.switches.iterdir():
             switch.unlink()
         with step(f"{len(PROGRAMS)} programs" + (" and the rota of troubles" if rota else ", no rota")):
+            self.start_cache()
             for name in PROGRAMS:
                 self._start(name, [str(PYTHON), "-m", "tidewrack.programs", name])
             if rota:
@@ -226,13 +254,14 @@ class Installation:
     def url(self) -> str:
         return f"http://127.0.0.1:{self.place.web_port}"
 
-    def manage(self, *arguments: str, more: dict[str, str] | None = None) -> None:
-        """Run a Django command of this place to its end. Raises Trouble with its words."""
+    def manage(self, *arguments: str, more: dict[str, str] | None = None) -> str:
+        """Run a Django command of this place to its end; what it printed. Raises Trouble with its words."""
         command = [str(PYTHON), "-m", "django", *arguments]
         environment = {**self.environment(), **(more or {})}
         ended = subprocess.run(command, env=environment, cwd=BACKEND, capture_output=True, text=True)
         if ended.returncode != 0:
             raise Trouble(f"{arguments[0]} failed: {(ended.stderr or ended.stdout).strip()[-600:]}")
+        return ended.stdout
 
     def _done(self, name: str, mark: str = "done") -> bool:
         file = self.place.root / "stamps" / name

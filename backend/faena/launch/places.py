@@ -28,6 +28,11 @@ class Place:
     ferry_port: int
 
     @property
+    def services_port(self) -> int:
+        """The first of four: booking-web, manifest-export, the port authority, the cache."""
+        return self.ferry_port + 1000
+
+    @property
     def run(self) -> Path:
         return self.root / "run"
 

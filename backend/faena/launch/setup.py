@@ -19,13 +19,14 @@ from faena.launch.words import Trouble, step
 
 POSTGRES_BIN = Path("/usr/lib/postgresql/15/bin")
 CHROMIUM = Path("/usr/bin/chromium")
+REDIS = Path("/usr/bin/redis-server")  # the cache of the demo's web service
 NEEDED_MB = 3000
 
 
 def for_running() -> None:
     """All that demo and serve need."""
     _check_space()
-    _packages({"postgresql-15": POSTGRES_BIN / "postgres"})
+    _packages({"postgresql-15": POSTGRES_BIN / "postgres", "redis-server": REDIS})
     _python("runtime", "build", "demo")
     build_front_end()
 

@@ -17,6 +17,7 @@ from faena.apps.hosts import actions as hosts
 from faena.apps.locks import actions as locks
 from faena.apps.locks import deadlocks
 from faena.apps.plans import selectors as plans
+from faena.apps.requests import judging
 from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
 from faena.apps.servers import vitals
 from faena.apps.servers.models import Server
@@ -99,6 +100,10 @@ def _forget_loose_ends(now: int) -> None:
     plans.forget_old()
 
 
+def _forget_requests(server: Server, now: int) -> None:
+    judging.forget_sums(server.pk, _since(now, server.sample_retention_days), _since(now, server.sum_retention_days))
+
+
 JOBS = (
     HouseJob(
         name="closing hours",
@@ -113,6 +118,7 @@ JOBS = (
             ("summing up statements", lambda server, now: hours.sum_up(server.pk, now)),
         ],
     ),
+    HouseJob(name="forgetting single requests", every=EVERY_MINUTE, once=judging.forget),
     HouseJob(
         name="forgetting what is older than kept",
         every=EVERY_TEN_MINUTES,
@@ -122,6 +128,7 @@ JOBS = (
             ("forgetting statements", _forget_statements),
             ("forgetting executions and events", _forget_log),
             ("forgetting its machine", _forget_machine),
+            ("forgetting sums of requests", _forget_requests),
         ],
     ),
 )

@@ -44,9 +44,10 @@ class SourceForm:
             raise BadInput("requests are kept between 1 and 400 days", field="retention_days")
 
 
-def make(server: Server, name: str, *, by: AbstractBaseUser | AnonymousUser) -> tuple[TraceSource, str]:
-    """A new source of a server and its token, which is told this once. Raises NotAllowed, BadInput."""
-    require(by, Role.ADMIN, "let an application send traces")
+def make(server: Server, name: str, *, by: AbstractBaseUser | AnonymousUser | None = None) -> tuple[TraceSource, str]:
+    """A new source of a server and its token, which is told this once. A command has no `by`. Raises NotAllowed, BadInput."""
+    if by is not None:
+        require(by, Role.ADMIN, "let an application send traces")
     if not _NAME.fullmatch(name):
         raise BadInput("a name has 1 to 80 letters, digits, blanks or . - _", field="name")
     token = secrets.token_urlsafe(32)
@@ -59,9 +60,10 @@ def make(server: Server, name: str, *, by: AbstractBaseUser | AnonymousUser) -> 
     return source, token
 
 
-def renew(source: TraceSource, *, by: AbstractBaseUser | AnonymousUser) -> str:
-    """Another token; the one before ends at once. Raises NotAllowed."""
-    require(by, Role.ADMIN, "let an application send traces")
+def renew(source: TraceSource, *, by: AbstractBaseUser | AnonymousUser | None = None) -> str:
+    """Another token; the one before ends at once. A command has no `by`. Raises NotAllowed."""
+    if by is not None:
+        require(by, Role.ADMIN, "let an application send traces")
     token = secrets.token_urlsafe(32)
     TraceSource.objects.filter(pk=source.pk).update(digest=_digest(token), last_used_at=None)
     audit.record(by, "source.renewed", server=source.server.name, subject=source.name)

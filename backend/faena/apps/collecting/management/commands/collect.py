@@ -11,10 +11,12 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
+from faena.apps.collecting.away import away_means_away
 from faena.apps.collecting.housekeeping import JOBS, HouseJob
 from faena.apps.collecting.private import keep_private
 from faena.apps.collecting.sources import make_source
 from faena.apps.collecting.store import DjangoStore
+from faena.apps.requests.judging import Judge
 from faena.collector.kinds import HostRead
 from faena.collector.supervise import Supervisor, SystemClock
 from faena.core.ports import Clock
@@ -24,6 +26,7 @@ from faena.sources.machine.local import machine_name
 
 log = logging.getLogger(__name__)
 MACHINE_EVERY_S = Seconds(10.0)
+TRACES_EVERY_S = Seconds(2.0)
 
 
 def _house_work(job: HouseJob, clock: Clock) -> Callable[[], Awaitable[None]]:
@@ -42,6 +45,16 @@ def _machine_reader(supervisor: Supervisor, clock: Clock) -> Callable[[], Awaita
             supervisor.put(HostRead(machine=name, figures=figures))
 
     return read
+
+
+def _judging(clock: Clock) -> Callable[[], Awaitable[None]]:
+    judge = Judge()
+    settle = away_means_away(judge.settle)
+
+    async def work() -> None:
+        await asyncio.to_thread(settle, clock.now())
+
+    return work
 
 
 class Command(BaseCommand):
@@ -64,6 +77,7 @@ class Command(BaseCommand):
         for job in JOBS:
             supervisor.jobs.add(job.name, job.every, _house_work(job, clock))
         supervisor.jobs.add("readings of this machine", MACHINE_EVERY_S, _machine_reader(supervisor, clock))
+        supervisor.jobs.add("requests out of traces", TRACES_EVERY_S, _judging(clock))
         loop = asyncio.get_running_loop()
         collecting = asyncio.gather(supervisor.run())
         for number in (signal.SIGTERM, signal.SIGINT):

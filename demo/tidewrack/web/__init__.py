@@ -1,0 +1,1 @@
+"""Tidewrack's two web services, and what they call: small, real, and traced as any service could be."""
