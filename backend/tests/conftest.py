@@ -15,7 +15,8 @@ def _empty_caches(request: pytest.FixtureRequest) -> Iterator[None]:
     """The store is emptied between tests, so what is cached of it must go too."""
     yield
     if "db" in request.fixturenames or "transactional_db" in request.fixturenames:
+        from faena.apps.answers import requests
         from faena.apps.samples import dictionary, hours, recent, sessions, usual
 
-        for module in (dictionary, hours, recent, sessions, usual):
+        for module in (dictionary, hours, recent, sessions, usual, requests):
             module.forget_caches()

@@ -23,10 +23,12 @@ from faena.api import (
     problems,
     recordings,
     refresh,
+    requests,
     search,
     servers,
     session,
     sessions,
+    sources,
     split,
     statement_page,
     statement_parts,
@@ -50,5 +52,6 @@ api.add_router("/servers", servers.router)
 for part in (
     load, search, disk, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
     indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words, refresh,
+    requests, sources,
 ):  # fmt: skip
     api.add_router("", part.router)

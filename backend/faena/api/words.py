@@ -12,6 +12,9 @@ from faena.core.deadlocks.causes.circle import Cause
 from faena.core.findings import Confidence, Severity
 from faena.core.labels import Labelled
 from faena.core.logged import EventKind
+from faena.core.requests.choosing import Why
+from faena.core.requests.findings import Found
+from faena.core.requests.layers import Layer
 from faena.core.sampling.dimensions import Dimension
 from faena.core.statements.figures import Measure
 from faena.core.statements.pivot import Aggregate, PivotBy, PivotMeasure
@@ -26,9 +29,12 @@ _LISTS: Mapping[str, type[Labelled]] = {
     "dimensions": Dimension,
     "indicators": Indicator,
     "log_events": EventKind,
+    "kept_reasons": Why,
+    "layers": Layer,
     "measures": Measure,
     "pivot_dimensions": PivotBy,
     "pivot_measures": PivotMeasure,
+    "request_findings": Found,
     "severities": Severity,
     "wait_kinds": WaitKind,
 }

@@ -4,9 +4,10 @@ from collections.abc import Sequence
 from typing import Any
 
 import pytest
+from faena.core.requests.findings import facts_of, findings
 from faena.core.requests.request import Request, requests_of
 from faena.core.requests.span import NANOSECONDS, Span, SpanKind
-from faena.core.requests.summary import Endpoint, endpoints, findings
+from faena.core.requests.summary import Endpoint, endpoints
 
 SQL = {"db.system.name": "postgresql", "db.query.text": "SELECT 1"}
 REDIS = {"db.system": "redis"}
@@ -32,7 +33,7 @@ def request(at: float, ms: float, *parts: tuple[float, dict[str, Any]], **more: 
 
 
 def kinds(requests: Sequence[Request]) -> list[str]:
-    return [one.kind.value for one in findings(requests)]
+    return [one.kind.value for one in findings(facts_of(requests))]
 
 
 def test_endpoints_are_ranked_by_time_consumed() -> None:
@@ -75,7 +76,7 @@ def test_own_code_is_told_and_the_database_cleared() -> None:
 def test_a_repeated_statement_is_told_from_one_request_on_and_explains_the_database() -> None:
     parts = [(10, {**SQL, "db.query.text": f"SELECT * FROM p WHERE id = {i}"}) for i in range(8)]
     assert kinds([request(0, 100, *parts)]) == ["repeated_statement"]
-    (found,) = findings([request(i, 100, *parts) for i in range(4)])
+    (found,) = findings(facts_of([request(i, 100, *parts) for i in range(4)]))
     assert found.detail == "8 runs a request, 320 ms in all: select * from p where id = ?"
     assert kinds([request(0, 1000, *parts)]) == [], "a twelfth of the time"
     assert kinds([request(0, 100, *parts), request(1, 100), request(2, 100)]) == ["own_code"], "a third of the requests"
@@ -85,7 +86,7 @@ def test_a_cache_that_is_asked_no_more_is_found() -> None:
     before = [request(i, 10, (1, REDIS)) for i in range(6)]
     after = [request(10 + i, 10, (5, SQL)) for i in range(6)]
     assert kinds([*after, *before]) == ["cache_missing"]
-    (found,) = findings([*after, *before])
+    (found,) = findings(facts_of([*after, *before]))
     assert found.detail == "6 of 6 requests asked a cache before, 0 of 6 since"
     assert kinds([*before[:5], *after[:4]]) == [], "four requests after are too few"
     assert kinds([request(i, 10, *([(1, REDIS)] if i % 2 else [])) for i in range(20)]) == []
@@ -95,7 +96,7 @@ def test_a_cache_that_is_asked_no_more_is_found() -> None:
 def test_a_slow_version_is_told_and_not_as_the_slow_few() -> None:
     old = [request(i, 10, resource={"service.version": "1"}) for i in range(15)]
     new = [request(20 + i, 40, resource={"service.version": "2"}) for i in range(5)]
-    (found,) = findings([*old, *new])
+    (found,) = findings(facts_of([*old, *new]))
     assert (found.kind.value, found.attribute) == ("version_slow", "service.version=2")
     assert kinds([*old, *new[:4]]) == []
 
@@ -103,7 +104,7 @@ def test_a_slow_version_is_told_and_not_as_the_slow_few() -> None:
 def test_the_slow_few_are_told_by_what_they_have_in_common() -> None:
     common = [request(i, 10, attributes={"customer": "small", "n": i}) for i in range(40)]
     slow = [request(100 + i, 200, attributes={"customer": "large", "cold": True}) for i in range(3)]
-    (found,) = findings([*common, *slow])
+    (found,) = findings(facts_of([*common, *slow]))
     assert found.kind.value == "slow_tail"
     assert found.attribute in ("customer=large", "cold=true")
     assert kinds([*common[:12], *slow]) == [], "fifteen requests are too few"

@@ -1056,6 +1056,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/requests/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Calls
+         * @description Other services, caches and queues that requests ask, by endpoint.
+         */
+        get: operations["requests_calls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/requests/endpoints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Endpoints
+         * @description Endpoints and jobs whose statements go to this server, by the time they take.
+         */
+        get: operations["endpoints_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Endpoint
+         * @description An endpoint: its time by layer, its statements and calls beside those of the window before, its slowest requests.
+         */
+        get: operations["endpoint_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}/target": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Target
+         * @description The time within which requests of an endpoint should be answered; it counts for requests from now on.
+         */
+        put: operations["target_set"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/requests/repeated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Repeated
+         * @description Statements run once for each row of another: how often in a request, where in the code, the time at stake.
+         */
+        get: operations["requests_repeated"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/requests/traces/{trace}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Request
+         * @description A request as a tree of spans with its time by layer. `top` names one of several requests of a trace.
+         */
+        get: operations["request_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/samples": {
         parameters: {
             query?: never;
@@ -1394,6 +1514,74 @@ export interface paths {
         get: operations["tables_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/trace-sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sources
+         * @description Who sends traces of this server. `waiting` spans came in and are not judged yet.
+         */
+        get: operations["trace_sources_list"];
+        put?: never;
+        /**
+         * Make Source
+         * @description Let an application send traces. Admins only.
+         */
+        post: operations["trace_source_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/trace-sources/{source_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change Source
+         * @description What is kept of its traces from now on. Admins only.
+         */
+        put: operations["trace_source_change"];
+        post?: never;
+        /**
+         * Remove Source
+         * @description The source, its token and its single requests; sums stay. Admins only.
+         */
+        delete: operations["trace_source_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/trace-sources/{source_id}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Renew Source
+         * @description Another token; the one before ends at once. Admins only.
+         */
+        post: operations["trace_source_renew"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1790,6 +1978,45 @@ export interface components {
             /** Window S */
             window_s: number;
         };
+        /**
+         * CallOut
+         * @description Somebody whom an endpoint's requests ask outside the database; figures over the window, `calls` per request.
+         */
+        CallOut: {
+            /** Calls */
+            calls: number;
+            /** Calls Each */
+            calls_each: number;
+            /** Endpoint */
+            endpoint: string;
+            /** Endpoint Id */
+            endpoint_id: number;
+            /** Errors */
+            errors: number;
+            layer: components["schemas"]["Layer"];
+            /** Mean Ms */
+            mean_ms: number;
+            /** Service */
+            service: string;
+            /** Share */
+            share: number;
+            /** Time Ms */
+            time_ms: number;
+            /** To */
+            to: string;
+        };
+        /**
+         * CallsOut
+         * @description Calls to others, those that took most time first.
+         */
+        CallsOut: {
+            /** Calls */
+            calls: components["schemas"]["CallOut"][];
+            /** End */
+            end: number;
+            /** Start */
+            start: number;
+        };
         /** CaptureBody */
         CaptureBody: {
             /**
@@ -1969,6 +2196,18 @@ export interface components {
             ok: boolean | null;
             /** Remedy */
             remedy: string;
+        };
+        /**
+         * ChoicesOut
+         * @description Services, versions and hosts that requests of this server came from.
+         */
+        ChoicesOut: {
+            /** Host */
+            host: string[];
+            /** Service */
+            service: string[];
+            /** Version */
+            version: string[];
         };
         /**
          * CloseWatchBody
@@ -2366,6 +2605,121 @@ export interface components {
          */
         Ending: "statement" | "session";
         /**
+         * EndpointOut
+         * @description An endpoint over a window. `satisfaction` is between 0 and 1, by `target_ms`; quantiles are exact to 21%.
+         *
+         *     `own_target`: the target is the endpoint's own, not that of its source.
+         */
+        EndpointOut: {
+            /** Database Share */
+            database_share: number;
+            /** Endpoint */
+            endpoint: string;
+            /** Errors */
+            errors: number;
+            /** Found */
+            found: components["schemas"]["FoundOut"][];
+            /** Hosts */
+            hosts: components["schemas"]["PartOut"][];
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            layers: components["schemas"]["LayersOut"];
+            /** Mean Ms */
+            mean_ms: number;
+            /** Own Target */
+            own_target: boolean;
+            /** P50 Ms */
+            p50_ms: number | null;
+            /** P95 Ms */
+            p95_ms: number | null;
+            /** P99 Ms */
+            p99_ms: number | null;
+            /** Per Second */
+            per_second: number;
+            /** Repeated Share */
+            repeated_share: number;
+            /** Requests */
+            requests: number;
+            /** Satisfaction */
+            satisfaction: number | null;
+            /** Service */
+            service: string;
+            /** Share */
+            share: number;
+            /** Statements */
+            statements: number;
+            /** Target Ms */
+            target_ms: number;
+            /** Time Ms */
+            time_ms: number;
+            /** Verdict */
+            verdict: string;
+            /** Versions */
+            versions: components["schemas"]["PartOut"][];
+            worst_layer: components["schemas"]["Layer"];
+        };
+        /**
+         * EndpointPageOut
+         * @description One endpoint over a window, and in the one before of the same length. Series are a second's and a request's means;
+         *     null where there was no request.
+         */
+        EndpointPageOut: {
+            before: components["schemas"]["EndpointOut"] | null;
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** Calls */
+            calls: components["schemas"]["CallOut"][];
+            /** Calls Before */
+            calls_before: components["schemas"]["CallOut"][];
+            /** End */
+            end: number;
+            /** Errors */
+            errors: number[];
+            now: components["schemas"]["EndpointOut"] | null;
+            /** Per Second */
+            per_second: number[];
+            /** Series */
+            series: {
+                [key: string]: (number | null)[];
+            };
+            /** Singles */
+            singles: components["schemas"]["SingleOut"][];
+            /** Start */
+            start: number;
+            /** Starts */
+            starts: number[];
+            /** Statements */
+            statements: components["schemas"]["RequestStatementOut"][];
+            /** Statements Before */
+            statements_before: components["schemas"]["RequestStatementOut"][];
+        };
+        /**
+         * EndpointsOut
+         * @description `start` and `end` are those of the minutes that were counted; `newest` is the newest minute with a request.
+         */
+        EndpointsOut: {
+            choices: components["schemas"]["ChoicesOut"];
+            /** End */
+            end: number;
+            /** Endpoints */
+            endpoints: components["schemas"]["EndpointOut"][];
+            layers: components["schemas"]["LayersOut"];
+            /** Newest */
+            newest: number | null;
+            /** Requests */
+            requests: number;
+            /** Sources */
+            sources: number;
+            /** Start */
+            start: number;
+            /** Time Ms */
+            time_ms: number;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
          * EpisodeOut
          * @description One root and those behind it, from `start` to `end`. `session` null: the root was not sampled.
          *
@@ -2635,12 +2989,24 @@ export interface components {
             /** Step */
             step: number | null;
         };
-        /** FoundOut */
+        /**
+         * Found
+         * @description What can be found of an endpoint.
+         * @enum {string}
+         */
+        Found: "repeated_statement" | "external_layer" | "cache_missing" | "slow_tail" | "own_code" | "database_bound" | "queue_wait" | "version_slow";
+        /**
+         * FoundOut
+         * @description What was found of an endpoint; `attribute` is key=value where requests with it stand out.
+         */
         FoundOut: {
-            /** Sessions */
-            sessions: components["schemas"]["SeenOut"][];
-            /** Total */
-            total: number;
+            /** Attribute */
+            attribute: string | null;
+            /** Detail */
+            detail: string;
+            kind: components["schemas"]["Found"];
+            /** Label */
+            label: string;
         };
         /** GapOut */
         GapOut: {
@@ -2894,6 +3260,28 @@ export interface components {
             tick_s: number;
             /** Ticks */
             ticks: number;
+        };
+        /**
+         * Layer
+         * @description Where the time of a request goes.
+         * @enum {string}
+         */
+        Layer: "own" | "database" | "cache" | "external" | "queue";
+        /**
+         * LayersOut
+         * @description Milliseconds by layer; they add up to the time of the requests.
+         */
+        LayersOut: {
+            /** Cache */
+            cache: number;
+            /** Database */
+            database: number;
+            /** External */
+            external: number;
+            /** Own */
+            own: number;
+            /** Queue */
+            queue: number;
         };
         /**
          * LayoutBody
@@ -3232,6 +3620,11 @@ export interface components {
             /** Username */
             username: string;
         };
+        /** NewSourceBody */
+        NewSourceBody: {
+            /** Name */
+            name: string;
+        };
         /**
          * NodeOut
          * @description One server of a group. `share` of the group's load; `lag_ms` the largest in the window, null on a primary.
@@ -3298,19 +3691,24 @@ export interface components {
         };
         /**
          * OnlyIn
-         * @description `only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement.
+         * @description Requests of this service, version or host alone; empty: all.
          */
         OnlyIn: {
             /**
-             * Only
-             * @description dimension:value; may be repeated
+             * Host
+             * @default
              */
-            only?: string[];
+            host: string;
             /**
-             * Pick
-             * @description the trail, as of the sieve; what executions do not tell is ignored
+             * Service
+             * @default
              */
-            pick?: string[];
+            service: string;
+            /**
+             * Version
+             * @default
+             */
+            version: string;
         };
         /** OwnPasswordBody */
         OwnPasswordBody: {
@@ -3330,6 +3728,18 @@ export interface components {
             before: number | null;
             /** Words */
             words: string;
+        };
+        /**
+         * PartOut
+         * @description Requests of one version or host.
+         */
+        PartOut: {
+            /** Mean Ms */
+            mean_ms: number;
+            /** Name */
+            name: string;
+            /** Requests */
+            requests: number;
         };
         /**
          * PartyOut
@@ -3978,6 +4388,121 @@ export interface components {
             removed: boolean;
         };
         /**
+         * RepeatOut
+         * @description A statement that this request ran again and again.
+         */
+        RepeatOut: {
+            /** After */
+            after: string | null;
+            /** Code */
+            code: string | null;
+            /** Count */
+            count: number;
+            /** Query Id */
+            query_id: string | null;
+            /** Statement */
+            statement: string;
+            /** Time Ms */
+            time_ms: number;
+        };
+        /**
+         * RepeatedOut
+         * @description Statements that requests ran again and again, those that took most time first.
+         */
+        RepeatedOut: {
+            /** End */
+            end: number;
+            /** Start */
+            start: number;
+            /** Statements */
+            statements: components["schemas"]["RequestStatementOut"][];
+        };
+        /**
+         * RequestOut
+         * @description One request of a trace, whole: `resource` says what made it. `more` spans are beyond what is shown.
+         */
+        RequestOut: {
+            /** At */
+            at: number;
+            /** Duration Ms */
+            duration_ms: number;
+            /** Endpoint */
+            endpoint: string;
+            /** Endpoint Id */
+            endpoint_id: number | null;
+            /** Error */
+            error: boolean;
+            /** Kind */
+            kind: string;
+            layers: components["schemas"]["LayersOut"];
+            /** More */
+            more: number;
+            /** Others */
+            others: string[];
+            /** Rejected */
+            rejected: number;
+            /** Repeated */
+            repeated: components["schemas"]["RepeatOut"][];
+            /** Resource */
+            resource: {
+                [key: string]: string | number | boolean;
+            };
+            /** Service */
+            service: string;
+            /** Spans */
+            spans: components["schemas"]["SpanOut"][];
+            /** Statements */
+            statements: number;
+            /** Target Ms */
+            target_ms: number;
+            /** Top */
+            top: string;
+            /** Trace */
+            trace: string;
+            /** Verdict */
+            verdict: string;
+        };
+        /**
+         * RequestStatementOut
+         * @description A statement as requests run it. `query_id` is its number on the server, null where none is alike.
+         *
+         *     `runs` is per request of the endpoint; `repeated_runs` per request in which it was repeated, 0 where in none.
+         */
+        RequestStatementOut: {
+            /** After */
+            after: string;
+            /** Code */
+            code: string;
+            /** Endpoint */
+            endpoint: string;
+            /** Endpoint Id */
+            endpoint_id: number;
+            /** Id */
+            id: number;
+            /** Mean Ms */
+            mean_ms: number;
+            /** Query Id */
+            query_id: string | null;
+            /** Repeated Ms */
+            repeated_ms: number;
+            /** Repeated Requests */
+            repeated_requests: number;
+            /** Repeated Runs */
+            repeated_runs: number;
+            /** Requests Share */
+            requests_share: number;
+            /** Runs */
+            runs: number;
+            /** Service */
+            service: string;
+            /** Share */
+            share: number;
+            /** Text */
+            text: string;
+            /** Time Ms */
+            time_ms: number;
+        };
+        /**
          * Role
          * @description Each role may do what the ones before it may.
          * @enum {string}
@@ -4370,6 +4895,118 @@ export interface components {
             password: string;
             /** Username */
             username: string;
+        };
+        /**
+         * SingleOut
+         * @description A request that is kept singly; it stands for `weight` requests.
+         */
+        SingleOut: {
+            /** At */
+            at: number;
+            /** Duration Ms */
+            duration_ms: number;
+            /** Error */
+            error: boolean;
+            /** Host */
+            host: string;
+            layers: components["schemas"]["LayersOut"];
+            /** Spans */
+            spans: number;
+            /** Statements */
+            statements: number;
+            /** Top */
+            top: string;
+            /** Trace */
+            trace: string;
+            /** Version */
+            version: string;
+            /** Weight */
+            weight: number;
+            why: components["schemas"]["Why"];
+        };
+        /**
+         * SourceBody
+         * @description `attributes`: names that are kept beyond those that always are; `personal`: also such as may tell of a person.
+         */
+        SourceBody: {
+            /** Attributes */
+            attributes?: string[];
+            /**
+             * Personal
+             * @default false
+             */
+            personal: boolean;
+            /**
+             * Retention Days
+             * @default 14
+             */
+            retention_days: number;
+            /**
+             * Target Ms
+             * @default 500
+             */
+            target_ms: number;
+        };
+        /** SourceRemovedOut */
+        SourceRemovedOut: {
+            /**
+             * Removed
+             * @default true
+             */
+            removed: boolean;
+        };
+        /**
+         * SourceTokenOut
+         * @description The token is told this once.
+         */
+        SourceTokenOut: {
+            /** Id */
+            id: number;
+            /** Token */
+            token: string;
+        };
+        /**
+         * SpanKind
+         * @description Which side of a call a span is.
+         * @enum {string}
+         */
+        SpanKind: "unspecified" | "internal" | "server" | "client" | "producer" | "consumer";
+        /**
+         * SpanOut
+         * @description A span of a request. `above` is the place of its parent in the list, -1 for the topmost; times in ms since the
+         *     request began; `self_ms` is what it took without the spans below it.
+         */
+        SpanOut: {
+            /** Above */
+            above: number;
+            /** Attributes */
+            attributes: {
+                [key: string]: string | number | boolean;
+            };
+            /** Depth */
+            depth: number;
+            /** Duration Ms */
+            duration_ms: number;
+            /** Exceptions */
+            exceptions: string[][];
+            /** Failed */
+            failed: boolean;
+            kind: components["schemas"]["SpanKind"];
+            layer: components["schemas"]["Layer"];
+            /** Name */
+            name: string;
+            /** Query Id */
+            query_id: string | null;
+            /** Self Ms */
+            self_ms: number;
+            /** Service */
+            service: string;
+            /** Start Ms */
+            start_ms: number;
+            /** Statement */
+            statement: string;
+            /** To */
+            to: string;
         };
         /**
          * SplitOut
@@ -4767,6 +5404,21 @@ export interface components {
             waits: components["schemas"]["WaitSumOut"][];
         };
         /**
+         * TargetBody
+         * @description Null: the target of its source again.
+         */
+        TargetBody: {
+            /** Target Ms */
+            target_ms: number | null;
+        };
+        /** TargetOut */
+        TargetOut: {
+            /** Own Target */
+            own_target: boolean;
+            /** Target Ms */
+            target_ms: number;
+        };
+        /**
          * TokenOut
          * @description The token is shown this once.
          */
@@ -4812,6 +5464,43 @@ export interface components {
             surveyed: boolean;
             /** Tables */
             tables: components["schemas"]["TouchedTableOut"][];
+        };
+        /**
+         * TraceSourceOut
+         * @description An application that may send traces. Counts are since it was made; `last_used` None: its token was never used.
+         */
+        TraceSourceOut: {
+            /** Attributes */
+            attributes: string[];
+            /** Duplicates */
+            duplicates: number;
+            /** Id */
+            id: number;
+            /** Last Used */
+            last_used: number | null;
+            /** Name */
+            name: string;
+            /** Personal */
+            personal: boolean;
+            /** Rejected */
+            rejected: number;
+            /** Rejected At */
+            rejected_at: number;
+            /** Rejected Why */
+            rejected_why: string;
+            /** Retention Days */
+            retention_days: number;
+            /** Spans */
+            spans: number;
+            /** Target Ms */
+            target_ms: number;
+        };
+        /** TraceSourcesOut */
+        TraceSourcesOut: {
+            /** Sources */
+            sources: components["schemas"]["TraceSourceOut"][];
+            /** Waiting */
+            waiting: number;
         };
         /**
          * TrailIn
@@ -5040,6 +5729,12 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["ExpectedOut"][];
         };
+        /**
+         * Why
+         * @description Why a request is kept.
+         * @enum {string}
+         */
+        Why: "failed" | "slow" | "blocked" | "chosen";
         /** WhyOut */
         WhyOut: {
             /** Column */
@@ -6667,6 +7362,187 @@ export interface operations {
             };
         };
     };
+    requests_calls: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                service?: string;
+                version?: string;
+                host?: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallsOut"];
+                };
+            };
+        };
+    };
+    endpoints_list: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                service?: string;
+                version?: string;
+                host?: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointsOut"];
+                };
+            };
+        };
+    };
+    endpoint_get: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                service?: string;
+                version?: string;
+                host?: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                endpoint_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointPageOut"];
+                };
+            };
+        };
+    };
+    target_set: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                endpoint_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TargetBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TargetOut"];
+                };
+            };
+        };
+    };
+    requests_repeated: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                service?: string;
+                version?: string;
+                host?: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepeatedOut"];
+                };
+            };
+        };
+    };
+    request_get: {
+        parameters: {
+            query?: {
+                top?: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                trace: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RequestOut"];
+                };
+            };
+        };
+    };
     samples_page: {
         parameters: {
             query?: {
@@ -7199,6 +8075,127 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TablesOut"];
+                };
+            };
+        };
+    };
+    trace_sources_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceSourcesOut"];
+                };
+            };
+        };
+    };
+    trace_source_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSourceBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceTokenOut"];
+                };
+            };
+        };
+    };
+    trace_source_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceSourceOut"];
+                };
+            };
+        };
+    };
+    trace_source_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceRemovedOut"];
+                };
+            };
+        };
+    };
+    trace_source_renew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourceTokenOut"];
                 };
             };
         };

@@ -8,12 +8,13 @@ from dataclasses import dataclass
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db import IntegrityError, transaction
+from django.db.models import Sum
 from django.utils import timezone
 
 from faena.apps.accounts import audit
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
-from faena.apps.requests.models import Endpoint, TraceSource
+from faena.apps.requests.models import Arrival, Endpoint, OpenTrace, TraceSource
 from faena.apps.servers.models import Server
 from faena.core.errors import BadInput, NotAllowed, NotFound
 from faena.core.requests.keeping import Allowed
@@ -101,6 +102,23 @@ def of(server_id: int, source_id: int) -> TraceSource:
     if found is None:
         raise NotFound(f"server {server_id} has no source of traces {source_id}")
     return found
+
+
+def all_of(server_id: int) -> list[TraceSource]:
+    """The sources of a server, by name."""
+    return list(TraceSource.objects.filter(server_id=server_id).order_by("name"))
+
+
+def waiting(server_id: int) -> int:
+    """Spans of a server's sources that came in and are not judged yet."""
+    arrived = Arrival.objects.filter(source__server_id=server_id).aggregate(n=Sum("spans"))["n"] or 0
+    still_open = OpenTrace.objects.filter(source__server_id=server_id).aggregate(n=Sum("spans"))["n"] or 0
+    return int(arrived) + int(still_open)
+
+
+def count(server_id: int) -> int:
+    """How many sources a server has."""
+    return TraceSource.objects.filter(server_id=server_id).count()
 
 
 def admit(token: str) -> TraceSource:

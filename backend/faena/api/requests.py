@@ -1,0 +1,594 @@
+"""Requests of applications: endpoints, one endpoint, repeated statements, calls to others, single requests."""
+
+from collections.abc import Sequence
+
+from django.http import HttpRequest
+from ninja import Query, Router, Schema
+
+from faena.api.figures import number
+from faena.api.out import Out
+from faena.api.parameters import WindowIn, now_ms
+from faena.apps.answers.requests import LinkedStatement, linked, query_id_of
+from faena.apps.requests import selectors, sources
+from faena.apps.requests.selectors import Kept, Only, StatementUse, Summed
+from faena.apps.servers import selectors as servers
+from faena.core.errors import BadInput
+from faena.core.requests.calls import callee
+from faena.core.requests.choosing import Why
+from faena.core.requests.findings import EndpointFinding, Found
+from faena.core.requests.layers import STATEMENT, Layer
+from faena.core.requests.request import Request
+from faena.core.requests.span import NANOSECONDS, SpanKind
+from faena.core.requests.sums import LAYERS
+from faena.core.requests.verdict import verdict
+from faena.core.series.window import Window, cut
+
+router = Router(tags=["requests"])
+MOST_BUCKETS, MOST_SINGLES, MOST_SPANS = 120, 100, 30_000
+
+
+class OnlyIn(Schema):
+    """Requests of this service, version or host alone; empty: all."""
+
+    service: str = ""
+    version: str = ""
+    host: str = ""
+
+    def only(self, endpoint: int | None = None) -> Only:
+        return Only(service=self.service, version=self.version, host=self.host, endpoint=endpoint)
+
+
+class LayersOut(Out):
+    """Milliseconds by layer; they add up to the time of the requests."""
+
+    own: float
+    database: float
+    cache: float
+    external: float
+    queue: float
+
+
+class FoundOut(Out):
+    """What was found of an endpoint; `attribute` is key=value where requests with it stand out."""
+
+    kind: Found
+    label: str
+    detail: str
+    attribute: str | None
+
+
+class PartOut(Out):
+    """Requests of one version or host."""
+
+    name: str
+    requests: float
+    mean_ms: float
+
+
+class EndpointOut(Out):
+    """An endpoint over a window. `satisfaction` is between 0 and 1, by `target_ms`; quantiles are exact to 21%.
+
+    `own_target`: the target is the endpoint's own, not that of its source.
+    """
+
+    id: int
+    endpoint: str
+    service: str
+    kind: str
+    requests: float
+    per_second: float
+    time_ms: float
+    share: float
+    mean_ms: float
+    p50_ms: float | None
+    p95_ms: float | None
+    p99_ms: float | None
+    errors: float
+    satisfaction: float | None
+    target_ms: float
+    own_target: bool
+    layers: LayersOut
+    worst_layer: Layer
+    database_share: float
+    statements: float
+    repeated_share: float
+    versions: list[PartOut]
+    hosts: list[PartOut]
+    found: list[FoundOut]
+    verdict: str
+
+
+class ChoicesOut(Out):
+    """Services, versions and hosts that requests of this server came from."""
+
+    service: list[str]
+    version: list[str]
+    host: list[str]
+
+
+class EndpointsOut(Out):
+    """`start` and `end` are those of the minutes that were counted; `newest` is the newest minute with a request."""
+
+    start: int
+    end: int
+    time_ms: float
+    requests: float
+    layers: LayersOut
+    verdict: str
+    endpoints: list[EndpointOut]
+    choices: ChoicesOut
+    sources: int
+    newest: int | None
+
+
+def _layers(figures: Sequence[float]) -> LayersOut:
+    return LayersOut(**{layer.value: round(ms, 3) for layer, ms in zip(LAYERS, figures, strict=True)})
+
+
+def _of(one: Summed) -> list[float]:
+    return [one.figures[f"{layer.value}_ms"] for layer in LAYERS]
+
+
+def _parts(parts: dict[str, tuple[float, float]]) -> list[PartOut]:
+    known = [PartOut(name=name, requests=n, mean_ms=ms / n) for name, (n, ms) in parts.items() if n]
+    return sorted(known, key=lambda part: -part.requests)
+
+
+def _endpoint(one: Summed, seconds: float, whole_ms: float, found: Sequence[EndpointFinding]) -> EndpointOut:
+    figures, layers = one.figures, _of(one)
+    return EndpointOut(
+        id=one.endpoint.pk,
+        endpoint=one.endpoint.name,
+        service=one.endpoint.service,
+        kind=one.endpoint.kind,
+        requests=figures["requests"],
+        per_second=figures["requests"] / seconds,
+        time_ms=figures["time_ms"],
+        share=figures["time_ms"] / whole_ms if whole_ms else 0.0,
+        mean_ms=figures["time_ms"] / figures["requests"],
+        p50_ms=number(one.quantile(0.5)),
+        p95_ms=number(one.quantile(0.95)),
+        p99_ms=number(one.quantile(0.99)),
+        errors=figures["errors"],
+        satisfaction=number(one.satisfaction),
+        target_ms=one.target_ms,
+        own_target=one.endpoint.target_ms is not None,
+        layers=_layers(layers),
+        worst_layer=LAYERS[layers.index(max(layers))],
+        database_share=figures["database_ms"] / figures["time_ms"] if figures["time_ms"] else 0.0,
+        statements=figures["statements"] / figures["requests"],
+        repeated_share=figures["with_repeats"] / figures["requests"],
+        versions=_parts(dict(one.versions)),
+        hosts=_parts(dict(one.hosts)),
+        found=[FoundOut(kind=f.kind, label=f.kind.label, detail=f.detail, attribute=f.attribute) for f in found],
+    )
+
+
+@router.get("/servers/{server_id}/requests/endpoints", response=EndpointsOut, operation_id="endpoints_list")
+def list_endpoints(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OnlyIn]) -> EndpointsOut:
+    """Endpoints and jobs whose statements go to this server, by the time they take."""
+    server, span = servers.server(server_id), window.window(now_ms())
+    rows = selectors.summed(server.pk, span, only.only())
+    found = selectors.findings_of(server.pk, span, rows, only.only())
+    start, end = selectors.touched(span)
+    whole = sum(one.figures["time_ms"] for one in rows)
+    layers = [sum(values) for values in zip(*map(_of, rows), strict=True)] if rows else [0.0] * len(LAYERS)
+    return EndpointsOut(
+        start=start,
+        end=end,
+        time_ms=whole,
+        requests=sum(one.figures["requests"] for one in rows),
+        layers=_layers(layers),
+        verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
+        endpoints=[_endpoint(one, (end - start) / 1000, whole, found[one.endpoint.pk]) for one in rows],
+        choices=ChoicesOut(**selectors.choices(server.pk)),
+        sources=sources.count(server.pk),
+        newest=selectors.newest_ms(server.pk),
+    )
+
+
+class RequestStatementOut(Out):
+    """A statement as requests run it. `query_id` is its number on the server, null where none is alike.
+
+    `runs` is per request of the endpoint; `repeated_runs` per request in which it was repeated, 0 where in none.
+    """
+
+    id: int
+    query_id: str | None
+    text: str
+    endpoint_id: int
+    endpoint: str
+    service: str
+    runs: float
+    requests_share: float
+    time_ms: float
+    share: float
+    mean_ms: float
+    repeated_requests: float
+    repeated_runs: float
+    repeated_ms: float
+    code: str
+    after: str
+
+
+def _statement(
+    use: StatementUse, found: LinkedStatement, requests: float, time_ms: float, code: str = "", after: str = ""
+) -> RequestStatementOut:
+    figures = use.figures
+    again = figures["repeated_requests"]
+    return RequestStatementOut(
+        id=use.statement.pk,
+        query_id=None if found.query_id is None else str(found.query_id),
+        text=found.text,
+        endpoint_id=use.endpoint.pk,
+        endpoint=use.endpoint.name,
+        service=use.endpoint.service,
+        runs=figures["runs"] / requests if requests else 0.0,
+        requests_share=figures["requests"] / requests if requests else 0.0,
+        time_ms=figures["time_ms"],
+        share=figures["time_ms"] / time_ms if time_ms else 0.0,
+        mean_ms=figures["time_ms"] / figures["runs"],
+        repeated_requests=again,
+        repeated_runs=figures["repeated_runs"] / again if again > 0 else 0.0,
+        repeated_ms=figures["repeated_ms"],
+        code=code,
+        after=after,
+    )
+
+
+class CallOut(Out):
+    """Somebody whom an endpoint's requests ask outside the database; figures over the window, `calls` per request."""
+
+    layer: Layer
+    to: str
+    endpoint_id: int
+    endpoint: str
+    service: str
+    calls: float
+    calls_each: float
+    time_ms: float
+    share: float
+    mean_ms: float
+    errors: float
+
+
+class SingleOut(Out):
+    """A request that is kept singly; it stands for `weight` requests."""
+
+    trace: str
+    top: str
+    at: int
+    duration_ms: float
+    layers: LayersOut
+    error: bool
+    statements: int
+    spans: int
+    why: Why
+    weight: float
+    version: str
+    host: str
+
+
+class EndpointPageOut(Out):
+    """One endpoint over a window, and in the one before of the same length. Series are a second's and a request's means;
+    null where there was no request."""
+
+    now: EndpointOut | None
+    before: EndpointOut | None
+    start: int
+    end: int
+    bucket_ms: int
+    starts: list[int]
+    per_second: list[float]
+    errors: list[float]
+    series: dict[str, list[float | None]]
+    statements: list[RequestStatementOut]
+    statements_before: list[RequestStatementOut]
+    calls: list[CallOut]
+    calls_before: list[CallOut]
+    singles: list[SingleOut]
+
+
+@router.get(
+    "/servers/{server_id}/requests/endpoints/{endpoint_id}", response=EndpointPageOut, operation_id="endpoint_get"
+)
+def get_endpoint(
+    request: HttpRequest, server_id: int, endpoint_id: int, window: Query[WindowIn], only: Query[OnlyIn]
+) -> EndpointPageOut:
+    """An endpoint: its time by layer, its statements and calls beside those of the window before, its slowest requests."""
+    server, span = servers.server(server_id), window.window(now_ms())
+    selectors.endpoint(server.pk, endpoint_id)
+    wanted = only.only(endpoint_id)
+    start, end = selectors.touched(span)
+    found = {}
+    for when in (span, span.previous()):
+        rows = selectors.summed(server.pk, when, wanted)
+        kinds = selectors.findings_of(server.pk, when, rows, wanted) if when is span else {}
+        found[when] = [
+            _endpoint(one, (end - start) / 1000, one.figures["time_ms"], kinds.get(one.endpoint.pk, ())) for one in rows
+        ]
+    buckets = cut(span, at_most=MOST_BUCKETS, period_ms=selectors.MINUTE_MS)
+    series = selectors.over_time(server.pk, buckets, wanted)
+    many = series[:, 0]
+    layers = {
+        name: [round(float(ms / n), 3) if n else None for ms, n in zip(series[:, i], many, strict=True)]
+        for name, i in selectors.LAYER_COLUMNS.items()
+    }
+    return EndpointPageOut(
+        now=found[span][0] if found[span] else None,
+        before=found[span.previous()][0] if found[span.previous()] else None,
+        start=start,
+        end=end,
+        bucket_ms=buckets.width_ms,
+        starts=buckets.starts(),
+        per_second=[float(n) / (buckets.width_ms / 1000) for n in many],
+        errors=[float(n) for n in series[:, 1]],
+        series=layers,
+        statements=_statements(server.pk, span, wanted, found[span]),
+        statements_before=_statements(server.pk, span.previous(), wanted, found[span.previous()]),
+        calls=_calls(server.pk, span, wanted, found[span]),
+        calls_before=_calls(server.pk, span.previous(), wanted, found[span.previous()]),
+        singles=[_single(one) for one in selectors.singles(server.pk, span, wanted, at_most=MOST_SINGLES)],
+    )
+
+
+def _single(one: Kept) -> SingleOut:
+    return SingleOut(
+        trace=one.trace, top=one.top, at=one.at, duration_ms=one.duration_ms, layers=_layers(one.layers),
+        error=one.error, statements=one.statements, spans=one.spans, why=Why(one.why), weight=one.weight,
+        version=one.version, host=one.host,
+    )  # fmt: skip
+
+
+def _statements(server_id: int, span: Window, only: Only, rows: Sequence[EndpointOut]) -> list[RequestStatementOut]:
+    uses = selectors.statements(server_id, span, only)
+    return _told(server_id, span, uses, rows)
+
+
+def _told(
+    server_id: int, span: Window, uses: Sequence[StatementUse], rows: Sequence[EndpointOut]
+) -> list[RequestStatementOut]:
+    by_id = {one.id: one for one in rows}
+    found = linked(server_id, [one.statement for one in uses])
+    again = [one for one in uses if one.figures["repeated_runs"] > 0]
+    codes = selectors.codes_of(server_id, again, span) if again else {}
+    texts = {one.statement.pk: one.statement.text for one in uses}
+    after = {key: texts.get(other, "") for key, other in selectors.after_of(server_id, again, span)} if again else {}
+    told = []
+    for one in uses:
+        of = by_id.get(one.endpoint.pk)
+        if of is not None:
+            key = (one.endpoint.pk, one.statement.pk)
+            told.append(
+                _statement(
+                    one, found[one.statement.pk], of.requests, of.time_ms, codes.get(key, ""), after.get(key, "")
+                )
+            )
+    return told
+
+
+def _calls(server_id: int, span: Window, only: Only, rows: Sequence[EndpointOut]) -> list[CallOut]:
+    by_id = {one.id: one for one in rows}
+    return [
+        CallOut(
+            layer=Layer(one.callee.layer),
+            to=one.callee.name,
+            endpoint_id=one.endpoint.pk,
+            endpoint=one.endpoint.name,
+            service=one.endpoint.service,
+            calls=one.figures["calls"],
+            calls_each=one.figures["calls"] / of.requests,
+            time_ms=one.figures["time_ms"],
+            share=one.figures["time_ms"] / of.time_ms if of.time_ms else 0.0,
+            mean_ms=one.figures["time_ms"] / one.figures["calls"],
+            errors=one.figures["errors"],
+        )
+        for one in selectors.calls(server_id, span, only)
+        if (of := by_id.get(one.endpoint.pk)) is not None
+    ]
+
+
+class RepeatedOut(Out):
+    """Statements that requests ran again and again, those that took most time first."""
+
+    start: int
+    end: int
+    statements: list[RequestStatementOut]
+
+
+@router.get("/servers/{server_id}/requests/repeated", response=RepeatedOut, operation_id="requests_repeated")
+def list_repeated(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OnlyIn]) -> RepeatedOut:
+    """Statements run once for each row of another: how often in a request, where in the code, the time at stake."""
+    server, span = servers.server(server_id), window.window(now_ms())
+    start, end = selectors.touched(span)
+    rows = [_endpoint(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
+    uses = [one for one in selectors.statements(server.pk, span, only.only()) if one.figures["repeated_runs"] > 0]
+    told = _told(server.pk, span, uses, rows)
+    return RepeatedOut(start=start, end=end, statements=sorted(told, key=lambda one: -one.repeated_ms))
+
+
+class CallsOut(Out):
+    """Calls to others, those that took most time first."""
+
+    start: int
+    end: int
+    calls: list[CallOut]
+
+
+@router.get("/servers/{server_id}/requests/calls", response=CallsOut, operation_id="requests_calls")
+def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OnlyIn]) -> CallsOut:
+    """Other services, caches and queues that requests ask, by endpoint."""
+    server, span = servers.server(server_id), window.window(now_ms())
+    start, end = selectors.touched(span)
+    rows = [_endpoint(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
+    return CallsOut(start=start, end=end, calls=_calls(server.pk, span, only.only(), rows))
+
+
+class SpanOut(Out):
+    """A span of a request. `above` is the place of its parent in the list, -1 for the topmost; times in ms since the
+    request began; `self_ms` is what it took without the spans below it."""
+
+    above: int
+    depth: int
+    name: str
+    service: str
+    kind: SpanKind
+    layer: Layer
+    start_ms: float
+    duration_ms: float
+    self_ms: float
+    failed: bool
+    statement: str
+    query_id: str | None
+    to: str
+    attributes: dict[str, str | int | float | bool]
+    exceptions: list[list[str]]
+
+
+class RepeatOut(Out):
+    """A statement that this request ran again and again."""
+
+    statement: str
+    query_id: str | None
+    count: int
+    time_ms: float
+    code: str | None
+    after: str | None
+
+
+class RequestOut(Out):
+    """One request of a trace, whole: `resource` says what made it. `more` spans are beyond what is shown."""
+
+    trace: str
+    top: str
+    endpoint: str
+    endpoint_id: int | None
+    service: str
+    kind: str
+    at: int
+    duration_ms: float
+    target_ms: float
+    error: bool
+    layers: LayersOut
+    verdict: str
+    statements: int
+    repeated: list[RepeatOut]
+    spans: list[SpanOut]
+    more: int
+    rejected: int
+    resource: dict[str, str | int | float | bool]
+    others: list[str]
+
+
+@router.get("/servers/{server_id}/requests/traces/{trace}", response=RequestOut, operation_id="request_get")
+def get_request(request: HttpRequest, server_id: int, trace: str, top: str = "") -> RequestOut:
+    """A request as a tree of spans with its time by layer. `top` names one of several requests of a trace."""
+    server = servers.server(server_id)
+    try:
+        name = bytes.fromhex(trace)
+    except ValueError:
+        raise BadInput("a trace is named by 32 hexadecimal digits", field="trace") from None
+    traced = selectors.trace_of(server.pk, name)
+    found = next(
+        (one for one in traced.requests if one.top.id.hex() == top), traced.requests[0] if traced.requests else None
+    )
+    if found is None:
+        raise BadInput("no request begins in this trace", field="trace")
+    known = selectors.endpoint_named(server.pk, found)
+    return RequestOut(
+        trace=name.hex(),
+        top=found.top.id.hex(),
+        endpoint=found.endpoint,
+        endpoint_id=known.pk if known else None,
+        service=found.top.service,
+        kind=found.kind,
+        at=found.at,
+        duration_ms=found.duration_ms,
+        target_ms=(known.target_ms if known else None) or selectors.default_target(server.pk),
+        error=found.error,
+        layers=_layers([found.layers[layer] for layer in LAYERS]),
+        verdict=verdict(found.layers),
+        statements=found.statements,
+        repeated=[
+            RepeatOut(
+                statement=one.statement, query_id=_number(server.pk, one.statement), count=one.count, time_ms=one.time_ms,
+                code=one.code, after=one.after,
+            )
+            for one in found.repeated
+        ],
+        spans=_spans(server.pk, found),
+        more=max(0, len(found.spans) - MOST_SPANS),
+        rejected=traced.trace.rejected,
+        resource=_shown(found.top.resource),
+        others=[one.top.id.hex() for one in traced.requests if one is not found],
+    )  # fmt: skip
+
+
+def _number(server_id: int, text: str) -> str | None:
+    found = query_id_of(server_id, text)
+    return None if found is None else str(found)
+
+
+def _shown(attributes: object) -> dict[str, str | int | float | bool]:
+    told = dict(attributes.items()) if hasattr(attributes, "items") else {}
+    return {key: value for key, value in told.items() if isinstance(value, str | int | float | bool)}
+
+
+def _spans(server_id: int, found: Request) -> list[SpanOut]:
+    depth = [0] * len(found.spans)
+    inside = [0.0] * len(found.spans)
+    for i, above in enumerate(found.above):
+        if above >= 0:
+            depth[i] = depth[above] + 1
+            inside[above] += found.spans[i].duration
+    numbers: dict[str, str | None] = {}
+    told = []
+    for i, span in enumerate(found.spans[:MOST_SPANS]):
+        text = span.text(*STATEMENT) if found.layer[i] is Layer.DATABASE else ""
+        if text and text not in numbers:
+            numbers[text] = _number(server_id, text)
+        outside = found.layer[i] in (Layer.CACHE, Layer.EXTERNAL, Layer.QUEUE)
+        told.append(
+            SpanOut(
+                above=found.above[i],
+                depth=depth[i],
+                name=span.name,
+                service=span.service,
+                kind=span.kind,
+                layer=found.layer[i],
+                start_ms=(span.start - found.top.start) / NANOSECONDS,
+                duration_ms=span.duration / NANOSECONDS,
+                self_ms=max(0.0, (span.duration - inside[i]) / NANOSECONDS),
+                failed=span.failed,
+                statement=text,
+                query_id=numbers.get(text),
+                to=callee(span, found.layer[i]) if outside else "",
+                attributes={k: v for k, v in _shown(span.attributes).items() if k not in STATEMENT},
+                exceptions=[list(one) for one in span.exceptions],
+            )
+        )
+    return told
+
+
+class TargetBody(Schema):
+    """Null: the target of its source again."""
+
+    target_ms: float | None
+
+
+class TargetOut(Out):
+    target_ms: float
+    own_target: bool
+
+
+@router.put(
+    "/servers/{server_id}/requests/endpoints/{endpoint_id}/target", response=TargetOut, operation_id="target_set"
+)
+def set_target(request: HttpRequest, server_id: int, endpoint_id: int, body: TargetBody) -> TargetOut:
+    """The time within which requests of an endpoint should be answered; it counts for requests from now on."""
+    server = servers.server(server_id)
+    sources.set_target(selectors.endpoint(server.pk, endpoint_id), body.target_ms, by=request.user)
+    found = selectors.endpoint(server.pk, endpoint_id)
+    return TargetOut(
+        target_ms=found.target_ms or selectors.default_target(server.pk), own_target=found.target_ms is not None
+    )

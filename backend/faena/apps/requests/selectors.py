@@ -1,0 +1,409 @@
+"""Reading requests: endpoints over a window, their statements and calls, single ones, and a trace as a tree.
+
+Sums are kept by minute and by hour, so a window counts the minutes that it touches.
+"""
+
+from collections import defaultdict
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+import zstandard
+from django.db import connection
+from django.db.models import Max, Q
+
+from faena.apps.requests.models import (
+    Callee,
+    CallSum,
+    Endpoint,
+    KeptRequest,
+    Origin,
+    RequestStatement,
+    RequestSum,
+    StatementSum,
+    Trace,
+    TraceSource,
+)  # fmt: skip
+from faena.core.errors import NotFound
+from faena.core.requests.findings import EndpointFinding, Facts, Single, findings
+from faena.core.requests.packing import unpack
+from faena.core.requests.request import Request, requests_of
+from faena.core.requests.sums import (
+    CALL_FIGURES,
+    LAYERS,
+    REQUEST_FIGURES,
+    RUNGS,
+    STATEMENT_FIGURES,
+    Vector,
+    by_name,
+    rungs_quantile,
+    satisfaction,
+)  # fmt: skip
+from faena.core.series.window import Buckets, Window
+from faena.core.units import MS_PER_HOUR
+
+MINUTE_MS = 60_000
+SINGLES_FOR_FINDINGS = 2000  # of an endpoint, the newest: what the slow few have in common is told from them
+_AT = {name: i for i, name in enumerate(REQUEST_FIGURES)}
+LAYER_COLUMNS = {layer.value: _AT[f"{layer.value}_ms"] for layer in LAYERS}  # of REQUEST_FIGURES
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Only:
+    """What requests are looked at: of this service, version and host; empty is all."""
+
+    service: str = ""
+    version: str = ""
+    host: str = ""
+    endpoint: int | None = None
+
+    def origins(self, server_id: int) -> dict[int, Origin]:
+        """The origins of a server that fit, with their endpoints."""
+        rows = Origin.objects.filter(endpoint__server_id=server_id).select_related("endpoint")
+        wanted = {"endpoint__service": self.service, "version": self.version, "host": self.host}
+        rows = rows.filter(**{key: value for key, value in wanted.items() if value})
+        if self.endpoint is not None:
+            rows = rows.filter(endpoint_id=self.endpoint)
+        return {one.pk: one for one in rows}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Summed:
+    """Requests of one endpoint over a window. `figures` by the names of REQUEST_FIGURES; `rungs` by duration."""
+
+    endpoint: Endpoint
+    target_ms: float
+    figures: Mapping[str, float]
+    rungs: Vector
+    versions: Mapping[str, tuple[float, float]]  # requests and ms of each
+    hosts: Mapping[str, tuple[float, float]]
+
+    def quantile(self, share: float) -> float:
+        """Of the durations, ms."""
+        return rungs_quantile(self.rungs, share)
+
+    @property
+    def satisfaction(self) -> float:
+        """Between 0 and 1; NaN of no request."""
+        return satisfaction(self.figures["satisfied"], self.figures["tolerated"], self.figures["requests"])
+
+
+def touched(window: Window) -> tuple[int, int]:
+    """The minutes that a window touches: start of the first, end of the last."""
+    return window.start // MINUTE_MS * MINUTE_MS, -(-window.end // MINUTE_MS) * MINUTE_MS
+
+
+def _spans(window: Window) -> Q:
+    """Whole hours as such, what they leave as minutes."""
+    start, end = touched(window)
+    first, last = -(-start // MS_PER_HOUR) * MS_PER_HOUR, end // MS_PER_HOUR * MS_PER_HOUR
+    if first >= last:
+        return Q(length_ms=MINUTE_MS, at_ms__gte=start, at_ms__lt=end)
+    minutes = Q(at_ms__gte=start, at_ms__lt=first) | Q(at_ms__gte=last, at_ms__lt=end)
+    return Q(length_ms=MS_PER_HOUR, at_ms__gte=first, at_ms__lt=last) | Q(minutes, length_ms=MINUTE_MS)
+
+
+def summed(server_id: int, window: Window, only: Only) -> list[Summed]:
+    """Endpoints with any request in the window, those that took most time first."""
+    origins = only.origins(server_id)
+    rows = RequestSum.objects.filter(_spans(window), server_id=server_id)
+    if only != Only():
+        rows = rows.filter(origin_id__in=list(origins))
+    figures: dict[int, Vector] = defaultdict(lambda: np.zeros(len(REQUEST_FIGURES)))
+    rungs: dict[int, Vector] = defaultdict(lambda: np.zeros(RUNGS + 1))
+    for origin, vector, classes in rows.values_list("origin_id", "figures", "rungs"):
+        figures[origin] += vector
+        rungs[origin][: len(classes)] += classes
+    by_endpoint = defaultdict[int, list[int]](list)
+    for origin in figures:
+        if origin in origins:  # another may have come since they were read
+            by_endpoint[origins[origin].endpoint_id].append(origin)
+    default = default_target(server_id)
+    found = [
+        _summed([origins[o] for o in mine], figures, rungs, default)
+        for mine in by_endpoint.values()
+        if sum(figures[o][0] for o in mine) > 0
+    ]
+    return sorted(found, key=lambda one: (-one.figures["time_ms"], one.endpoint.name))
+
+
+def _summed(
+    mine: Sequence[Origin], figures: Mapping[int, Vector], rungs: Mapping[int, Vector], default: float
+) -> Summed:
+    endpoint = mine[0].endpoint
+    return Summed(
+        endpoint=endpoint,
+        target_ms=endpoint.target_ms or default,
+        figures=by_name(REQUEST_FIGURES, sum(figures[o.pk] for o in mine)),  # type: ignore[arg-type]
+        rungs=np.sum([rungs[o.pk] for o in mine], axis=0),
+        versions=_parts(mine, figures, "version"),
+        hosts=_parts(mine, figures, "host"),
+    )
+
+
+def _parts(mine: Sequence[Origin], figures: Mapping[int, Vector], name: str) -> dict[str, tuple[float, float]]:
+    found: dict[str, tuple[float, float]] = {}
+    for one in mine:
+        many, ms = found.get(getattr(one, name), (0.0, 0.0))
+        vector = figures[one.pk]
+        found[getattr(one, name)] = (many + float(vector[_AT["requests"]]), ms + float(vector[_AT["time_ms"]]))
+    return found
+
+
+def default_target(server_id: int) -> float:
+    """The target of endpoints that have none of their own, ms: that of the strictest source."""
+    targets = TraceSource.objects.filter(server_id=server_id).values_list("target_ms", flat=True)
+    return min(targets, default=500.0)
+
+
+def findings_of(server_id: int, window: Window, rows: Sequence[Summed], only: Only) -> dict[int, list[EndpointFinding]]:
+    """What is found of each endpoint, by its number."""
+    ids = [one.endpoint.pk for one in rows]
+    repeated = repeated_by_endpoint(server_id, window, only)
+    asked = _asked(server_id, window, only)
+    singles = _singles(server_id, window, ids)
+    found = {}
+    for one in rows:
+        facts = Facts(
+            requests=one.figures["requests"],
+            time_ms=one.figures["time_ms"],
+            layers={layer: one.figures[f"{layer.value}_ms"] for layer in LAYERS},
+            with_repeats=one.figures["with_repeats"],
+            repeated={told.statement.text: (told.figures["repeated_runs"], told.figures["repeated_ms"])
+                      for told in repeated.get(one.endpoint.pk, ())},
+            asked=asked.get(one.endpoint.pk, []),
+            versions={name: value for name, value in one.versions.items() if name},
+            singles=singles.get(one.endpoint.pk, ()),
+        )  # fmt: skip
+        found[one.endpoint.pk] = findings(facts)
+    return found
+
+
+def _asked(server_id: int, window: Window, only: Only) -> dict[int, list[tuple[float, float, float]]]:
+    """By endpoint: requests, and those that asked a cache, minute by minute; only of endpoints that ever asked one."""
+    start, end = touched(window)
+    query = (
+        "SELECT o.endpoint_id, s.at_ms, sum(s.figures[%s]), sum(s.figures[%s]) FROM requests_requestsum s "
+        "JOIN requests_origin o ON o.id = s.origin_id "
+        "WHERE s.server_id = %s AND s.length_ms = %s AND s.at_ms >= %s AND s.at_ms < %s AND s.origin_id = ANY(%s) "
+        "GROUP BY 1, 2 ORDER BY 1, 2"
+    )
+    length = MINUTE_MS if end - start <= 6 * MS_PER_HOUR else MS_PER_HOUR
+    places = (_AT["requests"] + 1, _AT["with_cache"] + 1)
+    found = defaultdict[int, list[tuple[float, float, float]]](list)
+    with connection.cursor() as cursor:
+        cursor.execute(query, [*places, server_id, length, start, end, list(only.origins(server_id))])
+        for endpoint, at, many, with_cache in cursor.fetchall():
+            found[endpoint].append((at, many, with_cache))
+    return {endpoint: rows for endpoint, rows in found.items() if any(row[2] for row in rows)}
+
+
+def _singles(server_id: int, window: Window, endpoints: Collection[int]) -> dict[int, list[Single]]:
+    rows = KeptRequest.objects.filter(
+        server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, origin__endpoint_id__in=endpoints
+    )
+    found = defaultdict[int, list[Single]](list)
+    newest = rows.order_by("-at_ms")[: SINGLES_FOR_FINDINGS * 4]
+    for endpoint, ms, attributes, weight in newest.values_list(
+        "origin__endpoint_id", "duration_ms", "attributes", "weight"
+    ):
+        if len(found[endpoint]) < SINGLES_FOR_FINDINGS:
+            found[endpoint].append(Single(duration_ms=ms, attributes=attributes, weight=weight))
+    return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StatementUse:
+    """What an endpoint's requests ran of a statement over a window. `figures` by the names of STATEMENT_FIGURES."""
+
+    endpoint: Endpoint
+    statement: RequestStatement
+    figures: Mapping[str, float]
+
+
+def statements(server_id: int, window: Window, only: Only) -> list[StatementUse]:
+    """By endpoint and statement, those that took most time first."""
+    rows = StatementSum.objects.filter(_spans(window), server_id=server_id)
+    return _uses(server_id, rows, only)
+
+
+def repeated_by_endpoint(server_id: int, window: Window, only: Only) -> dict[int, list[StatementUse]]:
+    """Statements that were repeated within requests, by endpoint."""
+    found = defaultdict[int, list[StatementUse]](list)
+    for one in statements(server_id, window, only):
+        if one.figures["repeated_runs"] > 0:
+            found[one.endpoint.pk].append(one)
+    return found
+
+
+def _uses(server_id: int, rows: Any, only: Only) -> list[StatementUse]:
+    origins = only.origins(server_id)
+    sums: dict[tuple[int, int], Vector] = defaultdict(lambda: np.zeros(len(STATEMENT_FIGURES)))
+    ends = {one.endpoint_id: one.endpoint for one in origins.values()}
+    for origin, statement, vector in rows.values_list("origin_id", "statement_id", "figures"):
+        if origin in origins:
+            sums[origins[origin].endpoint_id, statement] += vector
+    known = RequestStatement.objects.in_bulk([statement for _, statement in sums])
+    found = [
+        StatementUse(endpoint=ends[e], statement=known[s], figures=by_name(STATEMENT_FIGURES, vector))
+        for (e, s), vector in sums.items()
+        if s in known and vector[0] > 0
+    ]
+    return sorted(found, key=lambda one: -one.figures["time_ms"])
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CallUse:
+    """What an endpoint's requests asked of somebody outside over a window. `figures` by the names of CALL_FIGURES."""
+
+    endpoint: Endpoint
+    callee: Callee
+    figures: Mapping[str, float]
+
+
+def calls(server_id: int, window: Window, only: Only) -> list[CallUse]:
+    """By endpoint and callee, those that took most time first."""
+    origins = only.origins(server_id)
+    ends = {one.endpoint_id: one.endpoint for one in origins.values()}
+    sums: dict[tuple[int, int], Vector] = defaultdict(lambda: np.zeros(len(CALL_FIGURES)))
+    rows = CallSum.objects.filter(_spans(window), server_id=server_id)
+    for origin, callee, vector in rows.values_list("origin_id", "callee_id", "figures"):
+        if origin in origins:
+            sums[origins[origin].endpoint_id, callee] += vector
+    known = Callee.objects.in_bulk([callee for _, callee in sums])
+    found = [
+        CallUse(endpoint=ends[e], callee=known[c], figures=by_name(CALL_FIGURES, vector))
+        for (e, c), vector in sums.items()
+        if c in known and vector[0] > 0
+    ]
+    return sorted(found, key=lambda one: -one.figures["time_ms"])
+
+
+def over_time(server_id: int, buckets: Buckets, only: Only) -> Vector:
+    """Figures of all that fit, a row of REQUEST_FIGURES for each bucket; their width is a minute or more."""
+    end = buckets.start + buckets.count * buckets.width_ms
+    length = MS_PER_HOUR if buckets.width_ms % MS_PER_HOUR == 0 else MINUTE_MS
+    sums = ", ".join(f"sum(figures[{i + 1}])" for i in range(len(REQUEST_FIGURES)))
+    found = np.zeros((buckets.count, len(REQUEST_FIGURES)))
+    with connection.cursor() as cursor:
+        cursor.execute(
+            f"SELECT (at_ms - %s) / %s, {sums} FROM requests_requestsum "
+            "WHERE server_id = %s AND length_ms = %s AND at_ms >= %s AND at_ms < %s AND origin_id = ANY(%s) GROUP BY 1",
+            [buckets.start, buckets.width_ms, server_id, length, buckets.start, end, list(only.origins(server_id))],
+        )
+        for at, *vector in cursor.fetchall():
+            found[int(at)] = vector
+    return found
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Kept:
+    """A request that is kept singly; it stands for `weight` requests. `layers` are ms in the order of LAYERS."""
+
+    trace: str  # hexadecimal, as `top`, its topmost span
+    top: str
+    at: int
+    endpoint: Endpoint
+    version: str
+    host: str
+    duration_ms: float
+    layers: Sequence[float]
+    error: bool
+    statements: int
+    spans: int
+    repeated_ms: float
+    why: str
+    weight: float
+    attributes: Mapping[str, Any]
+
+
+def singles(server_id: int, window: Window, only: Only, *, at_most: int) -> list[Kept]:
+    """Requests that are kept, the slowest first."""
+    rows = KeptRequest.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
+    if only != Only():
+        rows = rows.filter(origin_id__in=list(only.origins(server_id)))
+    return [
+        Kept(
+            trace=bytes(one.trace).hex(), top=bytes(one.top).hex(), at=one.at_ms, endpoint=one.origin.endpoint,
+            version=one.origin.version, host=one.origin.host, duration_ms=one.duration_ms, layers=one.layers,
+            error=one.error, statements=one.statements, spans=one.spans, why=one.why, weight=one.weight,
+            repeated_ms=sum(told["ms"] for told in one.repeated), attributes=one.attributes,
+        )
+        for one in rows.select_related("origin__endpoint").order_by("-duration_ms")[:at_most]
+    ]  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Traced:
+    """A trace that is kept (or was judged lately), with its requests."""
+
+    trace: Trace
+    requests: Sequence[Request]
+
+
+def trace_of(server_id: int, trace: bytes) -> Traced:
+    """Raises NotFound."""
+    found = Trace.objects.filter(server_id=server_id, trace=trace).select_related("source").first()
+    if found is None:
+        raise NotFound(
+            "this trace is not kept; of ordinary requests some are, chosen by chance, and all that failed or were slow"
+        )
+    spans = unpack(zstandard.decompress(bytes(found.packed)), trace)
+    return Traced(trace=found, requests=requests_of(spans))
+
+
+def endpoint(server_id: int, endpoint_id: int) -> Endpoint:
+    """Raises NotFound."""
+    found = Endpoint.objects.filter(server_id=server_id, pk=endpoint_id).first()
+    if found is None:
+        raise NotFound(f"server {server_id} has no endpoint {endpoint_id}")
+    return found
+
+
+def endpoint_named(server_id: int, request: Request) -> Endpoint | None:
+    """The endpoint of a request; None where its sums were never written."""
+    rows = Endpoint.objects.filter(server_id=server_id, service=request.top.service, kind=request.kind)
+    return rows.filter(name=request.endpoint).first()
+
+
+def choices(server_id: int) -> dict[str, list[str]]:
+    """Services, versions and hosts that requests came from."""
+    rows = list(
+        Origin.objects.filter(endpoint__server_id=server_id).values_list("endpoint__service", "version", "host")
+    )
+    return {
+        name: sorted({row[i] for row in rows if row[i]}) for i, name in enumerate(("service", "version", "host"))
+    }  # fmt: skip
+
+
+def newest_ms(server_id: int) -> int | None:
+    """The newest minute with a request; None where there never was one."""
+    rows = RequestSum.objects.filter(server_id=server_id, length_ms=MINUTE_MS)
+    found: int | None = rows.aggregate(n=Max("at_ms"))["n"]
+    return found
+
+
+def codes_of(server_id: int, uses: Sequence[StatementUse], window: Window) -> dict[tuple[int, int], str]:
+    """Where in the code repeated statements come from, by endpoint and statement: as the newest kept request tells."""
+    wanted = {one.endpoint.pk for one in uses}
+    rows = KeptRequest.objects.filter(
+        server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, origin__endpoint_id__in=wanted
+    ).exclude(repeated=[])
+    found: dict[tuple[int, int], str] = {}
+    for endpoint_id, repeated in rows.order_by("-at_ms").values_list("origin__endpoint_id", "repeated")[:500]:
+        for one in repeated:
+            found.setdefault((endpoint_id, one["statement"]), one["code"] or "")
+    return found
+
+
+def after_of(server_id: int, uses: Sequence[StatementUse], window: Window) -> Iterator[tuple[tuple[int, int], int]]:
+    """After which statement repeated ones came, as kept requests tell."""
+    wanted = {one.endpoint.pk for one in uses}
+    rows = KeptRequest.objects.filter(
+        server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, origin__endpoint_id__in=wanted
+    ).exclude(repeated=[])
+    for endpoint_id, repeated in rows.order_by("-at_ms").values_list("origin__endpoint_id", "repeated")[:500]:
+        for one in repeated:
+            if one["after"]:
+                yield (endpoint_id, one["statement"]), one["after"]
