@@ -8,7 +8,8 @@ from ninja import Query, Router, Schema
 from faena.api.figures import number
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
-from faena.apps.answers.requests import LinkedStatement, linked, query_id_of
+from faena.api.statement_parts import StatementId
+from faena.apps.answers.requests import LinkedStatement, callers, linked, query_id_of
 from faena.apps.requests import selectors, sources
 from faena.apps.requests.selectors import Kept, Only, StatementUse, Summed
 from faena.apps.servers import selectors as servers
@@ -22,6 +23,7 @@ from faena.core.requests.span import NANOSECONDS, SpanKind
 from faena.core.requests.sums import LAYERS
 from faena.core.requests.verdict import verdict
 from faena.core.series.window import Window, cut
+from faena.core.units import QueryId
 
 router = Router(tags=["requests"])
 MOST_BUCKETS, MOST_SINGLES, MOST_SPANS = 120, 100, 30_000
@@ -48,7 +50,7 @@ class LayersOut(Out):
     queue: float
 
 
-class FoundOut(Out):
+class EndpointFindingOut(Out):
     """What was found of an endpoint; `attribute` is key=value where requests with it stand out."""
 
     kind: Found
@@ -94,7 +96,7 @@ class EndpointOut(Out):
     repeated_share: float
     versions: list[PartOut]
     hosts: list[PartOut]
-    found: list[FoundOut]
+    found: list[EndpointFindingOut]
     verdict: str
 
 
@@ -104,6 +106,17 @@ class ChoicesOut(Out):
     service: list[str]
     version: list[str]
     host: list[str]
+
+
+class SeriesOut(Out):
+    """Means over time: requests a second, failed ones, and ms of a request by layer, null where there was none."""
+
+    bucket_ms: int
+    starts: list[int]
+    end: int
+    per_second: list[float]
+    errors: list[float]
+    layers: dict[str, list[float | None]]
 
 
 class EndpointsOut(Out):
@@ -116,6 +129,7 @@ class EndpointsOut(Out):
     layers: LayersOut
     verdict: str
     endpoints: list[EndpointOut]
+    series: SeriesOut
     choices: ChoicesOut
     sources: int
     newest: int | None
@@ -160,7 +174,10 @@ def _endpoint(one: Summed, seconds: float, whole_ms: float, found: Sequence[Endp
         repeated_share=figures["with_repeats"] / figures["requests"],
         versions=_parts(dict(one.versions)),
         hosts=_parts(dict(one.hosts)),
-        found=[FoundOut(kind=f.kind, label=f.kind.label, detail=f.detail, attribute=f.attribute) for f in found],
+        found=[
+            EndpointFindingOut(kind=f.kind, label=f.kind.label, detail=f.detail, attribute=f.attribute) for f in found
+        ],
+        verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
     )
 
 
@@ -181,6 +198,7 @@ def list_endpoints(request: HttpRequest, server_id: int, window: Query[WindowIn]
         layers=_layers(layers),
         verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
         endpoints=[_endpoint(one, (end - start) / 1000, whole, found[one.endpoint.pk]) for one in rows],
+        series=_series(server.pk, span, only.only()),
         choices=ChoicesOut(**selectors.choices(server.pk)),
         sources=sources.count(server.pk),
         newest=selectors.newest_ms(server.pk),
@@ -270,18 +288,13 @@ class SingleOut(Out):
 
 
 class EndpointPageOut(Out):
-    """One endpoint over a window, and in the one before of the same length. Series are a second's and a request's means;
-    null where there was no request."""
+    """One endpoint over a window, and in the one before of the same length."""
 
     now: EndpointOut | None
     before: EndpointOut | None
     start: int
     end: int
-    bucket_ms: int
-    starts: list[int]
-    per_second: list[float]
-    errors: list[float]
-    series: dict[str, list[float | None]]
+    series: SeriesOut
     statements: list[RequestStatementOut]
     statements_before: list[RequestStatementOut]
     calls: list[CallOut]
@@ -307,29 +320,33 @@ def get_endpoint(
         found[when] = [
             _endpoint(one, (end - start) / 1000, one.figures["time_ms"], kinds.get(one.endpoint.pk, ())) for one in rows
         ]
-    buckets = cut(span, at_most=MOST_BUCKETS, period_ms=selectors.MINUTE_MS)
-    series = selectors.over_time(server.pk, buckets, wanted)
-    many = series[:, 0]
-    layers = {
-        name: [round(float(ms / n), 3) if n else None for ms, n in zip(series[:, i], many, strict=True)]
-        for name, i in selectors.LAYER_COLUMNS.items()
-    }
     return EndpointPageOut(
         now=found[span][0] if found[span] else None,
         before=found[span.previous()][0] if found[span.previous()] else None,
         start=start,
         end=end,
-        bucket_ms=buckets.width_ms,
-        starts=buckets.starts(),
-        per_second=[float(n) / (buckets.width_ms / 1000) for n in many],
-        errors=[float(n) for n in series[:, 1]],
-        series=layers,
+        series=_series(server.pk, span, wanted),
         statements=_statements(server.pk, span, wanted, found[span]),
         statements_before=_statements(server.pk, span.previous(), wanted, found[span.previous()]),
         calls=_calls(server.pk, span, wanted, found[span]),
         calls_before=_calls(server.pk, span.previous(), wanted, found[span.previous()]),
         singles=[_single(one) for one in selectors.singles(server.pk, span, wanted, at_most=MOST_SINGLES)],
     )
+
+
+def _series(server_id: int, span: Window, only: Only) -> SeriesOut:
+    buckets = cut(span, at_most=MOST_BUCKETS, period_ms=selectors.MINUTE_MS)
+    series = selectors.over_time(server_id, buckets, only)
+    many = series[:, 0]
+    layers = {
+        name: [round(float(ms / n), 3) if n else None for ms, n in zip(series[:, i], many, strict=True)]
+        for name, i in selectors.LAYER_COLUMNS.items()
+    }
+    return SeriesOut(
+        bucket_ms=buckets.width_ms, starts=buckets.starts(), end=selectors.touched(span)[1],
+        per_second=[round(float(n) / (buckets.width_ms / 1000), 4) for n in many], errors=[float(n) for n in series[:, 1]],
+        layers=layers,
+    )  # fmt: skip
 
 
 def _single(one: Kept) -> SingleOut:
@@ -352,8 +369,7 @@ def _told(
     found = linked(server_id, [one.statement for one in uses])
     again = [one for one in uses if one.figures["repeated_runs"] > 0]
     codes = selectors.codes_of(server_id, again, span) if again else {}
-    texts = {one.statement.pk: one.statement.text for one in uses}
-    after = {key: texts.get(other, "") for key, other in selectors.after_of(server_id, again, span)} if again else {}
+    after = selectors.after_of(server_id, again, span) if again else {}
     told = []
     for one in uses:
         of = by_id.get(one.endpoint.pk)
@@ -389,7 +405,7 @@ def _calls(server_id: int, span: Window, only: Only, rows: Sequence[EndpointOut]
 
 
 class RepeatedOut(Out):
-    """Statements that requests ran again and again, those that took most time first."""
+    """Statements that requests ran (again and again, or this one), those that took most time first."""
 
     start: int
     end: int
@@ -405,6 +421,19 @@ def list_repeated(request: HttpRequest, server_id: int, window: Query[WindowIn],
     uses = [one for one in selectors.statements(server.pk, span, only.only()) if one.figures["repeated_runs"] > 0]
     told = _told(server.pk, span, uses, rows)
     return RepeatedOut(start=start, end=end, statements=sorted(told, key=lambda one: -one.repeated_ms))
+
+
+@router.get(
+    "/servers/{server_id}/statements/{query_id}/endpoints", response=RepeatedOut, operation_id="statement_endpoints"
+)
+def list_callers(request: HttpRequest, server_id: int, query_id: StatementId, window: Query[WindowIn]) -> RepeatedOut:
+    """The endpoints whose requests run a statement of the server, as traces tell, those that spend most on it first."""
+    server, span = servers.server(server_id), window.window(now_ms())
+    start, end = selectors.touched(span)
+    among = callers(server.pk, QueryId(int(query_id)))
+    uses = selectors.statements(server.pk, span, Only(), among) if among else []
+    rows = [_endpoint(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, Only())] if uses else []
+    return RepeatedOut(start=start, end=end, statements=_told(server.pk, span, uses, rows))
 
 
 class CallsOut(Out):
@@ -495,6 +524,7 @@ def get_request(request: HttpRequest, server_id: int, trace: str, top: str = "")
     if found is None:
         raise BadInput("no request begins in this trace", field="trace")
     known = selectors.endpoint_named(server.pk, found)
+    texts = {run.text: found.spans[run.at].text(*STATEMENT) for run in reversed(found.ran)}
     return RequestOut(
         trace=name.hex(),
         top=found.top.id.hex(),
@@ -511,8 +541,8 @@ def get_request(request: HttpRequest, server_id: int, trace: str, top: str = "")
         statements=found.statements,
         repeated=[
             RepeatOut(
-                statement=one.statement, query_id=_number(server.pk, one.statement), count=one.count, time_ms=one.time_ms,
-                code=one.code, after=one.after,
+                statement=texts[one.statement], query_id=_number(server.pk, one.statement), count=one.count, time_ms=one.time_ms,
+                code=one.code, after=one.after and texts[one.after],
             )
             for one in found.repeated
         ],

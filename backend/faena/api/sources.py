@@ -56,21 +56,13 @@ class SourceRemovedOut(Out):
     removed: bool = True
 
 
-def _source(one: sources.TraceSource) -> TraceSourceOut:
-    return TraceSourceOut(
-        id=one.pk, name=one.name, last_used=int(one.last_used_at.timestamp() * 1000) if one.last_used_at else None,
-        attributes=list(one.attributes), personal=one.personal, target_ms=one.target_ms,
-        retention_days=one.retention_days, spans=one.spans, rejected=one.rejected, rejected_why=one.rejected_why,
-        rejected_at=one.rejected_at_ms, duplicates=one.duplicates,
-    )  # fmt: skip
-
-
 @router.get("/servers/{server_id}/trace-sources", response=TraceSourcesOut, operation_id="trace_sources_list")
 def list_sources(request: HttpRequest, server_id: int) -> TraceSourcesOut:
     """Who sends traces of this server. `waiting` spans came in and are not judged yet."""
     server = servers.server(server_id)
     return TraceSourcesOut(
-        sources=[_source(one) for one in sources.all_of(server.pk)], waiting=sources.waiting(server.pk)
+        sources=[TraceSourceOut.model_validate(one) for one in sources.all_of(server.pk)],
+        waiting=sources.waiting(server.pk),
     )
 
 
@@ -96,7 +88,7 @@ def renew_source(request: HttpRequest, server_id: int, source_id: int) -> Source
 def change_source(request: HttpRequest, server_id: int, source_id: int, body: SourceBody) -> TraceSourceOut:
     """What is kept of its traces from now on. Admins only."""
     sources.change(sources.of(server_id, source_id), sources.SourceForm(**body.dict()), by=request.user)
-    return _source(sources.of(server_id, source_id))
+    return TraceSourceOut.model_validate(sources.told(sources.of(server_id, source_id)))
 
 
 @router.delete(

@@ -19,3 +19,16 @@ def count(value: float) -> str:
         if value >= size:
             return f"{value / (size if word != ' k' else 1000):.3g}{word}"
     return f"{value:,.0f}".replace(",", " ")
+
+
+def took(ms: float) -> str:
+    """A duration in a sentence, in the two largest units: "480 ms", "3.2 s", "10 min 42 s"."""
+    if ms < 1000:
+        return f"{ms:.3g} ms"
+    if ms < 60_000:
+        return f"{ms / 1000:.3g} s"
+    minutes, seconds = divmod(round(ms / 1000), 60)
+    if minutes < 60:
+        return f"{minutes} min {seconds} s" if seconds else f"{minutes} min"
+    hours, minutes = divmod(minutes, 60)
+    return f"{hours} h {minutes} min" if minutes else f"{hours} h"

@@ -1440,6 +1440,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/statements/{query_id}/endpoints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Callers
+         * @description The endpoints whose requests run a statement of the server, as traces tell, those that spend most on it first.
+         */
+        get: operations["statement_endpoints"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/statements/{query_id}/memory": {
         parameters: {
             query?: never;
@@ -2605,6 +2625,19 @@ export interface components {
          */
         Ending: "statement" | "session";
         /**
+         * EndpointFindingOut
+         * @description What was found of an endpoint; `attribute` is key=value where requests with it stand out.
+         */
+        EndpointFindingOut: {
+            /** Attribute */
+            attribute: string | null;
+            /** Detail */
+            detail: string;
+            kind: components["schemas"]["Found"];
+            /** Label */
+            label: string;
+        };
+        /**
          * EndpointOut
          * @description An endpoint over a window. `satisfaction` is between 0 and 1, by `target_ms`; quantiles are exact to 21%.
          *
@@ -2618,7 +2651,7 @@ export interface components {
             /** Errors */
             errors: number;
             /** Found */
-            found: components["schemas"]["FoundOut"][];
+            found: components["schemas"]["EndpointFindingOut"][];
             /** Hosts */
             hosts: components["schemas"]["PartOut"][];
             /** Id */
@@ -2662,34 +2695,22 @@ export interface components {
         };
         /**
          * EndpointPageOut
-         * @description One endpoint over a window, and in the one before of the same length. Series are a second's and a request's means;
-         *     null where there was no request.
+         * @description One endpoint over a window, and in the one before of the same length.
          */
         EndpointPageOut: {
             before: components["schemas"]["EndpointOut"] | null;
-            /** Bucket Ms */
-            bucket_ms: number;
             /** Calls */
             calls: components["schemas"]["CallOut"][];
             /** Calls Before */
             calls_before: components["schemas"]["CallOut"][];
             /** End */
             end: number;
-            /** Errors */
-            errors: number[];
             now: components["schemas"]["EndpointOut"] | null;
-            /** Per Second */
-            per_second: number[];
-            /** Series */
-            series: {
-                [key: string]: (number | null)[];
-            };
+            series: components["schemas"]["SeriesOut"];
             /** Singles */
             singles: components["schemas"]["SingleOut"][];
             /** Start */
             start: number;
-            /** Starts */
-            starts: number[];
             /** Statements */
             statements: components["schemas"]["RequestStatementOut"][];
             /** Statements Before */
@@ -2710,6 +2731,7 @@ export interface components {
             newest: number | null;
             /** Requests */
             requests: number;
+            series: components["schemas"]["SeriesOut"];
             /** Sources */
             sources: number;
             /** Start */
@@ -2995,18 +3017,12 @@ export interface components {
          * @enum {string}
          */
         Found: "repeated_statement" | "external_layer" | "cache_missing" | "slow_tail" | "own_code" | "database_bound" | "queue_wait" | "version_slow";
-        /**
-         * FoundOut
-         * @description What was found of an endpoint; `attribute` is key=value where requests with it stand out.
-         */
+        /** FoundOut */
         FoundOut: {
-            /** Attribute */
-            attribute: string | null;
-            /** Detail */
-            detail: string;
-            kind: components["schemas"]["Found"];
-            /** Label */
-            label: string;
+            /** Sessions */
+            sessions: components["schemas"]["SeenOut"][];
+            /** Total */
+            total: number;
         };
         /** GapOut */
         GapOut: {
@@ -4407,7 +4423,7 @@ export interface components {
         };
         /**
          * RepeatedOut
-         * @description Statements that requests ran again and again, those that took most time first.
+         * @description Statements that requests ran (again and again, or this one), those that took most time first.
          */
         RepeatedOut: {
             /** End */
@@ -4653,6 +4669,26 @@ export interface components {
             wait: string;
             /** Wait Label */
             wait_label: string;
+        };
+        /**
+         * SeriesOut
+         * @description Means over time: requests a second, failed ones, and ms of a request by layer, null where there was none.
+         */
+        SeriesOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** End */
+            end: number;
+            /** Errors */
+            errors: number[];
+            /** Layers */
+            layers: {
+                [key: string]: (number | null)[];
+            };
+            /** Per Second */
+            per_second: number[];
+            /** Starts */
+            starts: number[];
         };
         /**
          * ServedOut
@@ -7959,6 +7995,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StatementOut"];
+                };
+            };
+        };
+    };
+    statement_endpoints: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                /** @description signed 64-bit number, as text */
+                query_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepeatedOut"];
                 };
             };
         };

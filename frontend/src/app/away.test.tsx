@@ -31,6 +31,11 @@ const SCREENS = [
     "deadlocks",
     "deadlocks/abc",
     "events",
+    "endpoints",
+    "endpoints/4",
+    "repeated",
+    "calls",
+    "requests/5b8efff798038103d269b633813fc60c",
     "machine",
     "plans/abc",
     "plans/abc/against/def",
@@ -40,7 +45,7 @@ const SCREENS = [
 
 /** Words that claim something about a server; none of them may stand where nobody was asked. */
 const CLAIMS =
-  /\b(nobody|nothing (was|is|to)|none yet|no (session|statement|deadlock|execution|wait|index|server|row|plan|machine|entr)\w*|not sampled|0 (sessions|statements))\b/i;
+  /\b(nobody|nothing (was|is|to)|none yet|no (session|statement|deadlock|execution|wait|index|server|row|plan|machine|entr|request|endpoint|call)\w*|not sampled|0 (sessions|statements))\b/i;
 
 const WAYS: Record<string, () => Promise<Response>> = {
   "is offline": () => Promise.reject(new TypeError("Failed to fetch")),

@@ -18,6 +18,13 @@ import {
   serverPlanRoute,
   serverPlansComparedRoute,
 } from "../features/plans/plans.route";
+import {
+  callsRoute,
+  endpointRoute,
+  endpointsRoute,
+  repeatedRoute,
+  requestRoute,
+} from "../features/requests/requests.route";
 import { samplesRoute } from "../features/samples/samples.route";
 import { serversRoute, settingsRoute } from "../features/servers/servers.route";
 import { pastSessionsRoute, sessionsRoute, tapeRoute } from "../features/sessions/sessions.route";
@@ -56,6 +63,11 @@ const tree = root.addChildren([
       serverPlansComparedRoute,
       tapeRoute,
       deadlockRoute,
+      endpointsRoute,
+      repeatedRoute,
+      callsRoute,
+      endpointRoute,
+      requestRoute,
       machineRoute,
       settingsRoute,
     ]),

@@ -4,7 +4,7 @@ Sums are kept by minute and by hour, so a window counts the minutes that it touc
 """
 
 from collections import defaultdict
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -222,9 +222,11 @@ class StatementUse:
     figures: Mapping[str, float]
 
 
-def statements(server_id: int, window: Window, only: Only) -> list[StatementUse]:
-    """By endpoint and statement, those that took most time first."""
+def statements(server_id: int, window: Window, only: Only, among: Collection[int] | None = None) -> list[StatementUse]:
+    """By endpoint and statement, those that took most time first; `among` are numbers of statements, None: all."""
     rows = StatementSum.objects.filter(_spans(window), server_id=server_id)
+    if among is not None:
+        rows = rows.filter(statement_id__in=among)
     return _uses(server_id, rows, only)
 
 
@@ -397,13 +399,16 @@ def codes_of(server_id: int, uses: Sequence[StatementUse], window: Window) -> di
     return found
 
 
-def after_of(server_id: int, uses: Sequence[StatementUse], window: Window) -> Iterator[tuple[tuple[int, int], int]]:
-    """After which statement repeated ones came, as kept requests tell."""
+def after_of(server_id: int, uses: Sequence[StatementUse], window: Window) -> dict[tuple[int, int], str]:
+    """The text of the statement after which each repeated one came, as kept requests tell; by endpoint and statement."""
     wanted = {one.endpoint.pk for one in uses}
     rows = KeptRequest.objects.filter(
         server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, origin__endpoint_id__in=wanted
     ).exclude(repeated=[])
+    found: dict[tuple[int, int], int] = {}
     for endpoint_id, repeated in rows.order_by("-at_ms").values_list("origin__endpoint_id", "repeated")[:500]:
         for one in repeated:
             if one["after"]:
-                yield (endpoint_id, one["statement"]), one["after"]
+                found.setdefault((endpoint_id, one["statement"]), one["after"])
+    texts = RequestStatement.objects.in_bulk(set(found.values()))
+    return {key: texts[other].text for key, other in found.items() if other in texts}

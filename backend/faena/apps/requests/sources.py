@@ -104,9 +104,38 @@ def of(server_id: int, source_id: int) -> TraceSource:
     return found
 
 
-def all_of(server_id: int) -> list[TraceSource]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Sender:
+    """A source as it is now; moments in ms since 1970, `last_used` None where its token was never used."""
+
+    id: int
+    name: str
+    last_used: int | None
+    attributes: Sequence[str]
+    personal: bool
+    target_ms: float
+    retention_days: int
+    spans: int
+    rejected: int
+    rejected_why: str
+    rejected_at: int
+    duplicates: int
+
+
+def told(source: TraceSource) -> Sender:
+    """What is shown of a source."""
+    used = source.last_used_at
+    return Sender(
+        id=source.pk, name=source.name, last_used=int(used.timestamp() * 1000) if used else None,
+        attributes=list(source.attributes), personal=source.personal, target_ms=source.target_ms,
+        retention_days=source.retention_days, spans=source.spans, rejected=source.rejected,
+        rejected_why=source.rejected_why, rejected_at=source.rejected_at_ms, duplicates=source.duplicates,
+    )  # fmt: skip
+
+
+def all_of(server_id: int) -> list[Sender]:
     """The sources of a server, by name."""
-    return list(TraceSource.objects.filter(server_id=server_id).order_by("name"))
+    return [told(one) for one in TraceSource.objects.filter(server_id=server_id).order_by("name")]
 
 
 def waiting(server_id: int) -> int:

@@ -6,6 +6,7 @@ from itertools import pairwise
 from math import ceil
 
 from faena.core.labels import Labelled
+from faena.core.numbers import took
 from faena.core.requests.layers import Layer
 from faena.core.requests.request import Request
 from faena.core.requests.span import Value
@@ -114,9 +115,7 @@ def repeated_statement(facts: Facts) -> Iterator[EndpointFinding]:
         return
     text, (count, ms) = max(facts.repeated.items(), key=lambda item: (item[1][1], item[0]))
     each = count / facts.with_repeats
-    yield EndpointFinding(
-        kind=Found.REPEATED_STATEMENT, detail=f"{each:.0f} runs a request, {ms:.0f} ms in all: {text}"
-    )
+    yield EndpointFinding(kind=Found.REPEATED_STATEMENT, detail=f"{each:.0f} runs a request, {took(ms)} in all: {text}")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -134,7 +133,7 @@ class LayerRule:
             return
         each = spent / facts.requests
         if each >= self.least_ms:
-            detail = f"{spent / facts.time_ms:.0%} of its time, {each:.0f} ms a request"
+            detail = f"{spent / facts.time_ms:.0%} of its time, {took(each)} a request"
             yield EndpointFinding(kind=self.kind, detail=detail)
 
 

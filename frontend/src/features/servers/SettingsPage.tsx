@@ -5,6 +5,7 @@ import { Connection } from "./Connection";
 import { CloseWatch } from "./CloseWatch";
 import { ImportSamples } from "./ImportSamples";
 import { LogState } from "./LogState";
+import { TraceSources } from "./TraceSources";
 import { captureQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
 
@@ -26,6 +27,7 @@ export const SettingsPage = ({ server, role }: { readonly server: number; readon
           <CloseWatch server={server} capture={capture.data} canAct={role !== "viewer"} />
         )}
         {!capture.data.can.includes("sample") ? null : <LogState capture={capture.data} />}
+        <TraceSources server={server} canChange={role === "admin"} />
         <ImportSamples
           canAct={role !== "viewer"}
           suggested={capture.data.can.includes("files") ? capture.data.name : ""}

@@ -18,3 +18,12 @@ export const captureQuery = (server: number) =>
       ask(client.GET("/api/v1/servers/{server_id}/capture", { params: { path: { server_id: server } }, signal })),
     meta: { againMs: 5000 },
   });
+
+/** Who sends traces of a server. */
+export const traceSourcesQuery = (server: number) =>
+  queryOptions({
+    queryKey: ["trace-sources", server],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/servers/{server_id}/trace-sources", { params: { path: { server_id: server } }, signal })),
+    meta: { againMs: 10_000 },
+  });

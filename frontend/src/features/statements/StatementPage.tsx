@@ -19,6 +19,7 @@ import { InDeadlocks } from "../../shell/InDeadlocks";
 import { Memory } from "./Memory";
 import { statementSentence, turningPoint } from "./model";
 import { Nodes } from "./Nodes";
+import { RunBy } from "./RunBy";
 import { RunDialog, useAsk, useComparePlans } from "./asking";
 import { Plans } from "./Plans";
 import { statementQuery } from "./queries";
@@ -100,6 +101,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
       <Plans server={server} statement={found} canAsk={role !== "viewer"} />
       <Tables server={server} query={query} />
       <Single server={server} query={query} search={search} onSearch={onSearch} marks={marks} />
+      <RunBy server={server} query={query} spec={windowOf(search)} />
       <InDeadlocks server={server} query={query} spec={windowOf(search)} />
       <Memory server={server} spec={windowOf(search)} statement={found} />
       <Nodes server={server} query={query} spec={windowOf(search)} />

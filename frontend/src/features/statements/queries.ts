@@ -151,3 +151,17 @@ export const splitQuery = (server: number, spec: WindowSpec, against: Against | 
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
     retry: false,
   });
+
+/** The endpoints whose requests run a statement. */
+export const runByQuery = (server: number, query: string, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["run-by", server, query, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/statements/{query_id}/endpoints", {
+          params: { path: { server_id: server, query_id: query }, query: windowQuery(spec) },
+          signal,
+        }),
+      ),
+    meta: { againMs: refreshMs(spec) },
+  });

@@ -1,0 +1,191 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+
+import type { Schemas } from "../../api/client";
+import { REQUEST_FINDINGS } from "../../lib/words/request_findings";
+import { count, duration } from "../../lib/units";
+import { windowOf } from "../../lib/view";
+import { Answer } from "../../ui/Answer";
+import { DataTable } from "../../ui/table/DataTable";
+import { LayerChart } from "./LayerChart";
+import { LayerSums } from "./LayerBar";
+import { Target } from "./Target";
+import { callColumns, rate, singleColumns, statementColumns } from "./columns";
+import { endpointQuery } from "./queries";
+import type { OnlySearch } from "./requests.route";
+
+interface Props {
+  readonly server: number;
+  readonly role: string;
+  readonly endpoint: number;
+  readonly search: OnlySearch;
+  readonly onSearch: (change: Partial<OnlySearch>) => void;
+}
+
+type Page = Schemas["EndpointPageOut"];
+
+/** One endpoint: where its time goes, what it runs and calls beside the window before, and its slowest requests. */
+export const EndpointPage = ({ server, role, endpoint, search, onSearch }: Props) => {
+  const found = useQuery(endpointQuery(server, endpoint, windowOf(search), search));
+  return (
+    <div className="pane px-6 pt-2 pb-6">
+      <Answer of={found} what="this endpoint">
+        {(data) =>
+          data.now ? (
+            <Told server={server} role={role} page={data} now={data.now} search={search} onSearch={onSearch} />
+          ) : (
+            <h1 className="text-base font-semibold">
+              {data.before ? `${data.before.endpoint}: no request in this window.` : "No request in this window."}
+            </h1>
+          )
+        }
+      </Answer>
+    </div>
+  );
+};
+
+interface ToldProps extends Omit<Props, "endpoint"> {
+  readonly page: Page;
+  readonly now: Schemas["EndpointOut"];
+}
+
+const Told = ({ server, role, page, now, search }: ToldProps) => (
+  <>
+    <div className="flex items-baseline justify-between gap-4">
+      <h1 className="text-base font-semibold">
+        {now.endpoint} <span className="text-muted font-normal">of {now.service}</span>
+      </h1>
+      <Target server={server} endpoint={now} canAct={role === "operator" || role === "admin"} />
+    </div>
+    <p>{now.verdict}</p>
+    <Compared now={now} before={page.before} />
+    <ul aria-label="what is found">
+      {now.found.map((found) => (
+        <li key={found.kind} className="border-l-2 pl-3">
+          <b className="font-semibold">{REQUEST_FINDINGS[found.kind]}</b>: {found.detail}
+          {found.attribute ? ` (${found.attribute})` : ""}
+        </li>
+      ))}
+    </ul>
+    <div className="mt-2">
+      <LayerSums layers={now.layers} each={now.requests} />
+      <LayerChart page={page.series} />
+    </div>
+    <h2 className="border-strong mt-4 border-b font-semibold">Statements</h2>
+    {page.statements.length ? (
+      <DataTable
+        id="endpoint-statements"
+        label="statements of this endpoint"
+        columns={statementColumns(server, page.statements_before)}
+        rows={page.statements}
+        rowKey={(one) => String(one.id)}
+        sort={{ by: "share", descending: true }}
+      />
+    ) : (
+      <p className="text-muted">Its requests ran no statement that a trace tells of.</p>
+    )}
+    <Gone now={page.statements} before={page.statements_before} />
+    <div className="mt-4 grid grid-cols-2 gap-8">
+      <section>
+        <h2 className="border-strong border-b font-semibold">Calls</h2>
+        {page.calls.length ? (
+          <DataTable
+            id="endpoint-calls"
+            label="calls of this endpoint"
+            columns={callColumns(server, false)}
+            rows={page.calls}
+            rowKey={(one) => `${one.layer} ${one.to}`}
+            sort={{ by: "time", descending: true }}
+          />
+        ) : (
+          <p className="text-muted">Its requests called nobody else.</p>
+        )}
+        <GoneCalls now={page.calls} before={page.calls_before} />
+      </section>
+      <Slowest server={server} page={page} search={search} />
+    </div>
+  </>
+);
+
+const Slowest = ({ server, page, search }: Pick<ToldProps, "server" | "page" | "search">) => (
+  <section>
+    <h2 className="border-strong border-b font-semibold">Slowest requests that are kept</h2>
+    {page.singles.length ? (
+      <DataTable
+        id="endpoint-requests"
+        label="slowest requests"
+        columns={singleColumns(page.singles)}
+        rows={page.singles.slice(0, 30)}
+        rowKey={(one) => `${one.trace} ${one.top}`}
+        sort={{ by: "took", descending: true }}
+        link={(one, words, className) => (
+          <Link
+            to="/servers/$server/requests/$trace"
+            params={{ server: String(server), trace: one.trace }}
+            search={{ ...search, top: one.top }}
+            className={className}
+          >
+            {words}
+          </Link>
+        )}
+      />
+    ) : (
+      <p className="text-muted">Of this window no single request is kept.</p>
+    )}
+  </section>
+);
+
+/** The figures of the window beside those of the one before. */
+const Compared = ({ now, before }: { readonly now: ToldProps["now"]; readonly before: Page["before"] }) => {
+  const figures: readonly (readonly [string, string, string | null])[] = [
+    ["requests", rate(now.per_second), before ? rate(before.per_second) : null],
+    ["mean", duration(now.mean_ms), before ? duration(before.mean_ms) : null],
+    ["95%", duration(now.p95_ms ?? 0), before ? duration(before.p95_ms ?? 0) : null],
+    ["statements each", now.statements.toPrecision(3), before ? before.statements.toPrecision(3) : null],
+    ["failed", count(now.errors), before ? count(before.errors) : null],
+    ["satisfied", (now.satisfaction ?? 0).toFixed(2), before ? (before.satisfaction ?? 0).toFixed(2) : null],
+  ];
+  return (
+    <dl className="my-1 flex flex-wrap gap-x-6">
+      {figures.map(([name, value, earlier]) => (
+        <div key={name} className="flex gap-1.5">
+          <dt className="text-muted">{name}</dt>
+          <dd>
+            <b className="font-semibold">{value}</b>
+            {earlier === null ? null : <span className="text-muted text-sm"> before {earlier}</span>}
+          </dd>
+        </div>
+      ))}
+    </dl>
+  );
+};
+
+const OFTEN = 0.5; // of the requests that ran or asked it before: what usually came
+
+/** Statements that most requests ran before and none does now: what is missing says as much as what is there. */
+const Gone = ({ now, before }: { readonly now: Page["statements"]; readonly before: Page["statements"] }) => {
+  const here = new Set(now.map((one) => one.id));
+  const gone = before.filter((one) => !here.has(one.id) && one.requests_share >= OFTEN);
+  return gone.length ? (
+    <p className="mt-1">
+      Run by most requests before, and by none now:{" "}
+      {gone.map((one) => (
+        <code key={one.id} className="font-mono text-xs">
+          {one.text}{" "}
+        </code>
+      ))}
+    </p>
+  ) : null;
+};
+
+const GoneCalls = ({ now, before }: { readonly now: Page["calls"]; readonly before: Page["calls"] }) => {
+  const here = new Map(now.map((one) => [`${one.layer} ${one.to}`, one.calls_each]));
+  const gone = before.filter(
+    (one) => one.calls_each >= OFTEN && (here.get(`${one.layer} ${one.to}`) ?? 0) < one.calls_each / 10,
+  );
+  return gone.length ? (
+    <p className="mt-1">
+      Asked before and hardly any more: <b className="font-semibold">{gone.map((one) => one.to).join(", ")}</b>
+    </p>
+  ) : null;
+};

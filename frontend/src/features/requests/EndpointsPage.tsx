@@ -1,0 +1,146 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "@tanstack/react-router";
+
+import type { Schemas } from "../../api/client";
+import { REQUEST_FINDINGS } from "../../lib/words/request_findings";
+import { stamp } from "../../lib/time";
+import { count, duration } from "../../lib/units";
+import { windowOf } from "../../lib/view";
+import { Answer } from "../../ui/Answer";
+import { DataTable } from "../../ui/table/DataTable";
+import { readSort, writeSort } from "../../ui/table/table";
+import { LayerChart } from "./LayerChart";
+import { LayerSums } from "./LayerBar";
+import { OnlyChoices } from "./OnlyChoices";
+import { endpointColumns } from "./columns";
+import { endpointsQuery } from "./queries";
+import type { EndpointsSearch } from "./requests.route";
+
+interface Props {
+  readonly server: number;
+  readonly role: string;
+  readonly search: EndpointsSearch;
+  readonly onSearch: (change: Partial<EndpointsSearch>) => void;
+}
+
+/** Endpoints and jobs by the time they take, where that goes, and what is found of each. */
+export const EndpointsPage = ({ server, role, search, onSearch }: Props) => {
+  const found = useQuery(endpointsQuery(server, windowOf(search), search));
+  return (
+    <div className="pane px-6 pt-2 pb-6">
+      <Answer of={found} what="requests of this window">
+        {(data) => (
+          <>
+            <div className="flex items-baseline justify-between gap-4">
+              <h1 className="text-base font-semibold">{headline(data)}</h1>
+              <OnlyChoices choices={data.choices} only={search} onOnly={onSearch} />
+            </div>
+            {data.requests > 0 ? (
+              <LayerSums layers={data.layers} />
+            ) : (
+              <NoRequests server={server} role={role} data={data} />
+            )}
+            <Found data={data} server={server} search={search} />
+            {data.endpoints.length ? (
+              <DataTable
+                id="endpoints"
+                label="endpoints"
+                columns={endpointColumns(data.endpoints)}
+                rows={data.endpoints}
+                rowKey={(one) => String(one.id)}
+                sort={readSort(search.order, "time")}
+                onSort={(sort) => onSearch({ order: writeSort(sort) })}
+                className="mt-2"
+                link={(one, words, className) => (
+                  <Link
+                    to="/servers/$server/endpoints/$endpoint"
+                    params={{ server: String(server), endpoint: String(one.id) }}
+                    search={search}
+                    className={className}
+                  >
+                    {words}
+                  </Link>
+                )}
+              />
+            ) : null}
+            {data.requests > 0 ? (
+              <div className="mt-4">
+                <LayerChart page={data.series} />
+              </div>
+            ) : null}
+          </>
+        )}
+      </Answer>
+    </div>
+  );
+};
+
+const headline = (data: Schemas["EndpointsOut"]): string =>
+  data.requests > 0
+    ? `${count(data.requests)} requests took ${duration(data.time_ms)}. ${data.verdict}`
+    : "No request in this window.";
+
+/** What is found of any endpoint, those that take most time first. */
+const Found = ({
+  data,
+  server,
+  search,
+}: {
+  readonly data: Schemas["EndpointsOut"];
+  readonly server: number;
+  readonly search: EndpointsSearch;
+}) => {
+  const all = data.endpoints.flatMap((one) => one.found.map((found) => ({ one, found })));
+  if (all.length === 0) return null;
+  return (
+    <ul className="mt-2 border-l-2 pl-3" aria-label="what is found">
+      {all.slice(0, 5).map(({ one, found }) => (
+        <li key={`${one.id} ${found.kind}`} className="truncate">
+          <Link
+            to="/servers/$server/endpoints/$endpoint"
+            params={{ server: String(server), endpoint: String(one.id) }}
+            search={search}
+            className="text-accent hover:underline"
+          >
+            {one.endpoint}
+          </Link>
+          {": "}
+          <b className="font-semibold">{REQUEST_FINDINGS[found.kind]}</b>, {found.detail}
+          {found.attribute ? ` (${found.attribute})` : ""}
+        </li>
+      ))}
+    </ul>
+  );
+};
+
+/** Why there is nothing to see, and what to do about it. */
+const NoRequests = ({
+  server,
+  role,
+  data,
+}: {
+  readonly server: number;
+  readonly role: string;
+  readonly data: Schemas["EndpointsOut"];
+}) => (
+  <p className="text-muted py-4">
+    {data.newest !== null
+      ? `The newest request is of ${stamp(data.newest)}.`
+      : data.sources > 0
+        ? "Its source has sent no trace yet. A trace is shown some seconds after it has ended."
+        : "Here will be the endpoints of the application, with where their time goes. It sends OpenTelemetry traces to /v1/traces with a token. "}
+    {data.newest === null && data.sources === 0 ? (
+      role === "admin" ? (
+        <Link
+          to="/servers/$server/settings"
+          params={{ server: String(server) }}
+          className="text-accent hover:underline"
+        >
+          make a token in the settings
+        </Link>
+      ) : (
+        "An admin can make one in the settings."
+      )
+    ) : null}
+  </p>
+);

@@ -1,0 +1,84 @@
+import { queryOptions } from "@tanstack/react-query";
+
+import { ask, client } from "../../api/client";
+import { refreshMs, windowQuery } from "../../api/window";
+import type { WindowSpec } from "../../lib/view";
+
+export interface Only {
+  readonly service?: string;
+  readonly version?: string;
+  readonly host?: string;
+}
+
+const SUMMED_EVERY_MS = 5000; // a trace is judged some seconds after it ended
+
+const again = (spec: WindowSpec): number | false => {
+  const ms = refreshMs(spec);
+  return ms === false ? false : Math.max(ms, SUMMED_EVERY_MS);
+};
+
+const asked = (server: number, spec: WindowSpec, only: Only) => ({
+  path: { server_id: server },
+  query: {
+    ...windowQuery(spec),
+    ...{ service: only.service ?? "", version: only.version ?? "", host: only.host ?? "" },
+  },
+});
+
+const common = (server: number, spec: WindowSpec) => ({
+  meta: { againMs: again(spec) },
+  placeholderData: <T>(old: T | undefined, query: { readonly queryKey: readonly unknown[] } | undefined) =>
+    query?.queryKey[1] === server ? old : undefined,
+});
+
+/** Endpoints and jobs by the time they take. */
+export const endpointsQuery = (server: number, spec: WindowSpec, only: Only) =>
+  queryOptions({
+    queryKey: ["endpoints", server, spec, only],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints", { params: asked(server, spec, only), signal })),
+    ...common(server, spec),
+  });
+
+/** One endpoint over a window and the one before. */
+export const endpointQuery = (server: number, id: number, spec: WindowSpec, only: Only) =>
+  queryOptions({
+    queryKey: ["endpoint", server, id, spec, only],
+    queryFn: ({ signal }) => {
+      const { path, query } = asked(server, spec, only);
+      const params = { path: { ...path, endpoint_id: id }, query };
+      return ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}", { params, signal }));
+    },
+    meta: { againMs: again(spec) },
+    placeholderData: (old, query) => (query?.queryKey[1] === server && query.queryKey[2] === id ? old : undefined),
+  });
+
+/** Statements run once for each row of another. */
+export const repeatedQuery = (server: number, spec: WindowSpec, only: Only) =>
+  queryOptions({
+    queryKey: ["repeated", server, spec, only],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/servers/{server_id}/requests/repeated", { params: asked(server, spec, only), signal })),
+    ...common(server, spec),
+  });
+
+/** Whom requests call outside the database. */
+export const callsQuery = (server: number, spec: WindowSpec, only: Only) =>
+  queryOptions({
+    queryKey: ["calls", server, spec, only],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/servers/{server_id}/requests/calls", { params: asked(server, spec, only), signal })),
+    ...common(server, spec),
+  });
+
+/** One request, span by span. */
+export const requestQuery = (server: number, trace: string, top: string) =>
+  queryOptions({
+    queryKey: ["request", server, trace, top],
+    queryFn: ({ signal }) => {
+      const params = { path: { server_id: server, trace }, query: { top } };
+      return ask(client.GET("/api/v1/servers/{server_id}/requests/traces/{trace}", { params, signal }));
+    },
+    structuralSharing: false,
+    retry: false,
+  });
