@@ -7,7 +7,7 @@ from django.db import connection
 from faena.apps.collecting.destinations import Destinations
 from faena.apps.collecting.traces import receive, take
 from faena.apps.requests import arrivals, judging, sources
-from faena.apps.requests.judging import LATE_MS, LONGEST_MS, QUIET_MS, Judge, take_in
+from faena.apps.requests.judging import LATE_MS, LONGEST_MS, QUIET_MS, ROOTLESS_MS, Judge, take_in
 from faena.apps.requests.models import (
     Arrival,
     CallSum,
@@ -161,6 +161,22 @@ def test_a_trace_that_goes_on_and_on_is_judged_meanwhile(source: TraceSource) ->
         judge.settle(at)
     assert figures()["requests"] == 1
     assert OpenTrace.objects.count() == 1  # and what came since waits for the next time
+
+
+def test_a_trace_whose_request_has_not_ended_waits_for_it(source: TraceSource) -> None:
+    judge = Judge()
+    sent(source, payload(query(7, 2)))
+    for seconds in (0, 6, 12, 90):
+        judge.settle(NOW + 1000 * seconds)
+    assert RequestSum.objects.count() == 0
+    sent(source, payload(web(7, 95_000)), NOW + 95_000)
+    judge.settle(NOW + 95_000)
+    judge.settle(NOW + 95_000 + QUIET_MS)
+    assert [(e.name, e.kind) for e in Endpoint.objects.all()] == [("GET /beds", "web")]
+    sent(source, payload(query(8, 2)), NOW)
+    judge.settle(NOW)
+    judge.settle(NOW + ROOTLESS_MS)
+    assert Endpoint.objects.count() == 2  # what never gets a beginning is shown as it is
 
 
 def test_a_run_that_breaks_off_leaves_what_it_found(source: TraceSource, monkeypatch: pytest.MonkeyPatch) -> None:

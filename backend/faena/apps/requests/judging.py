@@ -32,7 +32,7 @@ from faena.core.requests.choosing import Pace, Why, weight_of, why_kept
 from faena.core.requests.keeping import keepable
 from faena.core.requests.packing import pack, unpack
 from faena.core.requests.request import Request, requests_of
-from faena.core.requests.span import Span
+from faena.core.requests.span import Span, SpanKind
 from faena.core.requests.sums import Sums, origin_of
 from faena.sources.otlp.batch import BadPayload
 from faena.sources.otlp.checking import read_taken
@@ -40,6 +40,7 @@ from faena.sources.otlp.checking import read_taken
 log = logging.getLogger(__name__)
 QUIET_MS = 5_000  # since the last of a trace came in
 LONGEST_MS = 60_000  # after which a trace is judged though more of it still comes
+ROOTLESS_MS = 5 * 60_000  # for so long a trace without a beginning waits for it: its request has not ended yet
 LATE_MS = 10 * 60_000  # for so long spans that come late still join those that were judged
 ARRIVALS_AT_ONCE, TRACES_AT_ONCE = 20, 300
 
@@ -102,9 +103,13 @@ class Judge:
         names = [bytes(row.trace) for row in rows]
         before = {bytes(one.trace): one for one in Trace.objects.filter(source=source, trace__in=names)}
         sums, kept, traces, duplicates, found = Sums(), list[tuple[Request, float, Why]](), list[Trace](), 0, 0
+        waiting: list[bytes] = []
         for row, name in zip(rows, names, strict=True):
             old = _spans_of(before[name]) if name in before else []
             spans, twice = _joined(old, row, name)
+            if not _begins(spans) and now_ms - row.first_ms < ROOTLESS_MS:
+                waiting.append(name)
+                continue
             duplicates += twice
             if old and len(spans) == len(old):
                 continue  # nothing new came
@@ -138,9 +143,15 @@ class Judge:
         Trace.objects.bulk_create(traces)
         add_sums(source.server_id, sums, dictionaries)
         keep_requests(source, kept, dictionaries)
-        OpenTrace.objects.filter(source=source, trace__in=names).delete()
+        OpenTrace.objects.filter(source=source, trace__in=waiting).update(last_ms=now_ms)  # and looked at again later
+        OpenTrace.objects.filter(source=source, trace__in=set(names) - set(waiting)).delete()
         TraceSource.objects.filter(pk=source.pk).update(duplicates=F("duplicates") + duplicates)
         return found
+
+
+def _begins(spans: Sequence[Span]) -> bool:
+    """Whether the trace has a beginning: a span without a parent, or one that served or took up something."""
+    return any(not span.parent or span.kind in (SpanKind.SERVER, SpanKind.CONSUMER) for span in spans)
 
 
 class _Targets:

@@ -1,0 +1,159 @@
+"""Requests at the API, from spans of a real SDK with its instrumentation to the answers that screens are made of."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Any
+
+import pytest
+from django.test import Client
+from faena.apps.accounts.actions import save_user
+from faena.apps.accounts.models import Role
+from faena.apps.collecting.traces import take
+from faena.apps.requests import sources
+from faena.apps.requests.judging import QUIET_MS, Judge
+from faena.apps.requests.models import TraceSource
+from faena.apps.servers import holdings
+from faena.apps.servers.models import Server
+from faena.apps.statements.models import Text
+from faena.core.privacy import Normalised
+from faena.core.units import EpochMs
+from opentelemetry.exporter.otlp.proto.common.trace_encoder import encode_spans
+from opentelemetry.instrumentation.psycopg import PsycopgInstrumentor
+from opentelemetry.sdk.resources import Resource
+from opentelemetry.sdk.trace import TracerProvider
+from opentelemetry.sdk.trace.export import SimpleSpanProcessor
+from opentelemetry.sdk.trace.export.in_memory_span_exporter import InMemorySpanExporter
+from opentelemetry.trace import SpanKind
+from watched import owner
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def source() -> TraceSource:
+    with owner("postgres") as connection:
+        connection.execute("CREATE TABLE IF NOT EXISTS traced_slot (id int PRIMARY KEY, held int)")
+    found, _ = sources.make(Server.objects.create(name="bookings"), "manifest-export")
+    return found
+
+
+@contextmanager
+def traced(source: TraceSource) -> Iterator[Any]:
+    """What is done inside is traced by the SDK and its instrumentation of psycopg, sent, put together and judged."""
+    kept = InMemorySpanExporter()
+    provider = TracerProvider(resource=Resource.create({"service.name": "manifest-export", "service.version": "3.1"}))
+    provider.add_span_processor(SimpleSpanProcessor(kept))
+    instrumentor = PsycopgInstrumentor()
+    instrumentor.instrument(tracer_provider=provider, enable_commenter=True, skip_dep_check=True)
+    try:
+        yield provider.get_tracer("tests")
+    finally:
+        instrumentor.uninstrument()
+    spans = kept.get_finished_spans()
+    now = max(span.end_time or 0 for span in spans) // 1_000_000
+    take(source, encode_spans(spans).SerializeToString(), json=False, now=EpochMs(now))
+    judge = Judge()
+    judge.settle(now)
+    judge.settle(now + QUIET_MS)
+
+
+def ask(path: str, role: Role = Role.VIEWER) -> Any:
+    client = Client()
+    client.force_login(
+        save_user(role.value, "correct horse", role), backend="django.contrib.auth.backends.ModelBackend"
+    )
+    answer = client.get(path)
+    assert answer.status_code == 200, answer.content
+    return answer.json()
+
+
+def export(tracer: Any, many: int) -> None:
+    attributes = {"http.request.method": "GET", "http.route": "/manifests/{id}", "tidewrack.port": "Quay"}
+    with (
+        tracer.start_as_current_span("GET /manifests/{id}", kind=SpanKind.SERVER, attributes=attributes),
+        owner("postgres") as connection,
+    ):
+        connection.execute("SELECT id FROM traced_slot WHERE id < %s", [many])
+        for slot in range(many):
+            connection.execute("SELECT held FROM traced_slot WHERE id = %s", [slot])
+
+
+def test_a_statement_run_once_for_each_row_is_found_from_the_endpoint_to_its_spans(source: TraceSource) -> None:
+    server = source.server_id
+    Text.objects.create(server_id=server, query_id=77, text=Normalised("SELECT held FROM traced_slot WHERE id = $1"))
+    holdings.learned(server)
+    with traced(source) as tracer:
+        for _ in range(3):
+            export(tracer, 12)
+    found = ask(f"/api/v1/servers/{server}/requests/endpoints?last=900")
+    (row,) = found["endpoints"]
+    assert (row["endpoint"], row["service"], row["requests"], row["statements"]) == (
+        "GET /manifests/{id}", "manifest-export", 3, 13,
+    )  # fmt: skip
+    assert "repeated_statement" in [one["kind"] for one in row["found"]]
+    assert sum(row["layers"].values()) == pytest.approx(row["time_ms"], abs=0.01)
+    assert (found["choices"]["version"], found["sources"]) == (["3.1"], 1)
+
+    page = ask(f"/api/v1/servers/{server}/requests/endpoints/{row['id']}?last=900")
+    repeated, parent = sorted(page["statements"], key=lambda one: -one["runs"])
+    assert (repeated["text"], repeated["query_id"], repeated["runs"]) == (
+        "SELECT held FROM traced_slot WHERE id = ?",
+        "77",
+        12,
+    )
+    assert parent["query_id"] is None
+    assert sum(n * page["series"]["bucket_ms"] / 1000 for n in page["series"]["per_second"]) == pytest.approx(
+        3, abs=0.01
+    )
+
+    (again,) = ask(f"/api/v1/servers/{server}/requests/repeated?last=900")["statements"]
+    assert (again["repeated_runs"], again["after"]) == (12, "SELECT id FROM traced_slot WHERE id < ?")
+    (caller,) = ask(f"/api/v1/servers/{server}/statements/77/endpoints?last=900")["statements"]
+    assert caller["endpoint"] == "GET /manifests/{id}"
+
+    single = page["singles"][0]
+    request = ask(f"/api/v1/servers/{server}/requests/traces/{single['trace']}?top={single['top']}")
+    assert [one["count"] for one in request["repeated"]] == [12]
+    assert request["spans"][0]["above"] == -1
+    assert all(one["above"] == 0 and one["layer"] == "database" for one in request["spans"][1:])
+    assert {one["query_id"] for one in request["spans"]} == {None, "77"}
+    assert "tidewrack.port" not in request["spans"][0]["attributes"]
+
+
+def test_what_is_kept_is_changed_by_admins_and_a_token_told_once(source: TraceSource) -> None:
+    path = f"/api/v1/servers/{source.server_id}/trace-sources"
+    client = Client()
+    client.force_login(
+        save_user("ada", "correct horse", Role.ADMIN), backend="django.contrib.auth.backends.ModelBackend"
+    )
+    body = {"attributes": ["tidewrack.port"], "personal": False, "target_ms": 200, "retention_days": 3}
+    changed = client.put(f"{path}/{source.pk}", body, content_type="application/json")
+    assert changed.json()["attributes"] == ["tidewrack.port"]
+    with traced(TraceSource.objects.get()) as tracer:
+        export(tracer, 2)
+    (row,) = ask(f"/api/v1/servers/{source.server_id}/requests/endpoints?last=900")["endpoints"]
+    assert (row["target_ms"], row["own_target"]) == (200, False)
+    single = ask(f"/api/v1/servers/{source.server_id}/requests/endpoints/{row['id']}?last=900")["singles"][0]
+    request = ask(f"/api/v1/servers/{source.server_id}/requests/traces/{single['trace']}")
+    assert request["spans"][0]["attributes"]["tidewrack.port"] == "Quay"
+    made = client.post(path, {"name": "another"}, content_type="application/json").json()
+    assert made["token"] not in str(client.get(path).json())
+    refused = client.put(f"{path}/{source.pk}", {**body, "target_ms": 0}, content_type="application/json")
+    assert (refused.status_code, refused.json()["field"]) == (400, "target_ms")
+    assert client.delete(f"{path}/{made['id']}").json() == {"removed": True}
+    viewer = Client()
+    viewer.force_login(
+        save_user("vera", "correct horse", Role.VIEWER), backend="django.contrib.auth.backends.ModelBackend"
+    )
+    assert viewer.post(path, {"name": "mine"}, content_type="application/json").status_code == 403
+
+
+def test_a_trace_that_is_not_kept_says_so(source: TraceSource) -> None:
+    client = Client()
+    client.force_login(
+        save_user("vera", "correct horse", Role.VIEWER), backend="django.contrib.auth.backends.ModelBackend"
+    )
+    path = f"/api/v1/servers/{source.server_id}/requests/traces"
+    missing = client.get(f"{path}/{'ab' * 16}")
+    assert (missing.status_code, "chosen by chance" in missing.json()["detail"]) == (404, True)
+    assert client.get(f"{path}/nonsense").status_code == 400
