@@ -29,7 +29,7 @@ router = Router(tags=["requests"])
 MOST_BUCKETS, MOST_SINGLES, MOST_SPANS = 120, 100, 30_000
 
 
-class OnlyIn(Schema):
+class RequestsIn(Schema):
     """Requests of this service, version or host alone; empty: all."""
 
     service: str = ""
@@ -182,7 +182,9 @@ def _endpoint(one: Summed, seconds: float, whole_ms: float, found: Sequence[Endp
 
 
 @router.get("/servers/{server_id}/requests/endpoints", response=EndpointsOut, operation_id="endpoints_list")
-def list_endpoints(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OnlyIn]) -> EndpointsOut:
+def list_endpoints(
+    request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[RequestsIn]
+) -> EndpointsOut:
     """Endpoints and jobs whose statements go to this server, by the time they take."""
     server, span = servers.server(server_id), window.window(now_ms())
     rows = selectors.summed(server.pk, span, only.only())
@@ -306,7 +308,7 @@ class EndpointPageOut(Out):
     "/servers/{server_id}/requests/endpoints/{endpoint_id}", response=EndpointPageOut, operation_id="endpoint_get"
 )
 def get_endpoint(
-    request: HttpRequest, server_id: int, endpoint_id: int, window: Query[WindowIn], only: Query[OnlyIn]
+    request: HttpRequest, server_id: int, endpoint_id: int, window: Query[WindowIn], only: Query[RequestsIn]
 ) -> EndpointPageOut:
     """An endpoint: its time by layer, its statements and calls beside those of the window before, its slowest requests."""
     server, span = servers.server(server_id), window.window(now_ms())
@@ -413,7 +415,9 @@ class RepeatedOut(Out):
 
 
 @router.get("/servers/{server_id}/requests/repeated", response=RepeatedOut, operation_id="requests_repeated")
-def list_repeated(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OnlyIn]) -> RepeatedOut:
+def list_repeated(
+    request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[RequestsIn]
+) -> RepeatedOut:
     """Statements run once for each row of another: how often in a request, where in the code, the time at stake."""
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)
@@ -445,7 +449,7 @@ class CallsOut(Out):
 
 
 @router.get("/servers/{server_id}/requests/calls", response=CallsOut, operation_id="requests_calls")
-def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OnlyIn]) -> CallsOut:
+def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[RequestsIn]) -> CallsOut:
     """Other services, caches and queues that requests ask, by endpoint."""
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)

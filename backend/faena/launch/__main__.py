@@ -36,6 +36,7 @@ def parser() -> argparse.ArgumentParser:
     forwarded = (
         ("server", "connect, change, pause or remove a server"),
         ("user", "make a user or change one"),
+        ("trace-source", "let an application send traces of a server; prints its token"),
         ("upgrade", "bring the store to this version; serve and up do it, too"),
         ("replay", "store what collectors had to put aside, after an upgrade that can take it"),
         ("rotate-secret", "a new secret, and all passwords sealed with it"),
@@ -81,7 +82,7 @@ def main() -> int:
             real.collect()
         case "up":
             supervised.up()
-        case "server" | "user" | "upgrade" | "replay" | "rotate-secret":
+        case "server" | "user" | "trace-source" | "upgrade" | "replay" | "rotate-secret":
             real.managed(arguments.command, arguments.rest)
         case "backup" | "restore":
             keeping.run(arguments.command, arguments.rest)

@@ -17,6 +17,7 @@ NAMES = (
     "answers",
     "statements",
     "logs",
+    "traces",
     "chains",
     "accuracy",
     "fuzz",

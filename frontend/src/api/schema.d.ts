@@ -3707,24 +3707,19 @@ export interface components {
         };
         /**
          * OnlyIn
-         * @description Requests of this service, version or host alone; empty: all.
+         * @description `only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement.
          */
         OnlyIn: {
             /**
-             * Host
-             * @default
+             * Only
+             * @description dimension:value; may be repeated
              */
-            host: string;
+            only?: string[];
             /**
-             * Service
-             * @default
+             * Pick
+             * @description the trail, as of the sieve; what executions do not tell is ignored
              */
-            service: string;
-            /**
-             * Version
-             * @default
-             */
-            version: string;
+            pick?: string[];
         };
         /** OwnPasswordBody */
         OwnPasswordBody: {
@@ -4517,6 +4512,27 @@ export interface components {
             text: string;
             /** Time Ms */
             time_ms: number;
+        };
+        /**
+         * RequestsIn
+         * @description Requests of this service, version or host alone; empty: all.
+         */
+        RequestsIn: {
+            /**
+             * Host
+             * @default
+             */
+            host: string;
+            /**
+             * Service
+             * @default
+             */
+            service: string;
+            /**
+             * Version
+             * @default
+             */
+            version: string;
         };
         /**
          * Role

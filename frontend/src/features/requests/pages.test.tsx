@@ -1,0 +1,266 @@
+import { cleanup, screen, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import type { Schemas } from "../../api/client";
+import { shown } from "../../testing/shown";
+import { CallsPage } from "./CallsPage";
+import { EndpointPage } from "./EndpointPage";
+import { EndpointsPage } from "./EndpointsPage";
+import { RepeatedPage } from "./RepeatedPage";
+import { RequestPage } from "./RequestPage";
+import { callsQuery, endpointQuery, endpointsQuery, repeatedQuery, requestQuery } from "./queries";
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+const WINDOW = { from: 1_790_000_000_000, to: 1_790_000_900_000 };
+const LAYERS = { own: 100, database: 880, cache: 0, external: 20, queue: 0 };
+const endpoint = (more: Partial<Schemas["EndpointOut"]> = {}): Schemas["EndpointOut"] => ({
+  ...{ id: 4, endpoint: "GET /manifests/{id}", service: "manifest-export", kind: "web", requests: 20, per_second: 0.2 },
+  ...{ time_ms: 1000, share: 0.8, mean_ms: 50, p50_ms: 40, p95_ms: 90, p99_ms: null, errors: 1, satisfaction: 0.9 },
+  ...{
+    target_ms: 500,
+    own_target: false,
+    layers: LAYERS,
+    worst_layer: "database",
+    database_share: 0.88,
+    statements: 78,
+  },
+  ...{
+    repeated_share: 1,
+    versions: [],
+    hosts: [],
+    verdict: "The database takes 88% of the time; its statements say which.",
+  },
+  found: [{ kind: "repeated_statement", label: "repeated statement", detail: "77 runs a request", attribute: null }],
+  ...more,
+});
+const SERIES = {
+  ...{
+    bucket_ms: 60_000,
+    starts: [WINDOW.from, WINDOW.from + 60_000],
+    end: WINDOW.to,
+    per_second: [0.2, 0],
+    errors: [0, 0],
+  },
+  layers: { own: [5, null], database: [44, null], cache: [0, null], external: [1, null], queue: [0, null] },
+};
+const endpoints = (more: Partial<Schemas["EndpointsOut"]> = {}): Schemas["EndpointsOut"] => ({
+  ...{
+    start: WINDOW.from,
+    end: WINDOW.to,
+    time_ms: 1000,
+    requests: 20,
+    layers: LAYERS,
+    verdict: "The database takes 88%.",
+  },
+  ...{ endpoints: [endpoint()], series: SERIES, choices: { service: [], version: ["3.0", "3.1"], host: ["a"] } },
+  ...{ sources: 1, newest: WINDOW.to },
+  ...more,
+});
+const statement = (more: Partial<Schemas["RequestStatementOut"]> = {}): Schemas["RequestStatementOut"] => ({
+  ...{
+    id: 7,
+    query_id: "77",
+    text: "SELECT name FROM passenger WHERE booking_id = ?",
+    endpoint_id: 4,
+    endpoint: "GET /m",
+  },
+  ...{
+    service: "manifest-export",
+    runs: 76,
+    requests_share: 1,
+    time_ms: 700,
+    share: 0.7,
+    mean_ms: 2,
+    repeated_requests: 20,
+  },
+  ...{ repeated_runs: 77, repeated_ms: 690, code: "rows.py:88", after: "SELECT id FROM booking" },
+  ...more,
+});
+
+const overview = (data: Schemas["EndpointsOut"], role = "viewer", onSearch = vi.fn()) =>
+  shown(<EndpointsPage server={3} role={role} search={WINDOW} onSearch={onSearch} />, [
+    [endpointsQuery(3, WINDOW, WINDOW as never).queryKey, data],
+  ]);
+
+describe("endpoints", () => {
+  it("say first how much, then where the time goes and what is found", async () => {
+    await overview(endpoints());
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("20 requests took 1 s. The database takes 88%.");
+    expect(screen.getByRole("list", { name: "time by layer" }).textContent).toContain("database 88%");
+    expect(within(screen.getByRole("list", { name: "what is found" })).getByText("repeated statement")).toBeTruthy();
+    expect(screen.getByRole("row", { name: /GET \/manifests/ }).textContent).toContain("0.90");
+  });
+
+  it("are narrowed by what there is a choice of", async () => {
+    const onSearch = vi.fn();
+    await overview(endpoints(), "viewer", onSearch);
+    expect(screen.queryByRole("button", { name: /host/ })).toBeNull();
+    await userEvent.click(screen.getByRole("button", { name: /version/ }));
+    await userEvent.click(screen.getByRole("option", { name: "3.0" }));
+    expect(onSearch).toHaveBeenCalledWith({ version: "3.0" });
+  });
+
+  it.each([
+    [{ newest: null, sources: 0 }, "viewer", "An admin can make one in the settings."],
+    [{ newest: null, sources: 0 }, "admin", "make a token in the settings"],
+    [{ newest: null, sources: 1 }, "viewer", "Its source has sent no trace yet."],
+    [{ newest: WINDOW.from, sources: 1 }, "viewer", "The newest request is of"],
+  ])("that are none say why", async (more, role, words) => {
+    await overview(endpoints({ endpoints: [], requests: 0, ...more }), role);
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("No request in this window.");
+    expect(document.body.textContent).toContain(words);
+  });
+});
+
+describe("one endpoint", () => {
+  const page = (more: Partial<Schemas["EndpointPageOut"]> = {}): Schemas["EndpointPageOut"] => ({
+    ...{
+      now: endpoint(),
+      before: endpoint({ statements: 3, mean_ms: 20 }),
+      start: WINDOW.from,
+      end: WINDOW.to,
+      series: SERIES,
+    },
+    ...{ statements: [statement()], statements_before: [statement({ id: 9, text: "SELECT at once", runs: 1 })] },
+    ...{ calls: [], calls_before: [], singles: [] },
+    ...more,
+  });
+  const call = { layer: "cache" as const, to: "redis", endpoint_id: 4, endpoint: "GET /m", service: "web", calls: 20 };
+  const figures = { calls_each: 1, time_ms: 5, share: 0.01, mean_ms: 0.2, errors: 0 };
+  const open = (data: Schemas["EndpointPageOut"], role = "viewer") =>
+    shown(<EndpointPage server={3} role={role} endpoint={4} search={WINDOW} onSearch={vi.fn()} />, [
+      [endpointQuery(3, 4, WINDOW, WINDOW as never).queryKey, data],
+    ]);
+
+  it("stands beside what it was in the window before, with what is gone", async () => {
+    await open(page({ calls_before: [{ ...call, ...figures }] }));
+    expect(document.body.textContent).toContain("statements each78.0 before 3.00");
+    expect(document.body.textContent).toContain("Run by most requests before, and by none now: SELECT at once");
+    expect(document.body.textContent).toContain("Asked before and hardly any more: redis");
+    expect(screen.getByRole("application", { name: /What a request takes, by layer/ })).toBeTruthy();
+  });
+
+  it("says that there was no request, and of what it did not happen", async () => {
+    await open(page({ now: null }));
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe(
+      "GET /manifests/{id}: no request in this window.",
+    );
+  });
+
+  it("has a target that operators set, in milliseconds, and that keeps what was typed when it is refused", async () => {
+    const bodies: unknown[] = [];
+    vi.stubGlobal(
+      "fetch",
+      vi.fn(async (request: Request) => {
+        bodies.push(await request.json());
+        return new Response(JSON.stringify({ title: "no", detail: "a target lies between 1 ms and an hour" }), {
+          status: 400,
+        });
+      }),
+    );
+    await open(page(), "operator");
+    await userEvent.click(screen.getByRole("button", { name: "change" }));
+    const box = screen.getByRole<HTMLInputElement>("textbox", { name: /target in milliseconds/ });
+    await userEvent.clear(box);
+    await userEvent.type(box, "0");
+    await userEvent.click(screen.getByRole("button", { name: "set" }));
+    expect(bodies).toEqual([{ target_ms: 0 }]);
+    expect(await screen.findByText(/between 1 ms and an hour/)).toBeTruthy();
+    expect(box.value).toBe("0");
+  });
+});
+
+describe("repeated statements and calls", () => {
+  it("name the worst first, with what one query would cost", async () => {
+    await shown(<RepeatedPage server={3} search={WINDOW} />, [
+      [repeatedQuery(3, WINDOW, WINDOW as never).queryKey, { start: 0, end: 1, statements: [statement()] }],
+    ]);
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe(
+      "GET /m runs one statement 77 times in a request, 690 ms in all.",
+    );
+    expect(screen.getByText("≈ 40 ms")).toBeTruthy();
+    expect(screen.getByText("rows.py:88")).toBeTruthy();
+  });
+
+  it("that are none claim no more than was looked for", async () => {
+    await shown(<RepeatedPage server={3} search={WINDOW} />, [
+      [repeatedQuery(3, WINDOW, WINDOW as never).queryKey, { start: 0, end: 1, statements: [] }],
+    ]);
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toContain(
+      "No request of this window ran a statement five times",
+    );
+    cleanup();
+    await shown(<CallsPage server={3} search={WINDOW} />, [
+      [callsQuery(3, WINDOW, WINDOW as never).queryKey, { start: 0, end: 1, calls: [] }],
+    ]);
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toContain("called anybody outside the database");
+  });
+});
+
+describe("one request", () => {
+  const span = (above: number, name: string, more: Partial<Schemas["SpanOut"]> = {}): Schemas["SpanOut"] => ({
+    ...{
+      above,
+      depth: above < 0 ? 0 : 1,
+      name,
+      service: "web",
+      kind: "client",
+      layer: "database",
+      start_ms: 1,
+      duration_ms: 2,
+    },
+    ...{
+      self_ms: 2,
+      failed: false,
+      statement: "SELECT ?",
+      query_id: "77",
+      to: "",
+      attributes: { "db.namespace": "ferry" },
+    },
+    ...{ exceptions: [["OperationalError", ""]] },
+    ...more,
+  });
+  const request = (more: Partial<Schemas["RequestOut"]> = {}): Schemas["RequestOut"] => ({
+    ...{ trace: "ab", top: "cd", endpoint: "GET /m", endpoint_id: 4, service: "web", kind: "web", at: WINDOW.from },
+    ...{
+      duration_ms: 100,
+      target_ms: 500,
+      error: true,
+      layers: LAYERS,
+      verdict: "The database takes 88% of the time.",
+    },
+    ...{ statements: 4, repeated: [], more: 0, rejected: 2, resource: { "service.version": "7" }, others: ["ef"] },
+    spans: [
+      span(-1, "GET", { layer: "own", statement: "", query_id: null }),
+      ...[1, 2, 3].map(() => span(0, "SELECT")),
+    ],
+    ...more,
+  });
+  const open = () =>
+    shown(<RequestPage server={3} trace="ab" search={WINDOW} />, [[requestQuery(3, "ab", "").queryKey, request()]]);
+
+  it("says what it took and that it failed, what is missing and what else its trace holds", async () => {
+    await open();
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toContain("GET /m took 100 ms and failed.");
+    expect(document.body.textContent).toContain("2 spans of its trace could not be read and are missing.");
+    expect(document.body.textContent).toContain("Its trace has 1 other request:");
+  });
+
+  it("folds what is alike, opens it, and tells of a span where it leads to", async () => {
+    await open();
+    expect(screen.getAllByRole("row")).toHaveLength(3);
+    await userEvent.click(screen.getByRole("button", { name: "open SELECT" }));
+    expect(screen.getAllByRole("row")).toHaveLength(6);
+    await userEvent.click(screen.getAllByRole("button", { name: "SELECT" })[0] as HTMLElement);
+    expect(screen.getByText("OperationalError")).toBeTruthy();
+    expect(screen.getByRole("link", { name: "the statement" }).getAttribute("href")).toContain("/statements/77");
+    expect(screen.getByRole("link", { name: "sessions that ran it then" }).getAttribute("href")).toContain(
+      "statement%3A77",
+    );
+  });
+});
