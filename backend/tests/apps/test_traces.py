@@ -2,11 +2,13 @@
 
 from typing import Any
 
+import numpy as np
 import pytest
 from django.db import connection
 from faena.apps.collecting.destinations import Destinations
 from faena.apps.collecting.traces import receive, take
-from faena.apps.requests import arrivals, judging, sources
+from faena.apps.requests import arrivals, judging, selectors, sources
+from faena.apps.requests.dictionaries import Dictionaries
 from faena.apps.requests.judging import LATE_MS, LONGEST_MS, QUIET_MS, ROOTLESS_MS, Judge, take_in
 from faena.apps.requests.models import (
     Arrival,
@@ -21,10 +23,13 @@ from faena.apps.requests.models import (
     Trace,
     TraceSource,
 )  # fmt: skip
+from faena.apps.requests.writing import add_sums
 from faena.apps.servers.models import Server
 from faena.collector.kinds import INTAKE, Traced
 from faena.core.errors import Busy, NotAllowed
-from faena.core.requests.sums import CALL_FIGURES, REQUEST_FIGURES, STATEMENT_FIGURES, by_name
+from faena.core.requests.sums import CALL_FIGURES, REQUEST_FIGURES, STATEMENT_FIGURES, Sums, by_name
+from faena.core.requests.sums import Origin as OriginKey
+from faena.core.series.window import Window
 from faena.core.units import EpochMs
 from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest
 from opentelemetry.proto.trace.v1.trace_pb2 import Span as Wire
@@ -262,3 +267,17 @@ def test_a_new_secret_leaves_what_waits_readable(source: TraceSource, monkeypatc
     monkeypatch.setattr("faena.apps.servers.sealing.secret", lambda _: "another secret")
     take_in(NOW)
     assert OpenTrace.objects.count() == 1
+
+
+def test_a_window_is_put_together_of_the_longest_sums_that_fit_and_counts_each_minute_once(source: TraceSource) -> None:
+    sums, origin = Sums(), OriginKey("web", "web", "GET /beds", "7", "quay-a")
+    hour = NOW // 3_600_000 * 3_600_000
+    for minute in range(-130, 130):
+        sums.requests[hour + minute * 60_000, origin] = np.eye(len(REQUEST_FIGURES))[0] * 2.0 ** (minute % 7)
+        sums.rungs[hour + minute * 60_000, origin] = np.eye(97)[minute % 5]
+    add_sums(source.server_id, sums, Dictionaries(source.server_id))
+    for start, end in ((-1, 1), (0, 60), (-7, 53), (-119, 121), (-120, 120), (3, 4), (9, 11), (-61, 71)):
+        window = Window(start=EpochMs(hour + start * 60_000), end=EpochMs(hour + end * 60_000))
+        (one,) = selectors.summed(source.server_id, window, selectors.Only())
+        assert one.figures["requests"] == sum(2.0 ** (minute % 7) for minute in range(start, end)), (start, end)
+        assert one.rungs.sum() == end - start

@@ -253,7 +253,7 @@ def forget(now_ms: int) -> None:
 
 def forget_sums(server_id: int, minutes_before_ms: int, before_ms: int) -> None:
     """Sums by minute and by hour, each older than their retention."""
-    for length, limit in ((60_000, minutes_before_ms), (3_600_000, before_ms)):
+    for length, limit in ((60_000, minutes_before_ms), (600_000, minutes_before_ms), (3_600_000, before_ms)):
         for model in _SUMS:
             model.objects.filter(server_id=server_id, length_ms=length, at_ms__lt=limit).delete()
 

@@ -124,7 +124,7 @@ class Callee(models.Model):
 
 
 class RequestSum(models.Model):
-    """All requests of an origin that began in a minute or an hour. `figures` as REQUEST_FIGURES, `rungs` by duration."""
+    """All requests of an origin that began in a minute, ten minutes or an hour. `figures` as REQUEST_FIGURES, `rungs` by duration."""
 
     pk = models.CompositePrimaryKey("server_id", "length_ms", "at_ms", "origin_id")
     server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)

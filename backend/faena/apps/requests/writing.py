@@ -13,7 +13,7 @@ from faena.core.requests.request import Request
 from faena.core.requests.sums import LAYERS, Origin, Sums, Vector, changed, origin_of
 from faena.core.sql.texts import normalise
 
-LENGTHS_MS = (60_000, 3_600_000)
+LENGTHS_MS = (60_000, 600_000, 3_600_000)  # sums of each, so that a window is put together of few rows
 # Two vectors added place by place; the longer one keeps its tail.
 _ADDED = (
     "(SELECT array_agg(coalesce(a, 0) + coalesce(b, 0) ORDER BY i) "

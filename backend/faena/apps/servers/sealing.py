@@ -2,6 +2,7 @@
 
 import base64
 import os
+from functools import lru_cache
 
 from cryptography.exceptions import InvalidTag
 from cryptography.fernet import Fernet, InvalidToken
@@ -16,7 +17,11 @@ from faena.core.errors import BadInput
 
 def _key(info: bytes, of: str | None = None) -> bytes:
     """From the secret as its file has it now, so that a collector takes up a new one without being restarted."""
-    told = of or secret(settings.ENVIRONMENT.secret_file)
+    return _derived(info, of or secret(settings.ENVIRONMENT.secret_file))
+
+
+@lru_cache(maxsize=8)
+def _derived(info: bytes, told: str) -> bytes:
     return HKDF(algorithm=SHA256(), length=32, salt=None, info=info).derive(told.encode())
 
 

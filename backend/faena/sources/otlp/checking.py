@@ -2,13 +2,16 @@
 
 from google.protobuf.message import DecodeError
 from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest
+from opentelemetry.proto.trace.v1.trace_pb2 import Span
 
-from faena.sources.otlp.batch import BadPayload, BadSpan, Batch, checked_ids
+from faena.sources.otlp.batch import SPAN_BYTES, TRACE_BYTES, BadPayload, BadSpan, Batch, checked_ids
 from faena.sources.otlp.forms import json_objects
 from faena.sources.otlp.jsonform import read_object
 from faena.sources.otlp.protoform import read_protobuf
 
 TAKEN_PROTOBUF, TAKEN_JSON = b"p", b"j"  # before a payload that is kept, since an empty form tells nothing
+
+_NO_TRACE, _NO_SPAN = bytes(TRACE_BYTES), bytes(SPAN_BYTES)
 
 
 def check_protobuf(payload: bytes) -> tuple[int, int, str]:
@@ -23,17 +26,30 @@ def check_protobuf(payload: bytes) -> tuple[int, int, str]:
     for group in message.resource_spans:
         for part in group.scope_spans:
             for span in part.spans:
-                try:
-                    checked_ids(span.trace_id, span.span_id, span.parent_span_id)
-                    if not span.start_time_unix_nano or not span.end_time_unix_nano:
-                        raise BadSpan("its start or its end is missing")
-                except BadSpan as bad:
-                    rejected, why = rejected + 1, why or str(bad)
-                else:
+                if _is_sound(span):
                     taken += 1
+                else:
+                    rejected, why = rejected + 1, why or _fault(span)
     if rejected and not taken:
         return _read(payload)  # which knows whether this is another signal
     return taken, rejected, why
+
+
+def _is_sound(span: Span) -> bool:
+    """As `checked_ids` says, in as few steps as can be: whoever sends thousands of spans waits for this."""
+    trace, own, parent = span.trace_id, span.span_id, span.parent_span_id
+    return bool(
+        len(trace) == TRACE_BYTES and trace != _NO_TRACE and len(own) == SPAN_BYTES and own != _NO_SPAN
+        and (not parent or len(parent) == SPAN_BYTES) and span.start_time_unix_nano and span.end_time_unix_nano
+    )  # fmt: skip
+
+
+def _fault(span: Span) -> str:
+    try:
+        checked_ids(span.trace_id, span.span_id, span.parent_span_id)
+    except BadSpan as bad:
+        return str(bad)
+    return "its start or its end is missing"
 
 
 def _read(payload: bytes) -> tuple[int, int, str]:
