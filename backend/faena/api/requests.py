@@ -370,18 +370,13 @@ def _told(
     by_id = {one.id: one for one in rows}
     found = linked(server_id, [one.statement for one in uses])
     again = [one for one in uses if one.figures["repeated_runs"] > 0]
-    codes = selectors.codes_of(server_id, again, span) if again else {}
-    after = selectors.after_of(server_id, again, span) if again else {}
+    known = selectors.repeats_told(server_id, again, span) if again else {}
     told = []
     for one in uses:
         of = by_id.get(one.endpoint.pk)
         if of is not None:
-            key = (one.endpoint.pk, one.statement.pk)
-            told.append(
-                _statement(
-                    one, found[one.statement.pk], of.requests, of.time_ms, codes.get(key, ""), after.get(key, "")
-                )
-            )
+            code, after = known.get((one.endpoint.pk, one.statement.pk), ("", ""))
+            told.append(_statement(one, found[one.statement.pk], of.requests, of.time_ms, code, after))
     return told
 
 

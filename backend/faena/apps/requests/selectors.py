@@ -47,6 +47,7 @@ from faena.core.units import MS_PER_HOUR
 
 MINUTE_MS = 60_000
 SINGLES_FOR_FINDINGS = 2000  # of an endpoint, the newest: what the slow few have in common is told from them
+TOLD_BY = 500  # kept requests that are asked what repeated statements come after
 _AT = {name: i for i, name in enumerate(REQUEST_FIGURES)}
 LAYER_COLUMNS = {layer.value: _AT[f"{layer.value}_ms"] for layer in LAYERS}  # of REQUEST_FIGURES
 
@@ -405,29 +406,21 @@ def newest_ms(server_id: int) -> int | None:
     return found
 
 
-def codes_of(server_id: int, uses: Sequence[StatementUse], window: Window) -> dict[tuple[int, int], str]:
-    """Where in the code repeated statements come from, by endpoint and statement: as the newest kept request tells."""
+def repeats_told(
+    server_id: int, uses: Sequence[StatementUse], window: Window
+) -> dict[tuple[int, int], tuple[str, str]]:
+    """Where in the code repeated statements come from, and after which other one, as the newest kept requests tell; by
+    endpoint and statement. Empty texts: they do not tell."""
     wanted = {one.endpoint.pk for one in uses}
     rows = KeptRequest.objects.filter(
         server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, origin__endpoint_id__in=wanted
     ).exclude(repeated=[])
-    found: dict[tuple[int, int], str] = {}
-    for endpoint_id, repeated in rows.order_by("-at_ms").values_list("origin__endpoint_id", "repeated")[:500]:
+    found: dict[tuple[int, int], tuple[str, int | None]] = {}
+    newest = rows.order_by("-at_ms").values_list("origin__endpoint_id", "repeated")[:TOLD_BY]
+    for endpoint_id, repeated in newest:
         for one in repeated:
-            found.setdefault((endpoint_id, one["statement"]), one["code"] or "")
-    return found
-
-
-def after_of(server_id: int, uses: Sequence[StatementUse], window: Window) -> dict[tuple[int, int], str]:
-    """The text of the statement after which each repeated one came, as kept requests tell; by endpoint and statement."""
-    wanted = {one.endpoint.pk for one in uses}
-    rows = KeptRequest.objects.filter(
-        server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, origin__endpoint_id__in=wanted
-    ).exclude(repeated=[])
-    found: dict[tuple[int, int], int] = {}
-    for endpoint_id, repeated in rows.order_by("-at_ms").values_list("origin__endpoint_id", "repeated")[:500]:
-        for one in repeated:
-            if one["after"]:
-                found.setdefault((endpoint_id, one["statement"]), one["after"])
-    texts = RequestStatement.objects.in_bulk(set(found.values()))
-    return {key: texts[other].text for key, other in found.items() if other in texts}
+            found.setdefault((endpoint_id, one["statement"]), (one["code"] or "", one["after"]))
+    texts = RequestStatement.objects.in_bulk({after for _, after in found.values() if after})
+    return {
+        key: (code, texts[after].text if after in texts else "") for key, (code, after) in found.items()
+    }  # fmt: skip
