@@ -30,7 +30,7 @@ def traces(request: HttpRequest) -> HttpResponse:
     scheme, _, token = request.headers.get("Authorization", "").partition(" ")
     try:
         found = receive(
-            token.strip() if scheme.lower() == "bearer" else "", request.body,
+            token.strip() if scheme.lower() == "bearer" else "", request.read(),
             encoding=request.headers.get("Content-Encoding", ""), json=json, now=now_ms(),
         )  # fmt: skip
     except NotAllowed as error:
