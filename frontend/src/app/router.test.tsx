@@ -27,7 +27,8 @@ function namesRead(validate: unknown): string[] {
   return names;
 }
 
-const SHARED = ["only", "region"]; // of executions, of all statements or of one: the same meaning
+// Of executions, of all statements or of one; of requests, whatever is listed of them: the same meaning.
+const SHARED = ["only", "region", "service", "version", "host"];
 
 describe("the screens", () => {
   beforeAll(() => {

@@ -48,8 +48,8 @@ export const EndpointsPage = ({ server, role, search, onSearch }: Props) => {
                 columns={endpointColumns(data.endpoints)}
                 rows={data.endpoints}
                 rowKey={(one) => String(one.id)}
-                sort={readSort(search.order, "time")}
-                onSort={(sort) => onSearch({ order: writeSort(sort) })}
+                sort={readSort(search.ranked, "time")}
+                onSort={(sort) => onSearch({ ranked: writeSort(sort) })}
                 className="mt-2"
                 link={(one, words, className) => (
                   <Link

@@ -6,7 +6,7 @@ import { server } from "../../shell/routes";
 import { own, showing, useChange, useParam, useServer, useView } from "../../shell/screen";
 
 const ONLY = { service: word, version: word, host: word };
-const ENDPOINTS = { ...ONLY, order: word };
+const ENDPOINTS = { ...ONLY, ranked: word };
 const REQUEST = { top: word };
 
 export type OnlySearch = Base & SearchOf<typeof ONLY>;
@@ -17,7 +17,7 @@ export const endpointsRoute = createRoute({
   getParentRoute: () => server,
   path: "endpoints",
   ...own(ENDPOINTS),
-  staticData: { title: "Endpoints", nav: { place: "Requests", label: "endpoints", key: "r", words: "requests" } },
+  staticData: { title: "Endpoints", nav: { place: "Requests", label: "endpoints", key: "q", words: "requests" } },
   component: showing(
     lazyRouteComponent(() => import("./EndpointsPage"), "EndpointsPage"),
     () => ({ ...useServer(), search: useView(ENDPOINTS), onSearch: useChange<EndpointsSearch>() }),
@@ -47,7 +47,7 @@ export const repeatedRoute = createRoute({
   ...own(ONLY),
   staticData: {
     title: "Repeated statements",
-    nav: { place: "Requests", label: "repeated statements", key: "n" },
+    nav: { place: "Requests", label: "repeated statements", key: "u" },
   },
   component: showing(
     lazyRouteComponent(() => import("./RepeatedPage"), "RepeatedPage"),
