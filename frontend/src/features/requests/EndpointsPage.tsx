@@ -100,7 +100,7 @@ const Found = ({
             to="/servers/$server/endpoints/$endpoint"
             params={{ server: String(server), endpoint: String(one.id) }}
             search={search}
-            className="text-accent hover:underline"
+            className="text-accent underline"
           >
             {one.endpoint}
           </Link>
@@ -134,7 +134,7 @@ const NoRequests = ({
         <Link
           to="/servers/$server/settings"
           params={{ server: String(server) }}
-          className="text-accent hover:underline"
+          className="text-accent underline"
         >
           make a token in the settings
         </Link>

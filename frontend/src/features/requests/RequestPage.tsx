@@ -99,7 +99,7 @@ const Notes = ({ request, server }: { readonly request: Request; readonly server
             to="/servers/$server/requests/$trace"
             params={{ server: String(server), trace: request.trace }}
             search={(old: object) => ({ ...old, top })}
-            className="text-accent mr-2 hover:underline"
+            className="text-accent mr-2 underline"
           >
             {i + 1}
           </Link>

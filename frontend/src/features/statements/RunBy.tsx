@@ -28,7 +28,7 @@ export const RunBy = ({ server, query, spec }: Props) => {
             <Link
               to="/servers/$server/endpoints/$endpoint"
               params={{ server: String(server), endpoint: String(one.endpoint_id) }}
-              className="text-accent hover:underline"
+              className="text-accent underline"
             >
               {one.endpoint}
             </Link>{" "}
