@@ -131,11 +131,7 @@ const NoRequests = ({
         : "Here will be the endpoints of the application, with where their time goes. It sends OpenTelemetry traces to /v1/traces with a token. "}
     {data.newest === null && data.sources === 0 ? (
       role === "admin" ? (
-        <Link
-          to="/servers/$server/settings"
-          params={{ server: String(server) }}
-          className="text-accent underline"
-        >
+        <Link to="/servers/$server/settings" params={{ server: String(server) }} className="text-accent underline">
           make a token in the settings
         </Link>
       ) : (
