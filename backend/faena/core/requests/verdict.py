@@ -29,6 +29,8 @@ def verdict(layers: Mapping[Layer, float]) -> str:
     )
     if database < NOT_THE_CAUSE:
         return f"{told}. The database is not the cause: it takes {_percent(database)}."
+    if database >= shares[most]:
+        return f"The database takes {database:.0%} of the time, {_WORDS[most]} {shares[most]:.0%}."
     return f"{told}, the database {database:.0%}."
 
 
