@@ -55,7 +55,7 @@ def traces(request: HttpRequest) -> HttpResponse:
 
 
 def _refused(status: int, why: str, *, json: bool, **headers: str) -> HttpResponse:
-    """With a google.rpc.Status as its body, whose field 2 is the message."""
+    """An answer that refuses: its body is a google.rpc.Status, whose field 2 is the message."""
     content = orjson.dumps({"message": why}) if json else in_field(2, why.encode())
     response = HttpResponse(content, status=status, content_type=_JSON if json else _PROTOBUF)
     for name, value in headers.items():

@@ -10,7 +10,7 @@ from faena.apps.servers.sealing import seal_payload, unseal_payload
 from faena.collector.kinds import Traced
 from faena.core.errors import Busy
 
-MOST_WAITING = 400_000  # spans; beyond that senders are told to wait
+MOST_WAITING = 400_000  # spans; beyond that senders get 429
 TRY_AGAIN_S = 5
 
 
@@ -37,7 +37,7 @@ def opened(arrivals: Sequence[Arrival]) -> Iterator[tuple[Arrival, bytes]]:
 
 
 def seal_anew(fresh: str) -> None:
-    """With a secret that is not in use yet, inside the caller's transaction."""
+    """Seal all that waits with a secret that is not in use yet, inside the caller's transaction."""
     for one in Arrival.objects.select_for_update():
         one.sealed = seal_payload(unseal_payload(one.sealed), fresh)
         one.save(update_fields=["sealed"])

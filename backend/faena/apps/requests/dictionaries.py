@@ -21,7 +21,7 @@ def statement_key(text: str) -> int:
 
 
 class Dictionaries:
-    """Of one server. Safe beside other writers, since rows are added and never changed."""
+    """The names of one server. Safe beside other writers, since rows are added and never changed."""
 
     def __init__(self, server_id: int) -> None:
         self._server = server_id
