@@ -1,5 +1,5 @@
 import { cleanup, screen } from "@testing-library/react";
-import { afterEach, describe, expect, it } from "vitest";
+import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
 import { shown } from "../../testing/shown";
@@ -42,5 +42,16 @@ describe("the endpoints that run a statement", () => {
   it("are not spoken of where no trace tells of any", async () => {
     await open([]);
     expect(screen.queryByRole("region", { name: "Endpoints" })).toBeNull();
+  });
+
+  it("say so when they cannot be read, and claim nothing", async () => {
+    vi.stubGlobal("fetch", vi.fn().mockRejectedValue(new TypeError("network")));
+    try {
+      await shown(<RunBy server={3} query="78" spec={WINDOW} />);
+      expect(await screen.findByText(/The endpoints that run it cannot be shown/)).toBeTruthy();
+      expect(screen.queryByRole("list")).toBeNull();
+    } finally {
+      vi.unstubAllGlobals();
+    }
   });
 });
