@@ -23,6 +23,7 @@ from faena.api import (
     problems,
     recordings,
     refresh,
+    request_page,
     requests,
     search,
     servers,
@@ -52,6 +53,6 @@ api.add_router("/servers", servers.router)
 for part in (
     load, search, disk, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
     indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words, refresh,
-    requests, sources,
+    requests, request_page, sources,
 ):  # fmt: skip
     api.add_router("", part.router)

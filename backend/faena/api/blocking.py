@@ -16,6 +16,7 @@ from faena.api.session_parts import (
     edge_out,
     live,
     session_fields,
+    sighted,
 )
 from faena.apps.answers.labels import lines
 from faena.apps.locks import before, blocking
@@ -194,7 +195,7 @@ def get_chains(request: HttpRequest, server_id: int, at: int) -> ChainsOut:
     """Who stands behind whom at a moment, in milliseconds since 1970."""
     engine = profile_of(servers.server(server_id))
     found = blocking.moment(server_id, at)
-    texts = lines(server_id, (one.query_id for one in found.sessions))
+    texts, seen = lines(server_id, (one.query_id for one in found.sessions)), sighted(server_id, found)
     return ChainsOut(
         at=found.at,
         chains=[
@@ -204,7 +205,7 @@ def get_chains(request: HttpRequest, server_id: int, at: int) -> ChainsOut:
                 links=[
                     LinkOut(
                         pid=link.pid, depth=link.depth, behind=link.behind,
-                        session=WatchedSessionOut(**session_fields(link.session, texts, engine.waits)) if link.session else None,
+                        session=WatchedSessionOut(**session_fields(link.session, texts, engine.waits, seen)) if link.session else None,
                         edge=edge_out(link.edge) if link.edge else None,
                         wants=engine.locks.wants(link.edge.fact.lock_type, link.edge.fact.mode_wanted) if link.edge else "",
                         holds=engine.locks.holds(link.edge.fact.lock_type, link.edge.fact.mode_held) if link.edge else "",

@@ -125,7 +125,10 @@ class LoadOut(Out):
 
 
 class RowOut(Out):
-    """`by_kind` adds up to `sessions`; margins are half-widths of 95% intervals."""
+    """`by_kind` adds up to `sessions`; margins are half-widths of 95% intervals.
+
+    `opens`: the number of the statement or endpoint, for its page; null where there is none.
+    """
 
     value: str
     label: str
@@ -137,6 +140,7 @@ class RowOut(Out):
     seen: int
     by_kind: dict[str, float]
     picked: bool
+    opens: str | None
 
 
 class ColumnOut(Out):
@@ -328,7 +332,8 @@ def column_out(one: Labelled) -> ColumnOut:
             RowOut(
                 label=one.labels[row.value][0],
                 full=one.labels[row.value][1],
-                **{name: getattr(row, name) for name in RowOut.model_fields if name not in ("label", "full")},
+                opens=one.opens.get(row.value),
+                **{name: getattr(row, name) for name in RowOut.model_fields if name not in ("label", "full", "opens")},
             )
             for row in one.column.rows
         ],

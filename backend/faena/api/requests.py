@@ -1,4 +1,4 @@
-"""Requests of applications: endpoints, one endpoint, repeated statements, calls to others, single requests."""
+"""Requests of applications: endpoints, one endpoint, repeated statements, calls to others."""
 
 from collections.abc import Sequence
 
@@ -8,25 +8,22 @@ from ninja import Query, Router, Schema
 from faena.api.figures import number
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
+from faena.api.request_parts import LayersOut, layers_out
 from faena.api.statement_parts import StatementId
-from faena.apps.answers.requests import LinkedStatement, callers, linked, query_id_of
+from faena.apps.answers.requests import LinkedStatement, callers, linked
 from faena.apps.requests import selectors, sources
 from faena.apps.requests.selectors import Kept, Only, StatementUse, Summed
 from faena.apps.servers import selectors as servers
-from faena.core.errors import BadInput
-from faena.core.requests.calls import callee
 from faena.core.requests.choosing import Why
 from faena.core.requests.findings import EndpointFinding, Found
-from faena.core.requests.layers import STATEMENT, Layer
-from faena.core.requests.request import Request
-from faena.core.requests.span import NANOSECONDS, SpanKind
+from faena.core.requests.layers import Layer
 from faena.core.requests.sums import LAYERS
 from faena.core.requests.verdict import verdict
 from faena.core.series.window import Window, cut
 from faena.core.units import QueryId
 
 router = Router(tags=["requests"])
-MOST_BUCKETS, MOST_SINGLES, MOST_SPANS = 120, 100, 30_000
+MOST_BUCKETS, MOST_SINGLES = 120, 100
 
 
 class RequestsIn(Schema):
@@ -38,16 +35,6 @@ class RequestsIn(Schema):
 
     def only(self, endpoint: int | None = None) -> Only:
         return Only(service=self.service, version=self.version, host=self.host, endpoint=endpoint)
-
-
-class LayersOut(Out):
-    """Milliseconds by layer; they add up to the time of the requests."""
-
-    own: float
-    database: float
-    cache: float
-    external: float
-    queue: float
 
 
 class EndpointFindingOut(Out):
@@ -135,10 +122,6 @@ class EndpointsOut(Out):
     newest: int | None
 
 
-def _layers(figures: Sequence[float]) -> LayersOut:
-    return LayersOut(**{layer.value: round(ms, 3) for layer, ms in zip(LAYERS, figures, strict=True)})
-
-
 def _of(one: Summed) -> list[float]:
     return [one.figures[f"{layer.value}_ms"] for layer in LAYERS]
 
@@ -167,7 +150,7 @@ def _endpoint(one: Summed, seconds: float, whole_ms: float, found: Sequence[Endp
         satisfaction=number(one.satisfaction),
         target_ms=one.target_ms,
         own_target=one.endpoint.target_ms is not None,
-        layers=_layers(layers),
+        layers=layers_out(layers),
         worst_layer=LAYERS[layers.index(max(layers))],
         database_share=figures["database_ms"] / figures["time_ms"] if figures["time_ms"] else 0.0,
         statements=figures["statements"] / figures["requests"],
@@ -197,7 +180,7 @@ def list_endpoints(
         end=end,
         time_ms=whole,
         requests=sum(one.figures["requests"] for one in rows),
-        layers=_layers(layers),
+        layers=layers_out(layers),
         verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
         endpoints=[_endpoint(one, (end - start) / 1000, whole, found[one.endpoint.pk]) for one in rows],
         series=_series(server.pk, span, only.only()),
@@ -353,7 +336,7 @@ def _series(server_id: int, span: Window, only: Only) -> SeriesOut:
 
 def _single(one: Kept) -> SingleOut:
     return SingleOut(
-        trace=one.trace, top=one.top, at=one.at, duration_ms=one.duration_ms, layers=_layers(one.layers),
+        trace=one.trace, top=one.top, at=one.at, duration_ms=one.duration_ms, layers=layers_out(one.layers),
         error=one.error, statements=one.statements, spans=one.spans, why=Why(one.why), weight=one.weight,
         version=one.version, host=one.host,
     )  # fmt: skip
@@ -450,153 +433,6 @@ def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], on
     start, end = selectors.touched(span)
     rows = [_endpoint(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
     return CallsOut(start=start, end=end, calls=_calls(server.pk, span, only.only(), rows))
-
-
-class SpanOut(Out):
-    """A span of a request. `above` is the place of its parent in the list, -1 for the topmost; times in ms since the
-    request began; `self_ms` is what it took without the spans below it."""
-
-    above: int
-    depth: int
-    name: str
-    service: str
-    kind: SpanKind
-    layer: Layer
-    start_ms: float
-    duration_ms: float
-    self_ms: float
-    failed: bool
-    statement: str
-    query_id: str | None
-    to: str
-    attributes: dict[str, str | int | float | bool]
-    exceptions: list[list[str]]
-
-
-class RepeatOut(Out):
-    """A statement that this request ran again and again."""
-
-    statement: str
-    query_id: str | None
-    count: int
-    time_ms: float
-    code: str | None
-    after: str | None
-
-
-class RequestOut(Out):
-    """One request of a trace, whole: `resource` says what made it. `more` spans are beyond what is shown."""
-
-    trace: str
-    top: str
-    endpoint: str
-    endpoint_id: int | None
-    service: str
-    kind: str
-    at: int
-    duration_ms: float
-    target_ms: float
-    error: bool
-    layers: LayersOut
-    verdict: str
-    statements: int
-    repeated: list[RepeatOut]
-    spans: list[SpanOut]
-    more: int
-    rejected: int
-    resource: dict[str, str | int | float | bool]
-    others: list[str]
-
-
-@router.get("/servers/{server_id}/requests/traces/{trace}", response=RequestOut, operation_id="request_get")
-def get_request(request: HttpRequest, server_id: int, trace: str, top: str = "") -> RequestOut:
-    """A request as a tree of spans with its time by layer. `top` names one of several requests of a trace."""
-    server = servers.server(server_id)
-    try:
-        name = bytes.fromhex(trace)
-    except ValueError:
-        raise BadInput("a trace is named by 32 hexadecimal digits", field="trace") from None
-    traced = selectors.trace_of(server.pk, name)
-    found = next(
-        (one for one in traced.requests if one.top.id.hex() == top), traced.requests[0] if traced.requests else None
-    )
-    if found is None:
-        raise BadInput("no request begins in this trace", field="trace")
-    known = selectors.endpoint_named(server.pk, found)
-    texts = {run.text: found.spans[run.at].text(*STATEMENT) for run in reversed(found.ran)}
-    return RequestOut(
-        trace=name.hex(),
-        top=found.top.id.hex(),
-        endpoint=found.endpoint,
-        endpoint_id=known.pk if known else None,
-        service=found.top.service,
-        kind=found.kind,
-        at=found.at,
-        duration_ms=found.duration_ms,
-        target_ms=(known.target_ms if known else None) or selectors.default_target(server.pk),
-        error=found.error,
-        layers=_layers([found.layers[layer] for layer in LAYERS]),
-        verdict=verdict(found.layers),
-        statements=found.statements,
-        repeated=[
-            RepeatOut(
-                statement=texts[one.statement], query_id=_number(server.pk, one.statement), count=one.count, time_ms=one.time_ms,
-                code=one.code, after=one.after and texts[one.after],
-            )
-            for one in found.repeated
-        ],
-        spans=_spans(server.pk, found),
-        more=max(0, len(found.spans) - MOST_SPANS),
-        rejected=traced.trace.rejected,
-        resource=_shown(found.top.resource),
-        others=[one.top.id.hex() for one in traced.requests if one is not found],
-    )  # fmt: skip
-
-
-def _number(server_id: int, text: str) -> str | None:
-    found = query_id_of(server_id, text)
-    return None if found is None else str(found)
-
-
-def _shown(attributes: object) -> dict[str, str | int | float | bool]:
-    told = dict(attributes.items()) if hasattr(attributes, "items") else {}
-    return {key: value for key, value in told.items() if isinstance(value, str | int | float | bool)}
-
-
-def _spans(server_id: int, found: Request) -> list[SpanOut]:
-    depth = [0] * len(found.spans)
-    inside = [0.0] * len(found.spans)
-    for i, above in enumerate(found.above):
-        if above >= 0:
-            depth[i] = depth[above] + 1
-            inside[above] += found.spans[i].duration
-    numbers: dict[str, str | None] = {}
-    told = []
-    for i, span in enumerate(found.spans[:MOST_SPANS]):
-        text = span.text(*STATEMENT) if found.layer[i] is Layer.DATABASE else ""
-        if text and text not in numbers:
-            numbers[text] = _number(server_id, text)
-        outside = found.layer[i] in (Layer.CACHE, Layer.EXTERNAL, Layer.QUEUE)
-        told.append(
-            SpanOut(
-                above=found.above[i],
-                depth=depth[i],
-                name=span.name,
-                service=span.service,
-                kind=span.kind,
-                layer=found.layer[i],
-                start_ms=(span.start - found.top.start) / NANOSECONDS,
-                duration_ms=span.duration / NANOSECONDS,
-                self_ms=max(0.0, (span.duration - inside[i]) / NANOSECONDS),
-                failed=span.failed,
-                statement=text,
-                query_id=numbers.get(text),
-                to=callee(span, found.layer[i]) if outside else "",
-                attributes={k: v for k, v in _shown(span.attributes).items() if k not in STATEMENT},
-                exceptions=[list(one) for one in span.exceptions],
-            )
-        )
-    return told
 
 
 class TargetBody(Schema):

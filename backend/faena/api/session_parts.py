@@ -1,11 +1,14 @@
 """What answers about sessions share: a session, who stands in whose way, a stretch of doing the same, waits summed."""
 
 from collections.abc import Mapping
+from types import MappingProxyType
 from typing import Any
 
 from faena.api.out import Out
 from faena.apps.answers.labels import lines
 from faena.apps.locks.blocking import Moment
+from faena.apps.samples import sightings
+from faena.apps.samples.sightings import Seen
 from faena.core.engines.profile import Waits
 from faena.core.readings import LockEdge, SessionSample
 from faena.core.sampling.dimensions import Dictionary
@@ -14,7 +17,10 @@ from faena.core.waits.kinds import WaitKind
 
 
 class WatchedSessionOut(Out):
-    """A session at a moment. Ages in milliseconds, null where not known. `wait` as "type:event", "" when it runs."""
+    """A session at a moment. Ages in milliseconds, null where not known. `wait` as "type:event", "" when it runs.
+
+    `trace` is that of the request it worked for, `endpoint` what a trace has told of it by now; both "" where not known.
+    """
 
     pid: int
     started_s: int
@@ -32,6 +38,8 @@ class WatchedSessionOut(Out):
     backend: str
     transaction_ms: int | None
     statement_ms: int | None
+    trace: str
+    endpoint: str
 
 
 class EdgeOut(Out):
@@ -85,8 +93,19 @@ class WaitSumOut(Out):
     longest: int
 
 
-def session_fields(one: SessionSample, texts: Mapping[int, str], waits: Waits) -> dict[str, Any]:
+Sighted = Mapping[tuple[int, int], Seen]  # by pid and start of the session
+
+
+def sighted(server_id: int, found: Moment) -> Sighted:
+    """The traces of a moment's sessions."""
+    return {} if found.at is None else sightings.at_moment(server_id, found.at, [one.pid for one in found.sessions])
+
+
+def session_fields(
+    one: SessionSample, texts: Mapping[int, str], waits: Waits, seen: Sighted = MappingProxyType({})
+) -> dict[str, Any]:
     """What WatchedSessionOut and its kin share."""
+    worked_for = seen.get((one.pid, one.started_s))
     wait = f"{one.wait_type}:{one.wait_event}" if one.wait_type else ""
     return {
         "pid": one.pid, "started_s": one.started_s, "state": one.state, "active": one.is_active,
@@ -97,6 +116,8 @@ def session_fields(one: SessionSample, texts: Mapping[int, str], waits: Waits) -
         "program": one.program, "client": one.client, "backend": one.backend,
         "transaction_ms": None if one.transaction_ms < 0 else one.transaction_ms,
         "statement_ms": None if one.statement_ms < 0 else one.statement_ms,
+        "trace": worked_for.trace if worked_for else "",
+        "endpoint": one.endpoint or (worked_for.endpoint if worked_for else ""),
     }  # fmt: skip
 
 
@@ -111,12 +132,12 @@ def edge_out(edge: LockEdge) -> EdgeOut:
 
 def live(server_id: int, found: Moment, waits: Waits) -> list[LiveSessionOut]:
     """Sessions of a moment with who blocks them and how many they block."""
-    texts = lines(server_id, (one.query_id for one in found.sessions))
+    texts, seen = lines(server_id, (one.query_id for one in found.sessions)), sighted(server_id, found)
     blocks = {link.pid: link.behind for chain in found.chains for link in chain.links}
     behind = {link.pid: link.edge for chain in found.chains for link in chain.links if link.edge}
     return [
         LiveSessionOut(
-            **session_fields(one, texts, waits),
+            **session_fields(one, texts, waits, seen),
             blocked_by=list(one.blocked_by),
             blocks=blocks.get(one.pid, 0),
             waits_for=edge_out(edge) if (edge := behind.get(one.pid)) else None,

@@ -84,6 +84,17 @@ class TapeDeadlockOut(Out):
     victim: bool
 
 
+class WorkedForOut(Out):
+    """A request that a session was seen working for, from `first` to `last`; `endpoint` "" until its trace tells it."""
+
+    trace: str
+    first: int
+    last: int
+    statements: int
+    blocked: bool
+    endpoint: str
+
+
 class TapeOut(Out):
     """One session over a window. At moments in no stretch and in no gap it was idle or not there.
 
@@ -107,6 +118,7 @@ class TapeOut(Out):
     executions: list[LoggedRunOut]
     deadlocks: list[TapeDeadlockOut]
     alike: list[int]
+    served: list[WorkedForOut]
 
 
 @router.get("/servers/{server_id}/sessions/now", response=NowOut, operation_id="sessions_now")
@@ -198,4 +210,5 @@ def get_tape(
             TapeDeadlockOut(at=one.at, pattern=one.pattern, cause=one.cause, victim=one.victim) for one in found.deadlocks
         ],
         alike=list(found.alike),
+        served=[WorkedForOut.model_validate(one) for one in sessions.served(server_id, found.session, window)],
     )  # fmt: skip

@@ -34,6 +34,8 @@ class SessionSample:
     transaction_ms: int = UNKNOWN_AGE
     statement_ms: int = UNKNOWN_AGE
     leader: Pid | None = None  # of a parallel worker
+    context: str = ""  # trace and span of its statement, as core/requests/context.py tells them; empty: none told
+    endpoint: str = ""  # of the request it works for; no source tells it, samples learn it from traces
 
     @property
     def is_active(self) -> bool:

@@ -7,8 +7,9 @@ import pytest
 from django.test import Client
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.roles import Role
-from faena.apps.samples.actions import Codebook, store_ticks
+from faena.apps.samples.actions import store_ticks
 from faena.apps.samples.closing import LATE_MS, close_hours, forget_before
+from faena.apps.samples.codebook import Codebook
 from faena.apps.samples.disk import read_bytes
 from faena.apps.samples.models import BytesHour, OpenBytes
 from faena.apps.samples.selectors import bytes_by_statement, raw_samples, sieve_of_bytes

@@ -3,8 +3,9 @@
 import numpy as np
 import pytest
 from faena.apps.collecting.housekeeping import keep_house
-from faena.apps.samples.actions import Codebook, store_ticks
+from faena.apps.samples.actions import store_ticks
 from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
+from faena.apps.samples.codebook import Codebook
 from faena.apps.samples.hours import forget_caches, read_frame
 from faena.apps.samples.models import Chunk, DayTotals, Rollup
 from faena.apps.samples.selectors import load, sieve

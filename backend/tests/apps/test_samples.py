@@ -4,8 +4,9 @@ import numpy as np
 import pytest
 from django.db import connection
 from faena.apps.samples import packing
-from faena.apps.samples.actions import Codebook, store_ticks
+from faena.apps.samples.actions import store_ticks
 from faena.apps.samples.closing import LATE_MS, close_hours, forget_before
+from faena.apps.samples.codebook import Codebook
 from faena.apps.samples.hours import HourCache, forget_caches, read_frame
 from faena.apps.samples.models import Chunk, Combination, OpenSample, Tick
 from faena.apps.samples.selectors import load, raw_samples, sieve

@@ -24,13 +24,19 @@ from faena.apps.requests.models import (
     TraceSource,
 )  # fmt: skip
 from faena.apps.requests.writing import add_sums
+from faena.apps.samples import sightings
+from faena.apps.samples.actions import store_ticks
+from faena.apps.samples.codebook import Codebook
+from faena.apps.samples.selectors import raw_samples
 from faena.apps.servers.models import Server
 from faena.collector.kinds import INTAKE, Traced
 from faena.core.errors import Busy, NotAllowed
+from faena.core.readings import SampleReading
 from faena.core.requests.sums import CALL_FIGURES, REQUEST_FIGURES, STATEMENT_FIGURES, Sums, by_name
 from faena.core.requests.sums import Origin as OriginKey
 from faena.core.series.window import Window
-from faena.core.units import EpochMs
+from faena.core.units import EpochMs, Millis
+from faena.testing.builders import session
 from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest
 from opentelemetry.proto.trace.v1.trace_pb2 import Span as Wire
 
@@ -281,3 +287,24 @@ def test_a_window_is_put_together_of_the_longest_sums_that_fit_and_counts_each_m
         (one,) = selectors.summed(source.server_id, window, selectors.Only())
         assert one.figures["requests"] == sum(2.0 ** (minute % 7) for minute in range(start, end)), (start, end)
         assert one.rungs.sum() == end - start
+
+
+def test_a_request_that_waited_for_a_blocked_session_is_kept_and_names_its_samples(source: TraceSource) -> None:
+    """Also when its samples came first and hundreds of others like it would have been kept as well."""
+    spans = {n: (100 + n).to_bytes(8).hex() for n in range(60)}
+    waiting = session(1, context=f"{(7).to_bytes(16).hex()}-{spans[7]}", blocked_by=(2,), wait_type="Lock")
+    second = SampleReading(due=EpochMs(NOW), took=Millis(1), sessions=(waiting, session(2)))
+    store_ticks(source.server_id, [(second, 0)], Codebook(source.server_id))
+    made = [(web(n), query(n, 100 + n)) for n in range(1, 60)]
+    sent(source, payload(*(span for both in made for span in both)))
+    judge = Judge()
+    judge.settle(NOW)
+    judge.settle(NOW + QUIET_MS)
+    kept = KeptRequest.objects.get(trace=(7).to_bytes(16))
+    assert (kept.why, kept.weight) == ("blocked", 1.0)
+    rows = raw_samples(source.server_id, Window(start=EpochMs(NOW), end=EpochMs(NOW + 1)), ())
+    assert [(row.pid, row.combination.endpoint) for row in rows] == [(1, "booking-web GET /beds"), (2, "")]
+    (seen,) = sightings.of_traces([(7).to_bytes(16)])
+    assert (seen.endpoint, seen.blocked, seen.span) == ("booking-web GET /beds", True, spans[7])
+    judging.forget(NOW + 10 * sightings.WAITS_MS)
+    assert len(sightings.of_traces([(7).to_bytes(16)])) == 1, "as long as its request is kept"

@@ -5,8 +5,9 @@ from importlib import import_module
 import numpy as np
 import pytest
 from django.apps import apps
-from faena.apps.samples.actions import Codebook, store_ticks
+from faena.apps.samples.actions import store_ticks
 from faena.apps.samples.closing import close_hours
+from faena.apps.samples.codebook import Codebook
 from faena.apps.samples.models import Rollup, UnusualSpan
 from faena.apps.samples.usual import forget_caches, usual_for
 from faena.apps.servers.clock import clock_of

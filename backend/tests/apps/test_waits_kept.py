@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from faena.apps.locks.blocking import blocking
 from faena.apps.samples import sessions
-from faena.apps.samples.actions import Codebook, store_ticks
+from faena.apps.samples.actions import store_ticks
 from faena.apps.samples.closing import close_hours, forget_before, sum_up_missed
+from faena.apps.samples.codebook import Codebook
 from faena.apps.samples.hours import forget_caches
 from faena.apps.samples.models import WaitHour
 from faena.apps.samples.sessions import KEPT, read_waiting

@@ -85,6 +85,21 @@ def test_a_sleeping_session_is_seen_with_its_wait_and_statement(target: Target) 
     assert found.is_active
 
 
+@pytest.mark.parametrize("form", ["traceparent='{}'", "traceparent:{}", 'traceparent="{}",route=%2Fbeds'])
+def test_a_trace_context_in_a_comment_is_told_also_while_its_transaction_idles(target: Target, form: str) -> None:
+    context = "0af7651916cd43dd8448eb211c80319c-b7ad6b7169203331"
+    comment = "/*db_driver='psycopg'," + form.format(f"00-{context}-01") + "*/"
+    with busy(f"SELECT pg_sleep(20) {comment}", "sleeper"):
+        assert sample_until(target, lambda s: "sleeper" in s)["sleeper"].context == context
+    with owner() as idle:
+        idle.execute("SET application_name = 'idler'")
+        idle.execute("BEGIN")
+        idle.execute(f"SELECT 1 {comment}")
+        assert sample_until(target, lambda s: "idler" in s)["idler"].context == context
+        idle.execute("SELECT 'traceparent' AS word")
+        assert sample_until(target, lambda s: "idler" in s)["idler"].context == ""
+
+
 def test_who_blocks_whom_over_two_layers(target: Target) -> None:
     holder = owner()
     holder.execute("SET application_name = 'console'")

@@ -1176,6 +1176,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/requests/traces/{trace}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Sessions
+         * @description Sessions that were seen working for a request, also while it has not ended and no trace tells of it.
+         */
+        get: operations["request_sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/samples": {
         parameters: {
             query?: never;
@@ -2474,7 +2494,7 @@ export interface components {
          * @description The value is the word used in the API, in the URL and in exports.
          * @enum {string}
          */
-        Dimension: "kind" | "wait" | "statement" | "tables" | "program" | "user" | "client" | "database" | "held_by" | "backend";
+        Dimension: "kind" | "wait" | "statement" | "tables" | "program" | "endpoint" | "user" | "client" | "database" | "held_by" | "backend";
         /**
          * DiskOut
          * @description `latency_usual` is the median of the same hours on earlier days; null while too few are known.
@@ -3361,6 +3381,8 @@ export interface components {
             client: string;
             /** Database */
             database: string;
+            /** Endpoint */
+            endpoint: string;
             /** Kind */
             kind: string;
             /** Pid */
@@ -3377,6 +3399,8 @@ export interface components {
             statement: string;
             /** Statement Ms */
             statement_ms: number | null;
+            /** Trace */
+            trace: string;
             /** Transaction Ms */
             transaction_ms: number | null;
             /** User */
@@ -4458,6 +4482,8 @@ export interface components {
             resource: {
                 [key: string]: string | number | boolean;
             };
+            /** Seen */
+            seen: components["schemas"]["SightedOut"][];
             /** Service */
             service: string;
             /** Spans */
@@ -4543,6 +4569,8 @@ export interface components {
         /**
          * RowOut
          * @description `by_kind` adds up to `sessions`; margins are half-widths of 95% intervals.
+         *
+         *     `opens`: the number of the statement or endpoint, for its page; null where there is none.
          */
         RowOut: {
             /** By Kind */
@@ -4553,6 +4581,8 @@ export interface components {
             full: string;
             /** Label */
             label: string;
+            /** Opens */
+            opens: string | null;
             /** Picked */
             picked: boolean;
             /** Seen */
@@ -4649,6 +4679,8 @@ export interface components {
             client: string;
             /** Database */
             database: string;
+            /** Endpoint */
+            endpoint: string;
             /** Errors */
             errors: number;
             /** First */
@@ -4677,6 +4709,8 @@ export interface components {
             statement_ms: number | null;
             /** Ticks */
             ticks: number;
+            /** Trace */
+            trace: string;
             /** Transaction Ms */
             transaction_ms: number | null;
             /** User */
@@ -4940,6 +4974,39 @@ export interface components {
             columns: components["schemas"]["ColumnOut"][];
             /** Ticks */
             ticks: number;
+        };
+        /**
+         * SightedOut
+         * @description A session that samples saw running a statement of this trace. `place` of its span in the list, -1: it has none here.
+         *
+         *     `blocker` is the session at the root of what it waited behind, null where it waited for none or the root was not seen.
+         */
+        SightedOut: {
+            /** Blocked */
+            blocked: boolean;
+            blocker: components["schemas"]["WatchedSessionOut"] | null;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Pid */
+            pid: number;
+            /** Place */
+            place: number;
+            /** Server */
+            server: number;
+            /** Started S */
+            started_s: number;
+        };
+        /**
+         * SightingsOut
+         * @description Sessions that samples saw working for a trace, whether or not the trace has come.
+         */
+        SightingsOut: {
+            /** Came */
+            came: boolean;
+            /** Seen */
+            seen: components["schemas"]["SightedOut"][];
         };
         /** SignInBody */
         SignInBody: {
@@ -5441,6 +5508,8 @@ export interface components {
             others: components["schemas"]["WatchedSessionOut"][];
             /** Ran */
             ran: components["schemas"]["RanOut"][];
+            /** Served */
+            served: components["schemas"]["WorkedForOut"][];
             session: components["schemas"]["WatchedSessionOut"];
             /** Start */
             start: number;
@@ -5731,6 +5800,8 @@ export interface components {
         /**
          * WatchedSessionOut
          * @description A session at a moment. Ages in milliseconds, null where not known. `wait` as "type:event", "" when it runs.
+         *
+         *     `trace` is that of the request it worked for, `endpoint` what a trace has told of it by now; both "" where not known.
          */
         WatchedSessionOut: {
             /** Active */
@@ -5741,6 +5812,8 @@ export interface components {
             client: string;
             /** Database */
             database: string;
+            /** Endpoint */
+            endpoint: string;
             /** Kind */
             kind: string;
             /** Pid */
@@ -5757,6 +5830,8 @@ export interface components {
             statement: string;
             /** Statement Ms */
             statement_ms: number | null;
+            /** Trace */
+            trace: string;
             /** Transaction Ms */
             transaction_ms: number | null;
             /** User */
@@ -5826,6 +5901,24 @@ export interface components {
             meaning: string;
             /** Value */
             value: string;
+        };
+        /**
+         * WorkedForOut
+         * @description A request that a session was seen working for, from `first` to `last`; `endpoint` "" until its trace tells it.
+         */
+        WorkedForOut: {
+            /** Blocked */
+            blocked: boolean;
+            /** Endpoint */
+            endpoint: string;
+            /** First */
+            first: number;
+            /** Last */
+            last: number;
+            /** Statements */
+            statements: number;
+            /** Trace */
+            trace: string;
         };
         /** WorkloadProposalOut */
         WorkloadProposalOut: {
@@ -6649,7 +6742,7 @@ export interface operations {
                 /** @description dimension:value or !dimension:value; may be repeated */
                 pick?: string[];
                 /** @description the columns, in order; may be repeated */
-                dimension: ("kind" | "wait" | "statement" | "tables" | "program" | "user" | "client" | "database" | "held_by" | "backend")[];
+                dimension: ("kind" | "wait" | "statement" | "tables" | "program" | "endpoint" | "user" | "client" | "database" | "held_by" | "backend")[];
                 /** @description which bytes */
                 way?: "read" | "written";
                 /** @description at most this many a column */
@@ -7209,7 +7302,7 @@ export interface operations {
                 pick?: string[];
                 /** @description at most this many */
                 buckets?: number;
-                split?: "kind" | "wait" | "statement" | "tables" | "program" | "user" | "client" | "database" | "held_by" | "backend";
+                split?: "kind" | "wait" | "statement" | "tables" | "program" | "endpoint" | "user" | "client" | "database" | "held_by" | "backend";
                 /** @description with the usual band and departures from it */
                 usual?: boolean;
             };
@@ -7595,6 +7688,29 @@ export interface operations {
             };
         };
     };
+    request_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                trace: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SightingsOut"];
+                };
+            };
+        };
+    };
     samples_page: {
         parameters: {
             query?: {
@@ -7812,7 +7928,7 @@ export interface operations {
                 /** @description dimension:value or !dimension:value; may be repeated */
                 pick?: string[];
                 /** @description the columns, in order; may be repeated */
-                dimension: ("kind" | "wait" | "statement" | "tables" | "program" | "user" | "client" | "database" | "held_by" | "backend")[];
+                dimension: ("kind" | "wait" | "statement" | "tables" | "program" | "endpoint" | "user" | "client" | "database" | "held_by" | "backend")[];
                 /** @description at most this many a column */
                 rows?: number;
             };

@@ -6,6 +6,7 @@ const ORDER = [
   "wait",
   "statement",
   "program",
+  "endpoint",
   "held_by",
   "user",
   "client",

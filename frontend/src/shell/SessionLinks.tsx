@@ -15,6 +15,27 @@ export const TapeLink = ({ server, one }: { readonly server: number; readonly on
   </Link>
 );
 
+/** The request a session works for: by its endpoint once that is known, as the way to the request. */
+export const RequestLink = ({
+  server,
+  one,
+}: {
+  readonly server: number;
+  readonly one: Pick<Schemas["WatchedSessionOut"], "trace" | "endpoint">;
+}) =>
+  one.trace ? (
+    <Link
+      to="/servers/$server/requests/$trace"
+      params={{ server: String(server), trace: one.trace }}
+      className="hover:text-accent underline decoration-dotted"
+      title="the request it works for"
+    >
+      {one.endpoint || "its request"}
+    </Link>
+  ) : (
+    one.endpoint || null
+  );
+
 /** A statement in a line, as the way to its page. */
 export const StatementLink = ({
   server,

@@ -19,6 +19,8 @@ export const live = (pid: number, more: Partial<Schemas["LiveSessionOut"]> = {})
   backend: "client backend",
   transaction_ms: 10 * pid,
   statement_ms: 5,
+  trace: "",
+  endpoint: "",
   blocked_by: [],
   blocks: 0,
   waits_for: null,

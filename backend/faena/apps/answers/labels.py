@@ -2,11 +2,12 @@
 
 from collections.abc import Iterable, Sequence
 
+from faena.apps.requests import selectors as requests
 from faena.apps.servers.engines import profile_by_id
 from faena.apps.statements import selectors as statements
 from faena.core.numbers import whole_number
 from faena.core.privacy import Normalised
-from faena.core.sampling.dimensions import NO_STATEMENT, NOBODY, Dimension
+from faena.core.sampling.dimensions import NO_ENDPOINT, NO_STATEMENT, NOBODY, Dimension
 from faena.core.sql.texts import gist
 from faena.core.waits.kinds import WaitKind
 
@@ -17,6 +18,18 @@ def lines(server_id: int, query_ids: Iterable[int | None], characters: int = 200
     """Texts of statements in a line, as far as they were learned."""
     wanted = {one for one in query_ids if one}
     return {i: gist(text.text, characters) for i, text in statements.texts(server_id, wanted).items()}
+
+
+def opens_of(server_id: int, dimension: Dimension, values: Iterable[str]) -> dict[str, str]:
+    """By value, the number under which its own page opens: of statements and of endpoints, as far as they have one."""
+    match dimension:
+        case Dimension.STATEMENT:
+            return {v: v for v in values if whole_number(v) is not None}
+        case Dimension.ENDPOINT:
+            known = requests.endpoints_by_value(server_id)
+            return {v: str(known[v]) for v in values if v in known}
+        case _:
+            return {}
 
 
 def labels_of(server_id: int, dimension: Dimension, values: Sequence[str]) -> dict[str, tuple[str, str]]:
@@ -36,5 +49,8 @@ def labels_of(server_id: int, dimension: Dimension, values: Sequence[str]) -> di
             return {v: waits.label(v) for v in values}
         case Dimension.HELD_BY:
             return {v: ("not blocked", "waits for no other session") if v == NOBODY else (v, v) for v in values}
+        case Dimension.ENDPOINT:
+            none = ("not known", "No trace has told yet, or none will: what this session works for is not known.")
+            return {v: none if v == NO_ENDPOINT else (v, v) for v in values}
         case _:
             return {v: (v or "none", v or "none") for v in values}

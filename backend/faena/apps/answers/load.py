@@ -4,7 +4,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import islice
 
-from faena.apps.answers.labels import labels_of, lines
+from faena.apps.answers.labels import labels_of, lines, opens_of
 from faena.apps.samples import selectors as samples
 from faena.apps.samples.usual import MarkedSpan, UsualAnswer, marked_spans, usual_for
 from faena.apps.servers import selectors as servers
@@ -52,10 +52,11 @@ def load_view(
 
 @dataclass(frozen=True, slots=True)
 class Labelled:
-    """A ranked column with words for its values."""
+    """A ranked column with words for its values; `opens` has the numbers of those that have a page."""
 
     column: Column
     labels: Labels
+    opens: Mapping[str, str]
 
 
 def sieve_view(
@@ -69,7 +70,9 @@ def sieve_view(
 
 def labelled(server_id: int, column: Column) -> Labelled:
     """A column with words for its values."""
-    return Labelled(column, labels_of(server_id, column.dimension, [row.value for row in column.rows]))
+    values = [row.value for row in column.rows]
+    dimension = column.dimension
+    return Labelled(column, labels_of(server_id, dimension, values), opens_of(server_id, dimension, values))
 
 
 def raw_samples(server_id: int, window: Window, trail: Sequence[Pick]) -> Iterator[tuple[samples.RawSample, str]]:

@@ -11,7 +11,8 @@ from faena.apps.locks import actions as locks
 from faena.apps.locks import deadlocks
 from faena.apps.plans import actions as plans
 from faena.apps.requests import arrivals
-from faena.apps.samples.actions import Codebook, store_ticks
+from faena.apps.samples.actions import store_ticks
+from faena.apps.samples.codebook import Codebook
 from faena.apps.servers import actions as servers
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements

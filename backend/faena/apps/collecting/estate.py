@@ -13,8 +13,8 @@ from faena.apps.hosts.actions import copy_host, copy_tables
 from faena.apps.locks import deadlocks
 from faena.apps.locks.actions import put_waits
 from faena.apps.plans.actions import capture_many
-from faena.apps.samples.actions import Codebook
 from faena.apps.samples.closing import Columns, put_hours
+from faena.apps.samples.codebook import Codebook
 from faena.apps.samples.models import Chunk
 from faena.apps.servers import holdings
 from faena.apps.servers.engines import SIMULATED

@@ -16,8 +16,8 @@ from faena.apps.samples.sessions import read_sessions, read_waiting, sessions_of
 from faena.apps.servers import holdings
 from faena.core.locks.chains import Chain, RootState, chains_at, root_state
 from faena.core.locks.history import CIRCLE, NOT_SEEN, Episode, Roots, dearest, lost_by, roots_of
-from faena.core.readings import PREPARED, LockEdge, LockFact, SessionSample
-from faena.core.sampling.dimensions import Dictionary, Dimension
+from faena.core.readings import PREPARED, LockEdge, LockFact, SessionSample, labels
+from faena.core.sampling.dimensions import Dictionary, Dimension, root_blocker
 from faena.core.sampling.rollup import unit_for
 from faena.core.sampling.trail import Pick, narrow
 from faena.core.series.window import Window
@@ -30,6 +30,7 @@ MOST_EPISODES = 40
 MOST_LANES = 40
 NOT_SAMPLED, IN_CIRCLE = "not sampled", "in a circle"
 BROKEN_WITHIN_MS = 10_000  # from when a circle was last seen until the log tells of it
+WAIT_LOOKED_AT_MS = 600_000  # of a statement, its end: far enough to find one of its waits
 SEE_BACK_MS = 15_000  # how far before a moment its tick may lie
 
 
@@ -279,7 +280,7 @@ def session_at(frame: SessionFrame, dictionary: Dictionary, i: int) -> SessionSa
     return SessionSample(
         pid=Pid(int(frame.pid[i])), started_s=int(frame.started_s[i]), state=state, wait_type=label.wait_type,
         wait_event=label.wait_event, query_id=label.query_id, database=label.database, user=label.user,
-        program=label.program, client=label.client, backend=label.backend,
+        program=label.program, client=label.client, backend=label.backend, endpoint=label.endpoint,
         blocked_by=(Pid(blocker),) if blocker else (), transaction_ms=age, statement_ms=int(frame.statement_ms[i]),
     )  # fmt: skip
 
@@ -307,6 +308,23 @@ def moment(server_id: int, at: int) -> Moment:
     at = int(frame.tick_ms[last])
     edges = edges_at(server_id, at, sessions)
     return Moment(at=at, sessions=sessions, edges=edges, chains=chains_at(sessions, edges))
+
+
+def root_behind(server_id: int, pid: int, first: int, last: int) -> SessionSample | None:
+    """The session at the root of the chain in which `pid` waits, at the last of these ticks at which it does.
+
+    None: the root was not sampled, or the samples of that time are not kept any more.
+    """
+    window = Window(start=EpochMs(max(first, last - WAIT_LOOKED_AT_MS)), end=EpochMs(last + 1))
+    frame, dictionary = read_sessions(server_id, window), read_dictionary(server_id)
+    waits = np.flatnonzero((frame.pid == pid) & (frame.blocker != 0) & (frame.code < len(dictionary)))
+    if not len(waits):
+        return None
+    tick = frame.tick[waits[-1]]
+    rows = np.flatnonzero((frame.tick == tick) & (frame.code < len(dictionary)))
+    present = labels([session_at(frame, dictionary, i) for i in rows.tolist()])
+    waiter = present.get(Pid(pid))
+    return root_blocker(waiter, present) if waiter else None
 
 
 def edges_at(server_id: int, at: int, sessions: Iterable[SessionSample]) -> list[LockEdge]:

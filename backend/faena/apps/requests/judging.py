@@ -27,17 +27,21 @@ from faena.apps.requests.models import (
     TraceSource,
 )  # fmt: skip
 from faena.apps.requests.writing import add_sums, keep_requests
+from faena.apps.samples import sightings
+from faena.apps.samples.sightings import Namer, blocked_among
 from faena.core.errors import BadInput
 from faena.core.requests.choosing import Pace, Why, weight_of, why_kept
 from faena.core.requests.keeping import keepable
 from faena.core.requests.packing import pack, unpack
 from faena.core.requests.request import Request, requests_of
 from faena.core.requests.span import Span, SpanKind
-from faena.core.requests.sums import Sums, origin_of
+from faena.core.requests.sums import Sums, endpoint_value, origin_of
+from faena.core.units import MS_PER_HOUR
 from faena.sources.otlp.batch import BadPayload
 from faena.sources.otlp.checking import read_taken
 
 log = logging.getLogger(__name__)
+MS_PER_DAY = 24 * MS_PER_HOUR
 QUIET_MS = 5_000  # since the last of a trace came in
 LONGEST_MS = 60_000  # after which a trace is judged though more of it still comes
 ROOTLESS_MS = 5 * 60_000  # for so long a trace without a beginning waits for it: its request has not ended yet
@@ -60,6 +64,7 @@ class Judge:
 
     pace: Pace = field(default_factory=Pace)
     dictionaries: dict[int, Dictionaries] = field(default_factory=dict)
+    namer: Namer = field(default_factory=Namer)
 
     def settle(self, now_ms: int, *, at_most: int = 40) -> Settled:
         """Take in what waits, then judge what has been quiet; `at_most` steps of each, so that it ends."""
@@ -81,6 +86,7 @@ class Judge:
                 return self._judge(now_ms, done)
         except Exception:
             self.dictionaries.clear()  # what was given out and rolled back is not there
+            self.namer.forget()
             raise
 
     def _judge(self, now_ms: int, done: Settled) -> int:
@@ -104,6 +110,8 @@ class Judge:
         before = {bytes(one.trace): one for one in Trace.objects.filter(source=source, trace__in=names)}
         sums, kept, traces, duplicates, found = Sums(), list[tuple[Request, float, Why]](), list[Trace](), 0, 0
         waiting: list[bytes] = []
+        blocked = blocked_among(names)
+        endpoints: dict[bytes, dict[bytes, str]] = {}
         for row, name in zip(rows, names, strict=True):
             old = _spans_of(before[name]) if name in before else []
             spans, twice = _joined(old, row, name)
@@ -117,7 +125,11 @@ class Judge:
                 sums.add(request, targets.of(request), -1)
             requests = requests_of(spans)
             found += len(requests)
-            reasons = [why_kept(request, targets.of(request)) for request in requests]
+            reasons = [
+                why_kept(request, targets.of(request), blocked=any((name, one.id) in blocked for one in request.spans))
+                for request in requests
+            ]
+            endpoints[name] = _endpoints(requests)
             pace = [
                 self.pace.probability(
                     (source.pk, *origin_of(one)[:3]), one.at // 60_000 * 60_000, notable=why is not Why.CHOSEN
@@ -143,10 +155,19 @@ class Judge:
         Trace.objects.bulk_create(traces)
         add_sums(source.server_id, sums, dictionaries)
         keep_requests(source, kept, dictionaries)
+        kept_until = {bytes(one.trace): now_ms + source.retention_days * MS_PER_DAY for one in traces if one.kept}
+        self.namer.name(endpoints, kept_until, now_ms)
         OpenTrace.objects.filter(source=source, trace__in=waiting).update(last_ms=now_ms)  # and looked at again later
         OpenTrace.objects.filter(source=source, trace__in=set(names) - set(waiting)).delete()
         TraceSource.objects.filter(pk=source.pk).update(duplicates=F("duplicates") + duplicates)
         return found
+
+
+def _endpoints(requests: Sequence[Request]) -> dict[bytes, str]:
+    """The endpoint by span; of a span that is not there that of the trace, if it is the only one."""
+    found = {span.id: endpoint_value(one.top.service, one.endpoint) for one in requests for span in one.spans}
+    every = set(found.values())
+    return {**found, b"": every.pop()} if len(every) == 1 else found
 
 
 def _begins(spans: Sequence[Span]) -> bool:
@@ -243,10 +264,11 @@ def _open(
 
 
 def forget(now_ms: int) -> None:
-    """Traces that nobody chose to keep, once nothing can be late for them; single requests beyond their retention."""
+    """Traces that nobody chose to keep, once nothing can be late for them; single requests and sightings beyond retention."""
     Trace.objects.filter(kept=False, judged_ms__lt=now_ms - LATE_MS).delete()
+    sightings.forget_before(now_ms)
     for source in TraceSource.objects.all():
-        before = now_ms - source.retention_days * 86_400_000
+        before = now_ms - source.retention_days * MS_PER_DAY
         KeptRequest.objects.filter(source=source, at_ms__lt=before).delete()
         Trace.objects.filter(source=source, first_ms__lt=before).delete()
 

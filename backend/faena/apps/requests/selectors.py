@@ -39,6 +39,7 @@ from faena.core.requests.sums import (
     STATEMENT_FIGURES,
     Vector,
     by_name,
+    endpoint_value,
     rungs_quantile,
     satisfaction,
 )  # fmt: skip
@@ -375,12 +376,23 @@ def trace_of(server_id: int, trace: bytes) -> Traced:
     return Traced(trace=found, requests=requests_of(spans))
 
 
+def is_known(server_id: int, trace: bytes) -> bool:
+    """Whether a trace is kept, or was judged lately."""
+    return Trace.objects.filter(server_id=server_id, trace=trace).exists()
+
+
 def endpoint(server_id: int, endpoint_id: int) -> Endpoint:
     """Raises NotFound."""
     found = Endpoint.objects.filter(server_id=server_id, pk=endpoint_id).first()
     if found is None:
         raise NotFound(f"server {server_id} has no endpoint {endpoint_id}")
     return found
+
+
+def endpoints_by_value(server_id: int) -> dict[str, int]:
+    """Numbers of endpoints by the value under which sessions are told apart by them (see `endpoint_value`)."""
+    rows = Endpoint.objects.filter(server_id=server_id).values_list("service", "name", "id")
+    return {endpoint_value(service, name): number for service, name, number in rows}
 
 
 def endpoint_named(server_id: int, request: Request) -> Endpoint | None:

@@ -1,57 +1,20 @@
 """Writing samples of the open hours: each tick once. What becomes of them is in closing.py."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from itertools import chain
 
 from django.db import connection, transaction
 
+from faena.apps.samples import sightings
+from faena.apps.samples.codebook import Codebook
 from faena.apps.samples.disk import put_bytes
-from faena.apps.samples.models import Combination
 from faena.apps.samples.rows import copy_in
 from faena.apps.servers import holdings
 from faena.core.readings import SampleReading, labels
-from faena.core.sampling import dimensions
 from faena.core.sampling.dimensions import combination_of
 from faena.core.sampling.disk import whose
-from faena.core.units import QueryId
 
 MAX_INT = 2**31 - 1
-
-
-class Codebook:
-    """Codes of one server's combinations, kept by the process that writes. One writer per server (see leases)."""
-
-    def __init__(self, server_id: int) -> None:
-        self._server_id = server_id
-        self._codes: dict[dimensions.Combination, int] = {}
-        for row in Combination.objects.filter(server_id=server_id).order_by("code"):
-            self._codes[to_core(row)] = row.code
-
-    def codes(self, wanted: Iterable[dimensions.Combination]) -> dict[dimensions.Combination, int]:
-        """Codes of all wanted, new ones added. Call inside the transaction that writes the samples."""
-        fresh = [one for one in dict.fromkeys(wanted) if one not in self._codes]
-        if fresh:
-            first = len(self._codes)
-            added = {one: first + i for i, one in enumerate(fresh)}
-            Combination.objects.bulk_create(
-                Combination(server_id=self._server_id, code=code, **_columns(one)) for one, code in added.items()
-            )
-            # Known only once the transaction holds; else a rolled-back code would be used by later samples.
-            transaction.on_commit(lambda: self._codes.update(added))
-            return {**self._codes, **added}
-        return self._codes
-
-
-def to_core(row: Combination) -> dimensions.Combination:
-    return dimensions.Combination(
-        active=row.active, wait_type=row.wait_type, wait_event=row.wait_event, query_id=None if row.query_id is None else QueryId(row.query_id),
-        database=row.database, user=row.user, program=row.program, client=row.client, backend=row.backend,
-        held_by=row.held_by,
-    )  # fmt: skip
-
-
-def _columns(one: dimensions.Combination) -> dict[str, object]:
-    return {name: getattr(one, name) for name in dimensions.Combination.__dataclass_fields__}
 
 
 @transaction.atomic
@@ -81,6 +44,7 @@ def store_ticks(
         for due, s, combination in found
     )  # fmt: skip
     put_bytes(server_id, moved, codes)
+    sightings.put(server_id, fresh)
     if new:
         holdings.grew(server_id, first_ms=min(new), newest_ms=max(new), codes=len(codes))
     return fresh

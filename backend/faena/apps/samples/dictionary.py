@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from threading import Lock
 
-from faena.apps.samples.actions import to_core
+from faena.apps.samples.codebook import to_core
 from faena.apps.samples.models import Combination
 from faena.apps.servers import holdings
 from faena.apps.servers.engines import profile_by_id

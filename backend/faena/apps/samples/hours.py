@@ -75,9 +75,16 @@ class _Span:
     """All samples from the start of an hour on, up to `until` or, without it, to the newest."""
 
     rewrites: int
+    recodes: int
     newest_ms: int
     growing: GrowingFrame
     lock: Lock = field(default_factory=Lock)
+
+    def back_to(self, since_ms: int, held: Held) -> None:
+        """Samples from a moment on have changed: they are dropped here, and read again."""
+        with self.lock:
+            self.growing = self.growing.before(since_ms)
+            self.newest_ms, self.recodes = min(self.newest_ms, since_ms - 1), held.recodes
 
 
 class SpanCache:
@@ -96,7 +103,8 @@ class SpanCache:
         key = (server_id, first, until if past else None)
         with self._lock:
             span = self._spans.get(key)
-            if span is not None and span.rewrites == held.rewrites:
+            changed = None if span is None or past else held.recoded_since(span.recodes)
+            if span is not None and span.rewrites == held.rewrites and changed != 0:
                 self._spans.move_to_end(key)
             else:
                 span = None
@@ -106,8 +114,11 @@ class SpanCache:
                 self._spans[key] = span
                 while len(self._spans) > MAX_SPANS:
                     self._spans.popitem(last=False)
-        elif not past and held.newest_ms > span.newest_ms:
-            self._read_on(server_id, span)
+        elif not past:
+            if changed is not None:
+                span.back_to(changed, held)
+            if held.newest_ms > span.newest_ms:
+                self._read_on(server_id, span)
         return span.growing.frame.within(window)
 
     def _made(self, server_id: int, window: Window, held: Held, *, past: bool) -> _Span:
@@ -119,7 +130,7 @@ class SpanCache:
             if now.rewrites == held.rewrites:
                 break
             held = now  # an hour was closed between the two reads and may be in neither or in both
-        return _Span(held.rewrites, newest, GrowingFrame(frame))
+        return _Span(held.rewrites, held.recodes, newest, GrowingFrame(frame))
 
     def _read_on(self, server_id: int, span: _Span) -> None:
         with span.lock:

@@ -24,6 +24,7 @@ class Combination(models.Model):
     client = models.TextField()
     backend = models.TextField()
     held_by = models.TextField()
+    endpoint = models.TextField(default="")
 
     class Meta:
         constraints: ClassVar = [
@@ -31,11 +32,37 @@ class Combination(models.Model):
                 name="combination_once",
                 fields=[
                     "server", "active", "wait_type", "wait_event", "query_id", "database",
-                    "user", "program", "client", "backend", "held_by",
+                    "user", "program", "client", "backend", "held_by", "endpoint",
                 ],
                 nulls_distinct=False,
             )
         ]  # fmt: skip
+
+
+class Sighting(models.Model):
+    """A statement that a session was seen with, and the trace context it carried. `blocked`: it waited for another session.
+
+    Written with the samples; when its trace is judged, they learn the endpoint from it.
+    """
+
+    pk = models.CompositePrimaryKey("server_id", "trace", "span", "pid", "started_s")
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
+    trace = models.BinaryField(max_length=16)
+    span = models.BinaryField(max_length=8)
+    pid = models.IntegerField()
+    started_s = models.IntegerField()
+    first_ms = models.BigIntegerField()
+    last_ms = models.BigIntegerField()
+    keep_until_ms = models.BigIntegerField()
+    blocked = models.BooleanField()
+    endpoint = models.TextField(default="")
+
+    class Meta:
+        indexes: ClassVar = [
+            models.Index(fields=["server", "pid", "first_ms"], name="sighting_of_session"),
+            models.Index(fields=["trace"], name="sighting_of_trace"),
+            models.Index(fields=["keep_until_ms"], name="sighting_by_age"),
+        ]
 
 
 class Tick(models.Model):

@@ -16,6 +16,7 @@ from faena.core.units import EpochMs
 @dataclass(slots=True)
 class _Recent:
     rewrites: int
+    recodes: int
     newest_ms: int
     start_ms: int
     growing: GrowingFrame
@@ -38,8 +39,11 @@ class RecentFrames:
         with self._lock:
             for server, now in held.items():
                 kept = self._kept.get(server)
-                if kept is None or kept.rewrites != now.rewrites or kept.start_ms > window.start:
+                changed = now.recoded_since(kept.recodes) if kept else None
+                if kept is None or kept.rewrites != now.rewrites or kept.start_ms > window.start or changed == 0:
                     self._kept[server] = _begun(server, window, now)
+                elif changed is not None:
+                    _back_to(kept, changed, now)
             asked = {server: self._kept[server] for server in held}
             behind = {server: one.newest_ms for server, one in asked.items() if held[server].newest_ms > one.newest_ms}
             for server, later in copy_frames(behind).items():
@@ -54,7 +58,13 @@ class RecentFrames:
 def _begun(server: int, window: Window, held: Held) -> _Recent:
     frame = read_frame(server, window, held)
     newest = int(frame.tick_ms[-1]) if len(frame.tick_ms) else min(held.newest_ms, window.start)
-    return _Recent(held.rewrites, newest, window.start, GrowingFrame(frame))
+    return _Recent(held.rewrites, held.recodes, newest, window.start, GrowingFrame(frame))
+
+
+def _back_to(one: _Recent, since_ms: int, held: Held) -> None:
+    """Samples from a moment on have changed: they are dropped here, and read again."""
+    one.growing = one.growing.before(since_ms)
+    one.newest_ms, one.recodes = max(one.start_ms - 1, min(one.newest_ms, since_ms - 1)), held.recodes
 
 
 def _forget(one: _Recent, window: Window) -> None:

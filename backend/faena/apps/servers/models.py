@@ -1,5 +1,6 @@
 """Watched servers."""
 
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 
 from faena.core.series.window import MAX_WINDOW_MS
@@ -54,7 +55,8 @@ class Server(models.Model):
 class Holdings(models.Model):
     """How much is stored of a server (see holdings.py). `rewrites` grows whenever something older than the newest changes.
 
-    `first_ms` is the oldest moment watched and still kept, 0 while nothing is.
+    `first_ms` is the oldest moment watched and still kept, 0 while nothing is. `recodes` grows when samples of the open
+    hours get other codes; `recoded_ms` has of the last of these times the oldest sample that changed.
     """
 
     server = models.OneToOneField(Server, on_delete=models.CASCADE, primary_key=True)
@@ -63,6 +65,8 @@ class Holdings(models.Model):
     codes = models.IntegerField(default=0)
     rewrites = models.BigIntegerField(default=0)
     texts = models.BigIntegerField(default=0)
+    recodes = models.BigIntegerField(default=0)
+    recoded_ms = ArrayField(models.BigIntegerField(), default=list)
 
 
 class Vitals(models.Model):

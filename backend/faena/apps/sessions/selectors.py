@@ -9,6 +9,7 @@ import numpy as np
 
 from faena.apps.locks.blocking import GRID_MS, Moment, moment, session_at
 from faena.apps.locks.models import Deadlock
+from faena.apps.samples import sightings
 from faena.apps.samples.dictionary import NO_TABLES, read_dictionary
 from faena.apps.samples.models import Tick
 from faena.apps.samples.sessions import read_sessions, sessions_of
@@ -258,3 +259,29 @@ def first_of_program(
     codes = np.array([one.program == program for one in dictionary.combinations], dtype=np.bool_)
     rows = np.flatnonzero(codes[frame.code] & (frame.started_s >= since_ms // 1000))
     return (int(frame.pid[rows[0]]), int(frame.started_s[rows[0]])) if len(rows) else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Served:
+    """A request that a session was seen working for: `statements` of it at least. `endpoint` "" until its trace tells it."""
+
+    trace: str
+    first: int
+    last: int
+    statements: int
+    blocked: bool
+    endpoint: str
+
+
+def served(server_id: int, session: SessionSample, window: Window) -> list[Served]:
+    """The requests of a tape, as trace contexts tell, in order of time."""
+    by_trace: dict[str, list[sightings.Seen]] = {}
+    for one in sightings.of_session(server_id, session.pid, session.started_s, window.start, window.end):
+        by_trace.setdefault(one.trace, []).append(one)
+    return [
+        Served(
+            trace=trace, first=min(one.first for one in seen), last=max(one.last for one in seen), statements=len(seen),
+            blocked=any(one.blocked for one in seen), endpoint=next((one.endpoint for one in seen if one.endpoint), ""),
+        )
+        for trace, seen in by_trace.items()
+    ]  # fmt: skip

@@ -51,7 +51,7 @@ def _row(one: SessionSample) -> list[Any]:
 
 
 def _session(row: list[Any]) -> SessionSample:
-    values = dict(zip(_SESSION_FIELDS, row, strict=True))
+    values = dict(zip(_SESSION_FIELDS, row, strict=False))  # earlier versions did not write the last ones
     values["blocked_by"] = tuple(Pid(pid) for pid in values["blocked_by"])
     return SessionSample(**values)
 

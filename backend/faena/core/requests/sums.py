@@ -40,6 +40,11 @@ class Origin(NamedTuple):
     host: str
 
 
+def endpoint_value(service: str, endpoint: str) -> str:
+    """An endpoint as sessions are told apart by it: that of two services is not the same."""
+    return f"{service} {endpoint}"
+
+
 def origin_of(request: Request) -> Origin:
     """The origin of a request; what its resource does not tell is empty."""
     resource = request.top.resource

@@ -24,6 +24,7 @@ class Dimension(Labelled):
     STATEMENT = "statement", "Statement"
     TABLES = "tables", "Tables"
     PROGRAM = "program", "Program"
+    ENDPOINT = "endpoint", "Endpoint"
     USER = "user", "User"
     CLIENT = "client", "Client host"
     DATABASE = "database", "Database"
@@ -35,11 +36,15 @@ RUNNING = "running"  # value of KIND that is no wait
 NOT_WAITING = "running"  # value of WAIT for a session that reports no wait
 NO_STATEMENT = "none"  # value of STATEMENT where the server gave no identifier
 NOBODY = "nobody"  # value of HELD_BY for a session that no other one blocks
+NO_ENDPOINT = "unknown"  # value of ENDPOINT for a session whose request no trace has told
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Combination:
-    """One distinct set of dimension values, as the source told them. `held_by` names the root blocker's program."""
+    """One distinct set of dimension values, as the source told them. `held_by` names the root blocker's program.
+
+    `endpoint` is that of the request a session works for; it is learned from traces, some time after the sample.
+    """
 
     active: bool
     wait_type: str
@@ -51,6 +56,7 @@ class Combination:
     client: str
     backend: str
     held_by: str
+    endpoint: str = ""
 
 
 def root_blocker(session: SessionSample, present: dict[Pid, SessionSample]) -> SessionSample | None:
@@ -88,6 +94,7 @@ def combination_of(session: SessionSample, present: dict[Pid, SessionSample]) ->
         client=session.client,
         backend=session.backend,
         held_by=held_by,
+        endpoint=session.endpoint,
     )
 
 
@@ -163,6 +170,8 @@ def value_of(combination: Combination, dimension: Dimension) -> str:
             return combination.database
         case Dimension.HELD_BY:
             return combination.held_by or NOBODY
+        case Dimension.ENDPOINT:
+            return combination.endpoint or NO_ENDPOINT
         case Dimension.BACKEND:
             return combination.backend
         case Dimension.KIND | Dimension.TABLES:

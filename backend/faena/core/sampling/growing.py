@@ -21,6 +21,13 @@ class GrowingFrame:
         self._tick_ms, self._tick, self._code = begun.tick_ms, begun.tick, begun.code
         self.frame = begun
 
+    def before(self, at_ms: int) -> "GrowingFrame":
+        """What lies before a moment, to go on from there with what changed since."""
+        have = self.frame
+        ticks = int(np.searchsorted(have.tick_ms, at_ms))
+        rows = int(np.searchsorted(have.tick, ticks))
+        return GrowingFrame(SampleFrame(have.tick_ms[:ticks], have.tick[:rows], have.code[:rows]))
+
     def append(self, later: SampleFrame) -> None:
         """Raises ValueError unless all of `later` comes after all that is there."""
         if not len(later.tick_ms):

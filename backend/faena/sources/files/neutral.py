@@ -12,6 +12,7 @@ from zlib import crc32
 from faena.core.numbers import INT4, whole_number
 from faena.core.privacy import Normalised
 from faena.core.readings import UNKNOWN_AGE, SampleReading, SessionSample
+from faena.core.requests.context import context_of
 from faena.core.sql.texts import conceal, fingerprint
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 
@@ -98,6 +99,7 @@ def read_row(raw: Mapping[str, object]) -> NeutralRow:
             query_id=identifier if identifier is not None else (fingerprint(shown) if shown else None),
             blocked_by=() if blocked_by in (None, "") else (_pid(blocked_by),),
             statement_ms=_age(raw, "statement_ms"),
+            context=context_of(text) if text else "",
             transaction_ms=_age(raw, "transaction_ms"),
             **{name: _text(raw, name) for name in NAMES if name != "backend"},  # type: ignore[arg-type]  # all are texts
             backend=_text(raw, "backend") or "client backend",

@@ -3,6 +3,7 @@
 from typing import LiteralString, NamedTuple
 
 from faena.core.readings import UNKNOWN_AGE
+from faena.core.requests.context import TRACEPARENT
 
 OLDEST = 120000
 
@@ -26,6 +27,7 @@ class SessionRow(NamedTuple):
     leader: int | None
     query_id: int | None
     text: str | None
+    context: str | None
     now: float
     allowed: bool  # whether our role may see what other sessions do; without it all but our own look idle
 
@@ -38,6 +40,9 @@ class SessionRow(NamedTuple):
 OWN_NAME = "faena"
 
 
+_CONTEXT: LiteralString = f"CASE WHEN strpos(query, 'traceparent') > 0 THEN substring(query FROM '{TRACEPARENT}') END"
+
+
 def sample(version: int, *, only: bool = False) -> LiteralString:
     """Sessions that are active or hold a transaction, as `SessionRow` has them; blockers only of those that wait on a lock.
 
@@ -48,6 +53,7 @@ def sample(version: int, *, only: bool = False) -> LiteralString:
     Background processes that sleep in their main loop (Activity) or pause to spread their work (Timeout) are left out:
     they are no load.
     Rights that are taken away while we watch would make the server look idle: then every session comes, and says so.
+    The trace context that an application wrote into a comment is cut out by the server, so that texts need not come.
     Where there is no statement identifier the text comes along and is fingerprinted here: always before 14, and later
     for a session that waits before its statement is even analysed, as behind a table lock.
     """
@@ -76,7 +82,7 @@ def sample(version: int, *, only: bool = False) -> LiteralString:
                     WHEN wait_event = 'SafeSnapshot' THEN pg_safe_snapshot_blocking_pids(pid) END,
                date_part('epoch', xact_start), date_part('epoch', query_start),
                {leader},
-               {identity},
+               {identity}, {_CONTEXT},
                date_part('epoch', clock_timestamp()), (SELECT may.see FROM may)
           FROM pg_stat_get_activity(NULL)
          WHERE {which}"""

@@ -257,6 +257,7 @@ class PostgresSource:
             leader=None if row.leader is None else Pid(row.leader),
             transaction_ms=row.age_ms(row.transaction_at, late),
             statement_ms=row.age_ms(row.statement_at, late),
+            context=row.context or "",
         )
 
     def _identify(self, text: str) -> QueryId:

@@ -129,4 +129,5 @@ def session_of(hour: Hour, i: int) -> SessionSample:
         blocked_by=(Pid(blocker),) if blocker else (),
         transaction_ms=int(hour.transaction_ms[i]),
         statement_ms=int(hour.statement_ms[i]),
+        endpoint=one.endpoint,
     )

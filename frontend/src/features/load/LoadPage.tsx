@@ -31,7 +31,7 @@ interface Props {
   readonly search: LoadSearch;
   readonly canMark: boolean;
   readonly onSearch: (change: Partial<LoadSearch>) => void;
-  readonly onOpen: (queryId: string) => void;
+  readonly onOpen: (dimension: DimensionName, number: string) => void;
 }
 
 const MIN_ROWS = 6;

@@ -19,6 +19,7 @@ const row = (value: string, sessions: number): Schemas["RowOut"] => ({
   seen: sessions * 10,
   by_kind: { lock: sessions },
   picked: value === "b",
+  opens: value === "-42" ? "-42" : null,
 });
 const sieve: Schemas["SieveOut"] = {
   ticks: 60,
@@ -78,7 +79,7 @@ describe("Sieve", () => {
   it("opens a statement, tells what is picked, and offers the rest", async () => {
     const { onOpen, onMore, onColumns } = show();
     await userEvent.click(screen.getByRole("button", { name: "open" }));
-    expect(onOpen).toHaveBeenCalledWith("-42");
+    expect(onOpen).toHaveBeenCalledWith("statement", "-42");
     expect(screen.getByRole("button", { name: /^b ?1\.00/ }).getAttribute("aria-pressed")).toBe("true");
     await userEvent.click(screen.getByRole("button", { name: "5 more" }));
     expect(onMore).toHaveBeenCalled();

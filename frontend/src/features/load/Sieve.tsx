@@ -14,7 +14,7 @@ interface Props {
   readonly onPick: (dimension: string, value: string, mode: PickMode) => void;
   readonly onColumns: (columns: DimensionName[]) => void;
   readonly onExplain: (wait: string) => void;
-  readonly onOpen: (queryId: string) => void;
+  readonly onOpen: (dimension: DimensionName, number: string) => void;
   readonly onMore: () => void;
 }
 
@@ -132,7 +132,7 @@ interface RowProps {
 const SieveRow = ({ row, most, column, place, dimension, onPick, onExplain, onOpen }: RowProps) => {
   const pick = (event: MouseEvent | KeyboardEvent): void =>
     onPick(dimension, row.value, event.altKey ? "exclude" : event.shiftKey ? "add" : "only");
-  const openable = dimension === "statement" && row.value !== "none";
+  const { opens } = row;
   return (
     <li className="group relative">
       <button
@@ -146,7 +146,7 @@ const SieveRow = ({ row, most, column, place, dimension, onPick, onExplain, onOp
           if (dimension === "wait") onExplain(row.value);
         }}
         onKeyDown={(event) => {
-          if (event.key === "o" && openable) onOpen(row.value);
+          if (event.key === "o" && opens !== null) onOpen(dimension, opens);
           if (event.key === "Enter" && event.altKey) {
             event.preventDefault(); // the browser presses no button for Enter with Alt
             pick(event);
@@ -179,8 +179,8 @@ const SieveRow = ({ row, most, column, place, dimension, onPick, onExplain, onOp
         </svg>
       </button>
       <span className="bg-raised absolute top-0.5 right-0 hidden gap-1 px-1 text-xs group-focus-within:flex group-hover:flex">
-        {openable ? (
-          <button type="button" className="text-accent hover:underline" onClick={() => onOpen(row.value)}>
+        {opens !== null ? (
+          <button type="button" className="text-accent hover:underline" onClick={() => onOpen(dimension, opens)}>
             open
           </button>
         ) : null}

@@ -19,6 +19,7 @@ const row = (value: string, sessions: number): Schemas["RowOut"] => ({
   seen: 100,
   by_kind: { running: sessions },
   picked: false,
+  opens: null,
 });
 const column: Schemas["ColumnOut"] = { dimension: "program", rows: [row("a", 3), row("b", 1)], more: 0, samples: 400 };
 

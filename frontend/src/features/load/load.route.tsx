@@ -1,5 +1,6 @@
 import { createRoute, lazyRouteComponent, useNavigate } from "@tanstack/react-router";
 
+import type { DimensionName } from "../../lib/dimensions";
 import { word, words, type SearchOf } from "../../lib/search";
 import type { Base } from "../../lib/view";
 import { server } from "../../shell/routes";
@@ -18,8 +19,10 @@ function useLoad() {
     search: useView(OWN),
     canMark: role !== "viewer",
     onSearch: useChange<LoadSearch>(),
-    onOpen: (query: string) =>
-      void navigate({ to: "/servers/$server/statements/$query", params: { server: String(id), query } }),
+    onOpen: (dimension: DimensionName, number: string) =>
+      void (dimension === "endpoint"
+        ? navigate({ to: "/servers/$server/endpoints/$endpoint", params: { server: String(id), endpoint: number } })
+        : navigate({ to: "/servers/$server/statements/$query", params: { server: String(id), query: number } })),
   };
 }
 

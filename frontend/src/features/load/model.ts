@@ -79,6 +79,7 @@ export interface SieveRow {
   readonly share: string;
   readonly byKind: Readonly<Record<string, number>>;
   readonly picked: boolean;
+  readonly opens: string | null; // number of the statement or endpoint, for its page
 }
 
 export interface SieveColumn {
@@ -105,6 +106,7 @@ export const sessionColumns = (sieve: Schemas["SieveOut"]): SieveColumn[] =>
       share: share(row.share, row.share_margin),
       byKind: row.by_kind,
       picked: row.picked,
+      opens: row.opens,
     })),
   }));
 
@@ -132,6 +134,7 @@ export const byteColumns = (found: Schemas["BytesOut"], way: "read" | "written")
         share: share(row.share),
         byKind: row.by_kind,
         picked: row.picked,
+        opens: null,
       })),
     };
   });

@@ -23,7 +23,7 @@ import {
 } from "./model";
 import { readKey } from "../../charts/sessions";
 import { blockingQuery, chainsQuery, lanesQuery } from "./queries";
-import { StatementLink, TapeLink } from "../../shell/SessionLinks";
+import { RequestLink, StatementLink, TapeLink } from "../../shell/SessionLinks";
 import { AnswerState } from "../../ui/Answer";
 import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
@@ -238,7 +238,11 @@ const LinkRow = ({
       <b className="font-semibold">{one ? one.program : chain.gid || "not sampled"}</b>{" "}
       {one ? <TapeLink server={server} one={one} /> : null}{" "}
       {link.behind ? <span className="text-muted text-sm">blocks {link.behind}</span> : null}
-      <div className="text-sm">{state}</div>
+      <div className="text-sm">
+        {state}
+        {one?.trace ? <span className="text-muted">, for </span> : null}
+        {one ? <RequestLink server={server} one={one} /> : null}
+      </div>
       {one ? (
         <div className="truncate font-mono text-xs" title={one.statement}>
           <StatementLink server={server} one={one} />

@@ -10,6 +10,7 @@ import { Answer } from "../../ui/Answer";
 import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import { LayerSums } from "./LayerBar";
+import { SeenSessions, TapeThen, UnderWay } from "./Sightings";
 import { layerFill } from "./layers";
 import { statementText } from "./columns";
 import { type Row, type Span, rowsOf, treeOf } from "./model";
@@ -27,6 +28,13 @@ type Request = Schemas["RequestOut"];
 /** One request: its time by layer, its statements, and every span of it. */
 export const RequestPage = ({ server, trace, search }: Props) => {
   const found = useQuery(requestQuery(server, trace, search.top ?? ""));
+  const missing = found.error !== null && "status" in found.error && found.error.status === 404;
+  if (missing)
+    return (
+      <div className="pane px-6 pt-2 pb-2">
+        <UnderWay server={server} trace={trace} why={found.error.message} again={found.refetch} />
+      </div>
+    );
   return (
     <div className="flex h-full min-h-0 flex-col px-6 pt-2 pb-2">
       <Answer of={found} what="this request" className="flex min-h-0 grow flex-col">
@@ -86,6 +94,7 @@ const Notes = ({ request, server }: { readonly request: Request; readonly server
         {one.after ? <span className="text-muted min-w-0 truncate">after {one.after}</span> : null}
       </p>
     ))}
+    <SeenSessions seen={request.seen.filter((one) => one.blocked)} />
     {request.rejected ? (
       <p className="text-muted">{count(request.rejected)} spans of its trace could not be read and are missing.</p>
     ) : null}
@@ -272,6 +281,7 @@ const Detail = ({
 }) => {
   const span = spanOf(request, row);
   if (!span) return null;
+  const seen = request.seen.find((one) => row.spans.includes(one.place));
   const [from, to] = [Math.floor(request.at + row.startMs) - 2000, Math.ceil(request.at + row.endMs) + 2000];
   return (
     <div className="bg-raised px-6 py-2 text-sm">
@@ -289,14 +299,18 @@ const Detail = ({
           >
             the statement
           </Link>
-          <Link
-            to="/servers/$server/sessions/window"
-            params={{ server: String(server) }}
-            search={{ from, to, pick: [`statement:${span.query_id}`] } as never}
-            className="text-accent hover:underline"
-          >
-            sessions that ran it then
-          </Link>
+          {seen ? (
+            <TapeThen one={seen} />
+          ) : (
+            <Link
+              to="/servers/$server/sessions/window"
+              params={{ server: String(server) }}
+              search={{ from, to, pick: [`statement:${span.query_id}`] } as never}
+              className="text-accent hover:underline"
+            >
+              sessions that ran it then
+            </Link>
+          )}
           <Link
             to="/servers/$server/blocking"
             params={{ server: String(server) }}

@@ -3,6 +3,7 @@ import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
+import { live } from "../../testing/sessions";
 import { shown } from "../../testing/shown";
 import { CallsPage } from "./CallsPage";
 import { EndpointPage } from "./EndpointPage";
@@ -234,15 +235,28 @@ describe("one request", () => {
       layers: LAYERS,
       verdict: "The database takes 88% of the time.",
     },
-    ...{ statements: 4, repeated: [], more: 0, rejected: 2, resource: { "service.version": "7" }, others: ["ef"] },
+    ...{
+      statements: 4,
+      repeated: [],
+      more: 0,
+      rejected: 2,
+      resource: { "service.version": "7" },
+      others: ["ef"],
+      seen: [],
+    },
     spans: [
       span(-1, "GET", { layer: "own", statement: "", query_id: null }),
       ...[1, 2, 3].map(() => span(0, "SELECT")),
     ],
     ...more,
   });
-  const open = () =>
-    shown(<RequestPage server={3} trace="ab" search={WINDOW} />, [[requestQuery(3, "ab", "").queryKey, request()]]);
+  const open = (more: Partial<Schemas["RequestOut"]> = {}) =>
+    shown(<RequestPage server={3} trace="ab" search={WINDOW} />, [[requestQuery(3, "ab", "").queryKey, request(more)]]);
+  const seen = (more: Partial<Schemas["SightedOut"]> = {}): Schemas["SightedOut"] => ({
+    ...{ server: 3, pid: 22, started_s: 100, first: WINDOW.from, last: WINDOW.from + 4000, blocked: true, place: 2 },
+    blocker: live(44, { program: "ops-console", state: "idle in transaction" }),
+    ...more,
+  });
 
   it("says what it took and that it failed, what is missing and what else its trace holds", async () => {
     await open();
@@ -262,5 +276,64 @@ describe("one request", () => {
     expect(screen.getByRole("link", { name: "sessions that ran it then" }).getAttribute("href")).toContain(
       "statement%3A77",
     );
+  });
+
+  it("leads from a span to the tape of the very session that ran it", async () => {
+    await open({ seen: [seen({ blocked: false, blocker: null })] });
+    expect(screen.queryByRole("list", { name: "sessions that worked for it" })).toBeNull();
+    await userEvent.click(screen.getByRole("button", { name: /^3 × ?SELECT$/ }));
+    const tape = screen.getByRole("link", { name: "the tape of its session (pid 22) then" });
+    expect(tape.getAttribute("href")).toContain("/servers/3/sessions/22?");
+    expect(tape.getAttribute("href")).toContain("started=%22100%22");
+    expect(screen.queryByRole("link", { name: "sessions that ran it then" })).toBeNull();
+  });
+
+  it("names the session it waited for, and says so where that was not seen", async () => {
+    await open({ seen: [seen(), seen({ pid: 23, blocker: null })] });
+    const told = screen.getByRole("list", { name: "sessions that worked for it" });
+    expect(told.textContent).toContain(
+      "It waited for ops-console (pid 44), idle in transaction: who blocked whom then.",
+    );
+    expect(told.textContent).toContain("It waited for another session: who blocked whom then.");
+    const blocker = within(told).getByRole("link", { name: "ops-console (pid 44)" });
+    expect(blocker.getAttribute("href")).toContain("/servers/3/sessions/44?");
+  });
+});
+
+describe("a request of which no trace tells", () => {
+  const urls: string[] = [];
+  const answering = (came: () => boolean, seen: object[]) => {
+    const json = (body: object, status = 200) =>
+      new Response(JSON.stringify(body), { status, headers: { "Content-Type": "application/json" } });
+    vi.stubGlobal(
+      "fetch",
+      vi.fn((asked: Request) =>
+        Promise.resolve(
+          urls.push(asked.url) && asked.url.endsWith("/sessions")
+            ? json({ came: came(), seen })
+            : json({ title: "Not found", status: 404, detail: "this trace is not kept" }, 404),
+        ),
+      ),
+    );
+  };
+
+  it("shows what samples saw of it, and asks for it again once its trace has come", async () => {
+    let came = false;
+    const one = { server: 3, pid: 22, started_s: 100, first: 1, last: 4001, blocked: true, place: -1, blocker: null };
+    answering(() => came, [one]);
+    await shown(<RequestPage server={3} trace="ab" search={WINDOW} />);
+    await screen.findByText("No trace tells of this request yet.");
+    await screen.findByText(/It waited for/);
+    came = true;
+    urls.length = 0;
+    await vi.waitFor(() => expect(urls.some((url) => !url.endsWith("/sessions"))).toBe(true), 8000);
+  }, 10_000);
+
+  it("says why there is none where no session was seen either", async () => {
+    answering(() => false, []);
+    await shown(<RequestPage server={3} trace="ab" search={WINDOW} />);
+    await screen.findByText("No trace tells of this request.");
+    expect(document.body.textContent).toContain("This trace is not kept.");
+    expect(screen.queryByText(/the tape of its session/)).toBeNull();
   });
 });

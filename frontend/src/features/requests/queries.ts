@@ -1,6 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
 
-import { ask, client } from "../../api/client";
+import { ask, client, type Schemas } from "../../api/client";
 import { refreshMs, windowQuery } from "../../api/window";
 import type { WindowSpec } from "../../lib/view";
 
@@ -10,6 +10,7 @@ export interface Only {
   readonly host?: string;
 }
 
+const LOOK_AGAIN_MS = 3000; // for a trace that is under way
 const SUMMED_EVERY_MS = 5000; // a trace is judged some seconds after it ended
 
 const again = (spec: WindowSpec): number | false => {
@@ -38,6 +39,20 @@ export const endpointsQuery = (server: number, spec: WindowSpec, only: Only) =>
     queryFn: ({ signal }) =>
       ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints", { params: asked(server, spec, only), signal })),
     ...common(server, spec),
+  });
+
+/** Sessions that were seen working for a request; asked again until its trace has come. */
+export const sightingsQuery = (server: number, trace: string) =>
+  queryOptions({
+    queryKey: ["request-sessions", server, trace],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/requests/traces/{trace}/sessions", {
+          params: { path: { server_id: server, trace } },
+          signal,
+        }),
+      ),
+    meta: { againMs: (data: unknown) => ((data as Schemas["SightingsOut"] | undefined)?.came ? false : LOOK_AGAIN_MS) },
   });
 
 /** One endpoint over a window and the one before. */

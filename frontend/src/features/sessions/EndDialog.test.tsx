@@ -25,6 +25,8 @@ const blocker: Schemas["LiveSessionOut"] = {
   backend: "client backend",
   transaction_ms: 200_000,
   statement_ms: 12_000,
+  trace: "",
+  endpoint: "",
   blocked_by: [],
   blocks: 14,
   waits_for: null,

@@ -15,7 +15,7 @@ import { AnswerState } from "../../ui/Answer";
 import { DataTable } from "../../ui/table/DataTable";
 import { readSort, writeSort } from "../../ui/table/table";
 import type { Column } from "../../ui/table/columns";
-import { databaseColumn, pidColumn, programColumn, statementColumn } from "./columns";
+import { databaseColumn, pidColumn, programColumn, requestColumn, statementColumn } from "./columns";
 
 type Live = Schemas["LiveSessionOut"];
 
@@ -142,6 +142,7 @@ const liveColumns = ({ server, followed, follow, end, endOf }: Acts): Column<Liv
     value: (one) => one.blocks,
     show: (one) => (one.blocks ? <b>{one.blocks}</b> : ""),
   },
+  requestColumn(server),
   databaseColumn(),
   { id: "client", heading: "client", optional: true, value: (one) => one.client },
   statementColumn(server, "statement"),

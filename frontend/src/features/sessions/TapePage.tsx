@@ -19,6 +19,7 @@ import { WaitTable, useRecord } from "./Recordings";
 import { AnswerState } from "../../ui/Answer";
 import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
+import { RequestLink } from "../../shell/SessionLinks";
 import type { TapeSearch } from "./sessions.route";
 
 interface Props {
@@ -113,6 +114,7 @@ const Tape = ({ server, found, search, role }: TapeProps) => {
         />
       </div>
       <Logged server={server} found={found} onMoment={setAt} />
+      <Served found={found} server={server} onMoment={setAt} />
       <div className="mt-4 grid grid-cols-2 gap-8">
         <section>
           <h2 className="border-strong border-b font-semibold">What it did, summed</h2>
@@ -163,6 +165,47 @@ const Logged = ({ found, server, onMoment }: RanProps) => (
     ) : null}
   </>
 );
+
+type Work = Schemas["WorkedForOut"];
+
+/** The requests it was seen working for, each as the way there. */
+const Served = ({ found, server, onMoment }: RanProps) =>
+  found.served.length ? (
+    <section className="mt-3">
+      <h2 className="border-strong border-b font-semibold">Requests it worked for</h2>
+      <DataTable
+        id="served"
+        label="requests it worked for"
+        columns={servedColumns(server, onMoment)}
+        rows={found.served}
+        rowKey={(one) => one.trace}
+        sort={{ by: "from", descending: true }}
+      />
+    </section>
+  ) : null;
+
+const servedColumns = (server: number, onMoment: RanProps["onMoment"]): Column<Work>[] => [
+  {
+    ...{ id: "from", heading: "seen from", value: (one: Work) => one.first },
+    show: (one) => (
+      <button type="button" className="hover:text-accent" onClick={() => onMoment(one.first)}>
+        {stamp(one.first)}
+      </button>
+    ),
+  },
+  {
+    ...{ id: "for", heading: "seen for", align: "right" as const, value: (one: Work) => one.last - one.first },
+    show: (one) => duration(one.last - one.first),
+  },
+  { id: "request", heading: "request", wide: true, ...requestCell(server) },
+  { id: "statements", heading: "statements seen", align: "right", value: (one) => one.statements },
+  { id: "blocked", heading: "blocked", value: (one) => (one.blocked ? "waited for another session" : "") },
+];
+
+const requestCell = (server: number) => ({
+  value: (one: Work) => one.endpoint || "its request",
+  show: (one: Work) => <RequestLink server={server} one={one} />,
+});
 
 interface RanProps {
   readonly found: Schemas["TapeOut"];

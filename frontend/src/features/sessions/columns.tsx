@@ -1,6 +1,6 @@
 // Columns that the sessions of now and those of a window have alike.
 import type { Schemas } from "../../api/client";
-import { StatementLink, TapeLink } from "../../shell/SessionLinks";
+import { RequestLink, StatementLink, TapeLink } from "../../shell/SessionLinks";
 import type { Column } from "../../ui/table/columns";
 
 type Watched = Schemas["WatchedSessionOut"];
@@ -29,6 +29,14 @@ export const databaseColumn = <Row extends Watched>(): Column<Row> => ({
   heading: "database",
   optional: true,
   value: (one) => one.database,
+});
+
+export const requestColumn = <Row extends Watched>(server: number): Column<Row> => ({
+  id: "request",
+  heading: "request",
+  title: "what it works for, as trace contexts in its statements tell",
+  value: (one) => one.endpoint || (one.trace ? "its request" : null),
+  show: (one) => <RequestLink server={server} one={one} />,
 });
 
 export const statementColumn = <Row extends Watched>(server: number, heading: string): Column<Row> => ({

@@ -6,6 +6,7 @@ export const DIMENSIONS = {
   statement: "Statement",
   tables: "Tables",
   program: "Program",
+  endpoint: "Endpoint",
   user: "User",
   client: "Client host",
   database: "Database",
