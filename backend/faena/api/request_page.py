@@ -61,7 +61,7 @@ class RepeatOut(Out):
 
 
 class SightedOut(Out):
-    """A session that samples saw running a statement of this trace. `place` of its span in the list, -1: it has none here.
+    """A session that samples saw running a statement of this trace; `endpoint` as far as it is known. `place` of its span in the list, -1: it has none here.
 
     `blocker` is the session at the root of what it waited behind, null where it waited for none or the root was not seen.
     """
@@ -72,6 +72,7 @@ class SightedOut(Out):
     first: int
     last: int
     blocked: bool
+    endpoint: str
     place: int
     blocker: WatchedSessionOut | None
 
@@ -182,7 +183,7 @@ def _seen(trace: bytes, places: Mapping[str, int]) -> list[SightedOut]:
         told.append(
             SightedOut(
                 server=one.server_id, pid=one.pid, started_s=one.started_s, first=one.first, last=one.last,
-                blocked=one.blocked, place=places.get(one.span, -1),
+                blocked=one.blocked, endpoint=one.endpoint, place=places.get(one.span, -1),
                 blocker=WatchedSessionOut(**session_fields(root, texts, of)) if root else None,
             )
         )  # fmt: skip

@@ -2,9 +2,13 @@
 
 from collections import Counter
 
+import numpy as np
 import pytest
 from django.db import transaction
+from faena.apps.answers.likely import RUNS_NEEDED, name_likely
 from faena.apps.requests import judging
+from faena.apps.requests.dictionaries import Dictionaries
+from faena.apps.requests.writing import add_sums
 from faena.apps.samples import sightings
 from faena.apps.samples.actions import store_ticks
 from faena.apps.samples.closing import LATE_MS, close_hours
@@ -17,9 +21,12 @@ from faena.apps.samples.selectors import raw_samples, sieve
 from faena.apps.samples.sightings import WAITS_MS, Namer
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Server
-from faena.core.readings import SampleReading
+from faena.apps.statements.actions import learn_texts
+from faena.core.readings import SampleReading, StatementText
+from faena.core.requests.sums import Origin, Sums
 from faena.core.sampling.dimensions import Dimension
 from faena.core.series.window import Window
+from faena.core.sql.texts import normalise
 from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 from faena.testing.builders import START, reading, session
 from hypothesis import HealthCheck, given, settings
@@ -179,3 +186,41 @@ def test_frames_equal_what_the_store_holds_in_any_order_of_telling(
             f"end {n}" if (s, p) in known else "unknown" for s in ticks if s <= second for p, n in ticks[s].items()
         )
         assert told(server) == wanted
+
+
+def asked(server: Server, runs: dict[str, int]) -> None:
+    """Traces have told that endpoints ran a statement so often."""
+    learn_texts(server.pk, [StatementText(query_id=QueryId(5), text=normalise("UPDATE slot SET held = $1"))])
+    names, sums = Dictionaries(server.pk), Sums()
+    for name, many in runs.items():
+        origin = Origin(service="booking-web", kind="web", endpoint=name, version="", host="")
+        sums.statements[START, origin, "UPDATE slot SET held = ?"] = np.array([float(many), many, 0, 0, 0, 0])
+        sums.shown["UPDATE slot SET held = ?"] = "UPDATE slot SET held = $1"
+    add_sums(server.pk, sums, names)
+
+
+@pytest.mark.parametrize(
+    ("runs", "wanted"),
+    [
+        ({"GET /hold": RUNS_NEEDED}, "booking-web GET /hold, likely"),
+        ({"GET /hold": RUNS_NEEDED - 1}, "unknown"),
+        ({"GET /hold": 900, "GET /beds": 1}, "unknown"),
+        ({}, "unknown"),
+    ],
+)
+def test_a_request_under_way_likely_is_of_the_only_endpoint_that_runs_its_statement(
+    server: Server, runs: dict[str, int], wanted: str
+) -> None:
+    asked(server, runs)
+    namer, book = Namer(), Codebook(server.pk)
+    waiting = session(1, context=context(7), query_id=QueryId(5), blocked_by=(2,))
+    for second in range(120):
+        store_ticks(server.pk, [(reading(second, waiting, session(2)), 0)], book)
+        if second >= 3:
+            name_likely(namer, START + 1000 * second)
+        if second in (2, 3, 4, 119):
+            named = wanted if second >= 3 else "unknown"
+            assert told(server) == Counter([named] * (second + 1) + ["unknown"] * (second + 1)), second
+    name({7: BEDS}, second=120, namer=namer)
+    assert told(server) == {BEDS: 120, "unknown": 120}, "its trace knows better"
+    assert name_likely(namer, START + 120_000) == 0

@@ -4977,7 +4977,7 @@ export interface components {
         };
         /**
          * SightedOut
-         * @description A session that samples saw running a statement of this trace. `place` of its span in the list, -1: it has none here.
+         * @description A session that samples saw running a statement of this trace; `endpoint` as far as it is known. `place` of its span in the list, -1: it has none here.
          *
          *     `blocker` is the session at the root of what it waited behind, null where it waited for none or the root was not seen.
          */
@@ -4985,6 +4985,8 @@ export interface components {
             /** Blocked */
             blocked: boolean;
             blocker: components["schemas"]["WatchedSessionOut"] | null;
+            /** Endpoint */
+            endpoint: string;
             /** First */
             first: number;
             /** Last */

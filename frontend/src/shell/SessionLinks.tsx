@@ -21,20 +21,24 @@ export const RequestLink = ({
   one,
 }: {
   readonly server: number;
-  readonly one: Pick<Schemas["WatchedSessionOut"], "trace" | "endpoint">;
-}) =>
-  one.trace ? (
+  readonly one: Pick<Schemas["WatchedSessionOut"], "trace" | "endpoint"> & { readonly program?: string };
+}) => {
+  const { endpoint, program } = one;
+  // Mostly a program is called as its service is, and stands beside it.
+  const words = program && endpoint.startsWith(`${program} `) ? endpoint.slice(program.length + 1) : endpoint;
+  return one.trace ? (
     <Link
       to="/servers/$server/requests/$trace"
       params={{ server: String(server), trace: one.trace }}
       className="hover:text-accent underline decoration-dotted"
       title="the request it works for"
     >
-      {one.endpoint || "its request"}
+      {words || "its request"}
     </Link>
   ) : (
-    one.endpoint || null
+    words || null
   );
+};
 
 /** A statement in a line, as the way to its page. */
 export const StatementLink = ({

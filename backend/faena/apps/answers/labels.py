@@ -1,5 +1,6 @@
 """Words for the values of dimensions, and statements in a line."""
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 
 from faena.apps.requests import selectors as requests
@@ -7,6 +8,7 @@ from faena.apps.servers.engines import profile_by_id
 from faena.apps.statements import selectors as statements
 from faena.core.numbers import whole_number
 from faena.core.privacy import Normalised
+from faena.core.requests.sums import certain, likely
 from faena.core.sampling.dimensions import NO_ENDPOINT, NO_STATEMENT, NOBODY, Dimension
 from faena.core.sql.texts import gist
 from faena.core.waits.kinds import WaitKind
@@ -27,7 +29,7 @@ def opens_of(server_id: int, dimension: Dimension, values: Iterable[str]) -> dic
             return {v: v for v in values if whole_number(v) is not None}
         case Dimension.ENDPOINT:
             known = requests.endpoints_by_value(server_id)
-            return {v: str(known[v]) for v in values if v in known}
+            return {v: str(known[certain(v)].id) for v in values if certain(v) in known}
         case _:
             return {}
 
@@ -50,7 +52,27 @@ def labels_of(server_id: int, dimension: Dimension, values: Sequence[str]) -> di
         case Dimension.HELD_BY:
             return {v: ("not blocked", "waits for no other session") if v == NOBODY else (v, v) for v in values}
         case Dimension.ENDPOINT:
-            none = ("not known", "No trace has told yet, or none will: what this session works for is not known.")
-            return {v: none if v == NO_ENDPOINT else (v, v) for v in values}
+            return _endpoints(server_id, values)
         case _:
             return {v: (v or "none", v or "none") for v in values}
+
+
+def _endpoints(server_id: int, values: Sequence[str]) -> dict[str, tuple[str, str]]:
+    """An endpoint goes without its service where no other service has one of that name."""
+    known = requests.endpoints_by_value(server_id)
+    often = Counter(one.name for one in known.values())
+    told = {
+        NO_ENDPOINT: ("not known", "No trace has told yet, or none will: what this session works for is not known.")
+    }
+    for value in values:
+        of = known.get(certain(value))
+        if of is None:
+            told.setdefault(value, (value, value))
+            continue
+        name = of.name if often[of.name] == 1 else certain(value)
+        sure = value == certain(value)
+        full = (
+            value if sure else f"{value}: its request has not ended, and in a day no other endpoint ran its statement"
+        )
+        told[value] = (name if sure else likely(name), full)
+    return {value: told[value] for value in values}

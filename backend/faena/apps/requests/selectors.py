@@ -7,7 +7,7 @@ from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import chain
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import zstandard
@@ -389,10 +389,18 @@ def endpoint(server_id: int, endpoint_id: int) -> Endpoint:
     return found
 
 
-def endpoints_by_value(server_id: int) -> dict[str, int]:
-    """Numbers of endpoints by the value under which sessions are told apart by them (see `endpoint_value`)."""
-    rows = Endpoint.objects.filter(server_id=server_id).values_list("service", "name", "id")
-    return {endpoint_value(service, name): number for service, name, number in rows}
+class NamedEndpoint(NamedTuple):
+    """An endpoint as far as it is needed to name it."""
+
+    id: int
+    service: str
+    name: str
+
+
+def endpoints_by_value(server_id: int) -> dict[str, NamedEndpoint]:
+    """Endpoints by the value under which sessions are told apart by them (see `endpoint_value`)."""
+    rows = Endpoint.objects.filter(server_id=server_id).values_list(*NamedEndpoint._fields)
+    return {endpoint_value(one.service, one.name): one for one in map(NamedEndpoint._make, rows)}
 
 
 def endpoint_named(server_id: int, request: Request) -> Endpoint | None:

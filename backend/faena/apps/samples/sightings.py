@@ -16,10 +16,12 @@ from faena.apps.samples.models import Combination, Sighting
 from faena.apps.servers import holdings
 from faena.core.readings import SampleReading
 from faena.core.requests.context import parts_of
+from faena.core.requests.sums import certain
 from faena.core.sampling import dimensions
 from faena.core.units import MS_PER_HOUR
 
 WAITS_MS = MS_PER_HOUR  # for its trace; without one that is kept, a sighting is forgotten then
+TOLD_AGAIN_MS = 60_000
 _SPARE_MS = 60_000  # before an hour may be closed, so that no two ever change the same samples
 
 _PUT = (
@@ -123,7 +125,11 @@ class Namer:
         for row in Sighting.objects.filter(trace__in=list(endpoints)).order_by("server_id", "trace", "span", "pid"):
             trace = bytes(row.trace)
             of = endpoints[trace]
-            row.endpoint = of.get(bytes(row.span)) or of.get(b"") or row.endpoint
+            before, row.endpoint = row.endpoint, of.get(bytes(row.span)) or of.get(b"") or row.endpoint
+            if (
+                row.endpoint == before != certain(before)
+            ):  # told again while its statement runs: the earlier samples have it
+                row.first_ms = max(row.first_ms, row.last_ms - TOLD_AGAIN_MS)
             row.keep_until_ms = max(row.keep_until_ms, kept_until.get(trace, 0))
             by_server.setdefault(row.server_id, []).append(row)
         changed = 0

@@ -45,6 +45,19 @@ def endpoint_value(service: str, endpoint: str) -> str:
     return f"{service} {endpoint}"
 
 
+_LIKELY = ", likely"
+
+
+def likely(value: str) -> str:
+    """The value of sessions that probably work for this endpoint: their request has not ended, and no trace tells."""
+    return value + _LIKELY
+
+
+def certain(value: str) -> str:
+    """The endpoint of a value, likely or not."""
+    return value.removesuffix(_LIKELY)
+
+
 def origin_of(request: Request) -> Origin:
     """The origin of a request; what its resource does not tell is empty."""
     resource = request.top.resource

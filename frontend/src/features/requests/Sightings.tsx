@@ -95,15 +95,19 @@ interface UnderWayProps {
 export const UnderWay = ({ server, trace, why, again }: UnderWayProps) => {
   const asked = useQuery(sightingsQuery(server, trace));
   const { came, seen = [] } = asked.data ?? {};
+  const named = seen.find((one) => one.endpoint)?.endpoint;
   useEffect(() => {
     if (came) again();
   }, [came, again]);
   return (
     <>
-      <h1 className="text-base font-semibold">No trace tells of this request{seen.length ? " yet" : ""}.</h1>
+      <h1 className="text-base font-semibold">
+        No trace tells of this request{seen.length ? " yet" : ""}.{" "}
+        {named ? <span className="font-normal">Its sessions work for {named}.</span> : null}
+      </h1>
       <p className="text-muted text-sm">
         {seen.length
-          ? "An application sends a trace when its request has ended. Until then samples tell this of it; the page looks again by itself."
+          ? `An application sends a trace when its request has ended. Until then samples tell this of it; the page looks again by itself.${named ? " Likely means that in a day no other endpoint ran its statement." : ""}`
           : `${why.charAt(0).toUpperCase()}${why.slice(1)}.`}
       </p>
       <AnswerState of={asked} what="the sessions that worked for it" />

@@ -253,7 +253,16 @@ describe("one request", () => {
   const open = (more: Partial<Schemas["RequestOut"]> = {}) =>
     shown(<RequestPage server={3} trace="ab" search={WINDOW} />, [[requestQuery(3, "ab", "").queryKey, request(more)]]);
   const seen = (more: Partial<Schemas["SightedOut"]> = {}): Schemas["SightedOut"] => ({
-    ...{ server: 3, pid: 22, started_s: 100, first: WINDOW.from, last: WINDOW.from + 4000, blocked: true, place: 2 },
+    ...{
+      server: 3,
+      pid: 22,
+      started_s: 100,
+      first: WINDOW.from,
+      last: WINDOW.from + 4000,
+      blocked: true,
+      endpoint: "",
+      place: 2,
+    },
     blocker: live(44, { program: "ops-console", state: "idle in transaction" }),
     ...more,
   });
@@ -319,11 +328,22 @@ describe("a request of which no trace tells", () => {
 
   it("shows what samples saw of it, and asks for it again once its trace has come", async () => {
     let came = false;
-    const one = { server: 3, pid: 22, started_s: 100, first: 1, last: 4001, blocked: true, place: -1, blocker: null };
+    const one = {
+      server: 3,
+      pid: 22,
+      started_s: 100,
+      first: 1,
+      last: 4001,
+      blocked: true,
+      place: -1,
+      blocker: null,
+      endpoint: "web GET /hold, likely",
+    };
     answering(() => came, [one]);
     await shown(<RequestPage server={3} trace="ab" search={WINDOW} />);
     await screen.findByText("No trace tells of this request yet.");
     await screen.findByText(/It waited for/);
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toContain("work for web GET /hold, likely.");
     came = true;
     urls.length = 0;
     await vi.waitFor(() => expect(urls.some((url) => !url.endsWith("/sessions"))).toBe(true), 8000);

@@ -35,8 +35,13 @@ export const requestColumn = <Row extends Watched>(server: number): Column<Row> 
   id: "request",
   heading: "request",
   title: "what it works for, as trace contexts in its statements tell",
+  say: (one) => one.endpoint,
   value: (one) => one.endpoint || (one.trace ? "its request" : null),
-  show: (one) => <RequestLink server={server} one={one} />,
+  show: (one) => (
+    <span className="block max-w-40 truncate">
+      <RequestLink server={server} one={one} />
+    </span>
+  ),
 });
 
 export const statementColumn = <Row extends Watched>(server: number, heading: string): Column<Row> => ({

@@ -6,11 +6,13 @@ import fcntl
 import logging
 import signal
 from collections.abc import Awaitable, Callable
+from functools import partial
 from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
+from faena.apps.answers.likely import name_likely
 from faena.apps.collecting.away import away_means_away
 from faena.apps.collecting.housekeeping import JOBS, HouseJob
 from faena.apps.collecting.private import keep_private
@@ -50,9 +52,11 @@ def _machine_reader(supervisor: Supervisor, clock: Clock) -> Callable[[], Awaita
 def _judging(clock: Clock) -> Callable[[], Awaitable[None]]:
     judge = Judge()
     settle = away_means_away(judge.settle)
+    guess = away_means_away(partial(name_likely, judge.namer))
 
     async def work() -> None:
         await asyncio.to_thread(settle, clock.now())
+        await asyncio.to_thread(guess, clock.now())
 
     return work
 
