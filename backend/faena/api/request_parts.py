@@ -1,9 +1,24 @@
-"""What answers about requests share: time by layer."""
+"""What questions and answers about requests share: which are asked for, time by layer, a single one."""
 
 from collections.abc import Sequence
 
+from ninja import Schema
+
 from faena.api.out import Out
+from faena.apps.requests.selectors import Kept, Only
+from faena.core.requests.choosing import Why
 from faena.core.requests.sums import LAYERS
+
+
+class RequestsIn(Schema):
+    """Requests of this service, version or host alone; empty: all."""
+
+    service: str = ""
+    version: str = ""
+    host: str = ""
+
+    def only(self, endpoint: int | None = None) -> Only:
+        return Only(service=self.service, version=self.version, host=self.host, endpoint=endpoint)
 
 
 class LayersOut(Out):
@@ -19,3 +34,28 @@ class LayersOut(Out):
 def layers_out(figures: Sequence[float]) -> LayersOut:
     """From milliseconds in the order of LAYERS."""
     return LayersOut(**{layer.value: round(ms, 3) for layer, ms in zip(LAYERS, figures, strict=True)})
+
+
+class SingleOut(Out):
+    """A request that is kept singly; it stands for `weight` requests."""
+
+    trace: str
+    top: str
+    at: int
+    duration_ms: float
+    layers: LayersOut
+    error: bool
+    statements: int
+    spans: int
+    why: Why
+    weight: float
+    version: str
+    host: str
+
+
+def single_out(one: Kept) -> SingleOut:
+    return SingleOut(
+        trace=one.trace, top=one.top, at=one.at, duration_ms=one.duration_ms, layers=layers_out(one.layers),
+        error=one.error, statements=one.statements, spans=one.spans, why=Why(one.why), weight=one.weight,
+        version=one.version, host=one.host,
+    )  # fmt: skip

@@ -8,13 +8,12 @@ from ninja import Query, Router, Schema
 from faena.api.figures import number
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
-from faena.api.request_parts import LayersOut, layers_out
+from faena.api.request_parts import LayersOut, RequestsIn, SingleOut, layers_out, single_out
 from faena.api.statement_parts import StatementId
 from faena.apps.answers.requests import LinkedStatement, callers, linked
 from faena.apps.requests import selectors, sources
-from faena.apps.requests.selectors import Kept, Only, StatementUse, Summed
+from faena.apps.requests.selectors import Only, StatementUse, Summed
 from faena.apps.servers import selectors as servers
-from faena.core.requests.choosing import Why
 from faena.core.requests.findings import EndpointFinding, Found
 from faena.core.requests.layers import Layer
 from faena.core.requests.sums import LAYERS
@@ -24,17 +23,6 @@ from faena.core.units import QueryId
 
 router = Router(tags=["requests"])
 MOST_BUCKETS, MOST_SINGLES = 120, 100
-
-
-class RequestsIn(Schema):
-    """Requests of this service, version or host alone; empty: all."""
-
-    service: str = ""
-    version: str = ""
-    host: str = ""
-
-    def only(self, endpoint: int | None = None) -> Only:
-        return Only(service=self.service, version=self.version, host=self.host, endpoint=endpoint)
 
 
 class EndpointFindingOut(Out):
@@ -255,23 +243,6 @@ class CallOut(Out):
     errors: float
 
 
-class SingleOut(Out):
-    """A request that is kept singly; it stands for `weight` requests."""
-
-    trace: str
-    top: str
-    at: int
-    duration_ms: float
-    layers: LayersOut
-    error: bool
-    statements: int
-    spans: int
-    why: Why
-    weight: float
-    version: str
-    host: str
-
-
 class EndpointPageOut(Out):
     """One endpoint over a window, and in the one before of the same length."""
 
@@ -315,7 +286,7 @@ def get_endpoint(
         statements_before=_statements(server.pk, span.previous(), wanted, found[span.previous()]),
         calls=_calls(server.pk, span, wanted, found[span]),
         calls_before=_calls(server.pk, span.previous(), wanted, found[span.previous()]),
-        singles=[_single(one) for one in selectors.singles(server.pk, span, wanted, at_most=MOST_SINGLES)],
+        singles=[single_out(one) for one in selectors.singles(server.pk, span, wanted, at_most=MOST_SINGLES)],
     )
 
 
@@ -331,14 +302,6 @@ def _series(server_id: int, span: Window, only: Only) -> SeriesOut:
         bucket_ms=buckets.width_ms, starts=buckets.starts(), end=selectors.touched(span)[1],
         per_second=[round(float(n) / (buckets.width_ms / 1000), 4) for n in many], errors=[float(n) for n in series[:, 1]],
         layers=layers,
-    )  # fmt: skip
-
-
-def _single(one: Kept) -> SingleOut:
-    return SingleOut(
-        trace=one.trace, top=one.top, at=one.at, duration_ms=one.duration_ms, layers=layers_out(one.layers),
-        error=one.error, statements=one.statements, spans=one.spans, why=Why(one.why), weight=one.weight,
-        version=one.version, host=one.host,
     )  # fmt: skip
 
 

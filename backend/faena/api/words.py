@@ -7,6 +7,7 @@ from ninja import Router
 
 from faena.api.out import Out
 from faena.apps.answers.indicators import Indicator
+from faena.apps.requests.spread import MarkKind
 from faena.apps.servers.engines import profiles
 from faena.core.deadlocks.causes.circle import Cause
 from faena.core.findings import Confidence, Severity
@@ -35,6 +36,7 @@ _LISTS: Mapping[str, type[Labelled]] = {
     "pivot_dimensions": PivotBy,
     "pivot_measures": PivotMeasure,
     "request_findings": Found,
+    "request_marks": MarkKind,
     "severities": Severity,
     "wait_kinds": WaitKind,
 }

@@ -1116,6 +1116,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}/picked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Picked
+         * @description Requests that began between `since` and `until` and took between `least_ms` and `most_ms`: what sets them apart.
+         */
+        get: operations["endpoint_picked"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}/spread": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Spread
+         * @description Requests of an endpoint over time and duration, as far as they are kept singly.
+         */
+        get: operations["endpoint_spread"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}/target": {
         parameters: {
             query?: never;
@@ -2322,6 +2362,25 @@ export interface components {
             by: string;
             /** Text */
             text: string;
+        };
+        /**
+         * CommonOut
+         * @description What more of the picked have than of the others. `chance`: that all of this is by chance, between 0 and 1.
+         */
+        CommonOut: {
+            /** Chance */
+            chance: number;
+            kind: components["schemas"]["MarkKind"];
+            /** Label */
+            label: string;
+            /** Others */
+            others: number;
+            /** Others Share */
+            others_share: number;
+            /** Picked */
+            picked: number;
+            /** Picked Share */
+            picked_share: number;
         };
         /**
          * ComparisonOut
@@ -3558,6 +3617,12 @@ export interface components {
             start: number;
         };
         /**
+         * MarkKind
+         * @description What a request can be told from others by.
+         * @enum {string}
+         */
+        MarkKind: "attribute" | "statement" | "call" | "outcome";
+        /**
          * MarkOut
          * @description A span marked as an incident; what is usual is not learned from it.
          */
@@ -3929,6 +3994,20 @@ export interface components {
             username: string;
         };
         /**
+         * PickedOut
+         * @description A part of an endpoint's requests beside all others of the window, and the slowest of the part.
+         */
+        PickedOut: {
+            /** Common */
+            common: components["schemas"]["CommonOut"][];
+            /** More */
+            more: number;
+            others: components["schemas"]["SideOut"];
+            picked: components["schemas"]["SideOut"];
+            /** Singles */
+            singles: components["schemas"]["SingleOut"][];
+        };
+        /**
          * PivotBy
          * @description What rows and columns can be.
          * @enum {string}
@@ -3968,6 +4047,15 @@ export interface components {
             rows: string[];
             /** Total */
             total: number | null;
+        };
+        /** PlacedOut */
+        PlacedOut: {
+            /** Ended */
+            ended: number;
+            /** Started */
+            started: number;
+            /** Took Ms */
+            took_ms: number;
         };
         /**
          * PlanBody
@@ -4968,6 +5056,21 @@ export interface components {
             /** Total Ms */
             total_ms: number;
         };
+        /**
+         * SideOut
+         * @description `kept` requests that stand for `requests`; means of one of them.
+         */
+        SideOut: {
+            /** Kept */
+            kept: number;
+            layers: components["schemas"]["LayersOut"];
+            /** Mean Ms */
+            mean_ms: number;
+            /** Requests */
+            requests: number;
+            /** Statements */
+            statements: number;
+        };
         /** SieveOut */
         SieveOut: {
             /** Columns */
@@ -5190,6 +5293,47 @@ export interface components {
             label: string;
             /** Query Id */
             query_id: string;
+        };
+        /**
+         * SpreadOut
+         * @description Requests by time and duration. `counts` holds rows of `edges_ms` by columns of `starts`, each kept one by its weight.
+         *
+         *     `row_executions` and `row_total_ms` are sums of each row over the window, in which a request counts once. Points are
+         *     there when few are kept; quantiles are null where too few reach so far. `known` are kept, the newest of them drawn.
+         */
+        SpreadOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** Counts */
+            counts: number[][];
+            /** Drawn */
+            drawn: number;
+            /** Edges Ms */
+            edges_ms: number[];
+            /** End */
+            end: number;
+            /** Known */
+            known: number;
+            /** Max Ms */
+            max_ms: number | null;
+            /** P50 Ms */
+            p50_ms: number | null;
+            /** P95 Ms */
+            p95_ms: number | null;
+            /** P99 Ms */
+            p99_ms: number | null;
+            /** Points */
+            points: components["schemas"]["PlacedOut"][];
+            /** Requests */
+            requests: number;
+            /** Row Executions */
+            row_executions: number[];
+            /** Row Total Ms */
+            row_total_ms: number[];
+            /** Start */
+            start: number;
+            /** Starts */
+            starts: number[];
         };
         /**
          * StatementNodeOut
@@ -7602,6 +7746,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EndpointPageOut"];
+                };
+            };
+        };
+    };
+    endpoint_picked: {
+        parameters: {
+            query: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                service?: string;
+                version?: string;
+                host?: string;
+                least_ms: number;
+                most_ms: number;
+                since: number;
+                until: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                endpoint_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickedOut"];
+                };
+            };
+        };
+    };
+    endpoint_spread: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                service?: string;
+                version?: string;
+                host?: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                endpoint_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpreadOut"];
                 };
             };
         };

@@ -29,7 +29,15 @@ function show(region: Parameters<typeof Density>[0]["region"] = null) {
   Object.defineProperty(HTMLElement.prototype, "clientHeight", { value: 232, configurable: true });
   const onRegion = vi.fn();
   const { container } = render(
-    <Density found={found} marks={[]} reading="503 executions." now={60_000} region={region} onRegion={onRegion} />,
+    <Density
+      what="executions"
+      found={found}
+      marks={[]}
+      reading="503 executions."
+      now={60_000}
+      region={region}
+      onRegion={onRegion}
+    />,
   );
   return { onRegion, container, chart: screen.getByRole("application") };
 }

@@ -41,6 +41,7 @@ interface Executions {
 }
 
 interface Props {
+  readonly what: string; // that are drawn, in the plural, with a small letter
   readonly found: Executions; // the same object as long as nothing changed, or all is painted again
   readonly marks: readonly Mark[];
   readonly reading: string;
@@ -65,11 +66,11 @@ interface Corners {
   readonly b: Point;
 }
 
-/** Single executions: time to the right, duration upwards on a logarithmic scale, shade by count, lines when few.
+/** Single executions or requests: time to the right, duration upwards on a logarithmic scale, shade by count, lines when few.
  *
  * Beside it the ladder: how much of all time each class of durations takes. A region is drawn on the picture, or picked
  * whole from the ladder; what lies outside of it is veiled. */
-export const Density = ({ found, marks, reading, now, region, onRegion }: Props) => {
+export const Density = ({ what, found, marks, reading, now, region, onRegion }: Props) => {
   const [ref, size] = useSize<HTMLDivElement>();
   const [corners, setCorners] = useState<Corners | null>(null);
   const [hover, setHover] = useState<Point | null>(null);
@@ -91,7 +92,7 @@ export const Density = ({ found, marks, reading, now, region, onRegion }: Props)
   };
   const shown = corners ?? (region ? cornersOf(plot, region) : null);
   return (
-    <ChartFrame title="Executions by duration" reading={reading} className="h-full" table={() => tableOf(found)}>
+    <ChartFrame title={titleOf(what)} reading={reading} className="h-full" table={() => tableOf(what, found)}>
       <div ref={ref} className="relative h-full">
         <div className="absolute" style={{ top: TOP }}>
           <CellCanvas cells={cells} width={plot.width} height={plot.height} />
@@ -102,7 +103,7 @@ export const Density = ({ found, marks, reading, now, region, onRegion }: Props)
           height={size.height}
           className="focus-visible:outline-accent relative block cursor-crosshair touch-none select-none"
           role="application"
-          aria-label={`Executions by duration: ${reading} ${KEYS}`}
+          aria-label={`${titleOf(what)}: ${reading} ${KEYS}`}
           tabIndex={0}
           onKeyDown={onKey}
           onPointerDown={(event) => {
@@ -211,8 +212,10 @@ function readOut(plot: DensityPlot, found: Executions, at: Point): string {
   return `${stamp(moment)}, ${duration(ms)}: ${n >= 10 ? count(Math.round(n)) : Number(n.toPrecision(2))} running`;
 }
 
-const tableOf = (found: Executions): Table => ({
-  columns: ["from", "at least ms", "below ms", "executions"],
+const titleOf = (what: string): string => `${what.charAt(0).toUpperCase()}${what.slice(1)} by duration`;
+
+const tableOf = (what: string, found: Executions): Table => ({
+  columns: ["from", "at least ms", "below ms", what],
   rows: found.counts.flatMap((row, r) =>
     row.flatMap((n, c) =>
       n > 0

@@ -179,6 +179,8 @@ class KeptRequest(models.Model):
     spans = models.IntegerField()
     repeated = models.JSONField(default=list)
     attributes = models.JSONField(default=dict)  # of its topmost span and of what made it
+    ran = ArrayField(models.BigIntegerField(), default=list)  # statements, each once
+    called = ArrayField(models.BigIntegerField(), default=list)  # callees, each once
     weight = models.FloatField()
     why = models.CharField(max_length=10)  # it is kept: failed, slow, blocked or chosen
 

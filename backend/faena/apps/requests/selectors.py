@@ -346,15 +346,17 @@ def singles(server_id: int, window: Window, only: Only, *, at_most: int) -> list
     rows = KeptRequest.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
     if only != Only():
         rows = rows.filter(origin_id__in=list(only.origins(server_id)))
-    return [
-        Kept(
-            trace=bytes(one.trace).hex(), top=bytes(one.top).hex(), at=one.at_ms, endpoint=one.origin.endpoint,
-            version=one.origin.version, host=one.origin.host, duration_ms=one.duration_ms, layers=one.layers,
-            error=one.error, statements=one.statements, spans=one.spans, why=one.why, weight=one.weight,
-            repeated_ms=sum(told["ms"] for told in one.repeated), attributes=one.attributes,
-        )
-        for one in rows.select_related("origin__endpoint").order_by("-duration_ms")[:at_most]
-    ]  # fmt: skip
+    return [kept_of(one) for one in rows.select_related("origin__endpoint").order_by("-duration_ms")[:at_most]]
+
+
+def kept_of(one: KeptRequest) -> Kept:
+    """From its row, read with its endpoint."""
+    return Kept(
+        trace=bytes(one.trace).hex(), top=bytes(one.top).hex(), at=one.at_ms, endpoint=one.origin.endpoint,
+        version=one.origin.version, host=one.origin.host, duration_ms=one.duration_ms, layers=one.layers,
+        error=one.error, statements=one.statements, spans=one.spans, why=one.why, weight=one.weight,
+        repeated_ms=sum(told["ms"] for told in one.repeated), attributes=one.attributes,
+    )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -14,6 +14,7 @@ from faena.core.requests.sums import LAYERS, Origin, Sums, Vector, changed, orig
 from faena.core.sql.texts import normalise
 
 LENGTHS_MS = (60_000, 600_000, 3_600_000)  # sums of each, so that a window is put together of few rows
+MOST_NAMED = 200  # statements and callees of a kept request; one that has more is told by its trace
 # Two vectors added place by place; the longer one keeps its tail.
 _ADDED = (
     "(SELECT array_agg(coalesce(a, 0) + coalesce(b, 0) ORDER BY i) "
@@ -80,17 +81,19 @@ def keep_requests(source: TraceSource, kept: Iterable[tuple[Request, float, Why]
     origins: dict[Origin, int] = dictionaries.origins({origin_of(one) for one, _, _ in chosen})
     forms: dict[str, Normalised] = {}
     for request, _, _ in chosen:
-        wanted = {form for told in request.repeated for form in (told.statement, told.after)}
-        for run in request.ran if wanted else ():
-            if run.text in wanted:
-                forms.setdefault(run.text, normalise(request.spans[run.at].text(*STATEMENT)))
+        for run in request.ran:
+            if run.text not in forms:
+                forms[run.text] = normalise(request.spans[run.at].text(*STATEMENT))
     texts = dictionaries.statements(forms)
+    callees = dictionaries.callees({(call.layer.value, call.to) for request, _, _ in chosen for call in request.calls})
     KeptRequest.objects.bulk_create(
         KeptRequest(
             server_id=source.server_id, at_ms=request.at, source=source, trace=request.trace, top=request.top.id,
             origin_id=origins[origin_of(request)], duration_ms=request.duration_ms,
             layers=[request.layers[layer] for layer in LAYERS], error=request.error, statements=request.statements,
             spans=len(request.spans), weight=weight, why=why.value, attributes=_attributes(request),
+            ran=sorted({texts[run.text] for run in request.ran})[:MOST_NAMED],
+            called=sorted({callees[call.layer.value, call.to] for call in request.calls})[:MOST_NAMED],
             repeated=[
                 {"statement": texts[one.statement], "count": one.count, "ms": round(one.time_ms, 3), "code": one.code,
                  "after": texts[one.after] if one.after else None}

@@ -78,8 +78,8 @@ def facts_of(requests: Sequence[Request]) -> Facts:
             repeated[told.statement] = (count + told.count, ms + told.time_ms)
         version = one.top.resource.get(VERSION)
         if isinstance(version, str | int | float | bool):
-            many, ms = versions.get(_written(version), (0.0, 0.0))
-            versions[_written(version)] = (many + 1, ms + one.duration_ms)
+            many, ms = versions.get(written(version), (0.0, 0.0))
+            versions[written(version)] = (many + 1, ms + one.duration_ms)
     ordered = sorted(requests, key=lambda one: (one.top.start, one.trace))
     return Facts(
         requests=len(requests),
@@ -178,7 +178,7 @@ def slow_tail(facts: Facts) -> Iterator[EndpointFinding]:
     for i, one in enumerate(facts.singles):
         for key, value in one.attributes.items():
             if isinstance(value, str | int | float | bool):
-                groups.setdefault((key, _written(value)), []).append(i)
+                groups.setdefault((key, written(value)), []).append(i)
     best: tuple[float, EndpointFinding] | None = None
     for key, value in sorted(groups):
         mine = groups[key, value]
@@ -206,7 +206,8 @@ def _slowest(singles: Sequence[Single], most: float) -> list[float]:
     return inside
 
 
-def _written(value: str | int | float | bool) -> str:
+def written(value: str | int | float | bool) -> str:
+    """An attribute's value as it stands in key=value."""
     return str(value).lower() if isinstance(value, bool) else str(value)
 
 

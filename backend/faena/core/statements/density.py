@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from math import ceil, floor, log10
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.logged import Execution
 from faena.core.series.window import Buckets
 
 Floats = npt.NDArray[np.float64]
@@ -30,7 +30,20 @@ class Density:
     total_ms: Floats
 
 
-def density(runs: Sequence[Execution], buckets: Buckets) -> Density:
+class Timed(Protocol):
+    """What took a time, and stands for `weight` like it. Moments and `took_ms` in milliseconds."""
+
+    @property
+    def started(self) -> int: ...
+    @property
+    def ended(self) -> int: ...
+    @property
+    def took_ms(self) -> float: ...
+    @property
+    def weight(self) -> float: ...
+
+
+def density(runs: Sequence[Timed], buckets: Buckets) -> Density:
     """On a grid of durations that doubles about every two and a half bins."""
     took = np.array([max(one.took_ms, MIN_MS) for one in runs])
     if not len(took):

@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
 import { REQUEST_FINDINGS } from "../../lib/words/request_findings";
@@ -9,17 +8,18 @@ import { Answer } from "../../ui/Answer";
 import { DataTable } from "../../ui/table/DataTable";
 import { LayerChart } from "./LayerChart";
 import { LayerSums } from "./LayerBar";
+import { Spread } from "./Spread";
 import { Target } from "./Target";
-import { callColumns, rate, singleColumns, statementColumns } from "./columns";
+import { callColumns, rate, statementColumns } from "./columns";
 import { endpointQuery } from "./queries";
-import type { OnlySearch } from "./requests.route";
+import type { EndpointSearch } from "./requests.route";
 
 interface Props {
   readonly server: number;
   readonly role: string;
   readonly endpoint: number;
-  readonly search: OnlySearch;
-  readonly onSearch: (change: Partial<OnlySearch>) => void;
+  readonly search: EndpointSearch;
+  readonly onSearch: (change: Partial<EndpointSearch>) => void;
 }
 
 type Page = Schemas["EndpointPageOut"];
@@ -49,7 +49,7 @@ interface ToldProps extends Omit<Props, "endpoint"> {
   readonly now: Schemas["EndpointOut"];
 }
 
-const Told = ({ server, role, page, now, search }: ToldProps) => (
+const Told = ({ server, role, page, now, search, onSearch }: ToldProps) => (
   <>
     <div className="flex items-baseline justify-between gap-4">
       <h1 className="text-base font-semibold">
@@ -85,7 +85,7 @@ const Told = ({ server, role, page, now, search }: ToldProps) => (
       <p className="text-muted">Its requests ran no statement that a trace tells of.</p>
     )}
     <Gone now={page.statements} before={page.statements_before} />
-    <div className="mt-4 grid grid-cols-2 gap-8">
+    <div className="mt-4">
       <section>
         <h2 className="border-strong border-b font-semibold">Calls</h2>
         {page.calls.length ? (
@@ -102,37 +102,9 @@ const Told = ({ server, role, page, now, search }: ToldProps) => (
         )}
         <GoneCalls now={page.calls} before={page.calls_before} />
       </section>
-      <Slowest server={server} page={page} search={search} />
     </div>
+    <Spread server={server} endpoint={now.id} search={search} onSearch={onSearch} slowest={page.singles} />
   </>
-);
-
-const Slowest = ({ server, page, search }: Pick<ToldProps, "server" | "page" | "search">) => (
-  <section>
-    <h2 className="border-strong border-b font-semibold">Slowest requests that are kept</h2>
-    {page.singles.length ? (
-      <DataTable
-        id="endpoint-requests"
-        label="slowest requests"
-        columns={singleColumns(page.singles)}
-        rows={page.singles.slice(0, 30)}
-        rowKey={(one) => `${one.trace} ${one.top}`}
-        sort={{ by: "took", descending: true }}
-        link={(one, words, className) => (
-          <Link
-            to="/servers/$server/requests/$trace"
-            params={{ server: String(server), trace: one.trace }}
-            search={{ ...search, top: one.top }}
-            className={className}
-          >
-            {words}
-          </Link>
-        )}
-      />
-    ) : (
-      <p className="text-muted">Of this window no single request is kept.</p>
-    )}
-  </section>
 );
 
 /** The figures of the window beside those of the one before. */

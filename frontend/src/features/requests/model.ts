@@ -1,5 +1,6 @@
 // A request's spans as rows: a tree walked from the top, runs of alike siblings folded into one row that can be opened.
 import type { Schemas } from "../../api/client";
+import { count, duration } from "../../lib/units";
 
 export type Span = Schemas["SpanOut"];
 
@@ -89,4 +90,26 @@ function measured(spans: readonly Span[], places: readonly number[]) {
     selfMs += span.self_ms;
   }
   return { startMs, endMs, tookMs, selfMs };
+}
+
+/** "1,204 requests are kept singly and stand for 5,310; half took below 20 ms, one in a hundred above 1.2 s." */
+export function spreadSentence(found: Schemas["SpreadOut"]): string {
+  const whole = Math.round(found.requests);
+  const stand = whole > found.drawn ? ` and stand for ${count(whole)}` : "";
+  const drawn = found.known > found.drawn ? `, the newest ${count(found.drawn)} of them drawn` : "";
+  const half = found.p50_ms === null ? "" : `; half took below ${duration(found.p50_ms)}`;
+  const few =
+    found.p99_ms !== null
+      ? `, one in a hundred above ${duration(found.p99_ms)}`
+      : found.p95_ms !== null
+        ? `, one in twenty above ${duration(found.p95_ms)}`
+        : "";
+  const are = found.known === 1 ? "request is" : "requests are";
+  return `${count(found.known)} ${are} kept singly${stand}${drawn}${half}${few}; the longest took ${duration(found.max_ms ?? 0)}.`;
+}
+
+/** A chance in words: "1 in 250", "under 1 in 1 M". */
+export function chanceWords(chance: number): string {
+  if (chance < 1e-6) return "under 1 in 1 M";
+  return `1 in ${count(Number((1 / chance).toPrecision(2)))}`;
 }

@@ -1,6 +1,7 @@
 import { queryOptions } from "@tanstack/react-query";
 
 import { ask, client, type Schemas } from "../../api/client";
+import type { Region } from "../../charts/geometry/density";
 import { refreshMs, windowQuery } from "../../api/window";
 import type { WindowSpec } from "../../lib/view";
 
@@ -58,7 +59,7 @@ export const sightingsQuery = (server: number, trace: string) =>
 /** One endpoint over a window and the one before. */
 export const endpointQuery = (server: number, id: number, spec: WindowSpec, only: Only) =>
   queryOptions({
-    queryKey: ["endpoint", server, id, spec, only],
+    queryKey: ["endpoint", server, id, spec, only.service, only.version, only.host],
     queryFn: ({ signal }) => {
       const { path, query } = asked(server, spec, only);
       const params = { path: { ...path, endpoint_id: id }, query };
@@ -66,6 +67,31 @@ export const endpointQuery = (server: number, id: number, spec: WindowSpec, only
     },
     meta: { againMs: again(spec) },
     placeholderData: (old, query) => (query?.queryKey[1] === server && query.queryKey[2] === id ? old : undefined),
+  });
+
+/** Single requests of an endpoint by time and duration. */
+export const spreadQuery = (server: number, id: number, spec: WindowSpec, only: Only) =>
+  queryOptions({
+    queryKey: ["spread", server, id, spec, only.service, only.version, only.host],
+    queryFn: ({ signal }) => {
+      const { path, query } = asked(server, spec, only);
+      const params = { path: { ...path, endpoint_id: id }, query };
+      return ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}/spread", { params, signal }));
+    },
+    meta: { againMs: again(spec) },
+    placeholderData: (old, query) => (query?.queryKey[1] === server && query.queryKey[2] === id ? old : undefined),
+  });
+
+/** What the requests of a region have in common. */
+export const pickedQuery = (server: number, id: number, spec: WindowSpec, only: Only, region: Region | null) =>
+  queryOptions({
+    queryKey: ["picked", server, id, spec, only.service, only.version, only.host, region],
+    queryFn: ({ signal }) => {
+      const { path, query } = asked(server, spec, only);
+      const { from: since = 0, to: until = 1, leastMs: least_ms = 0, mostMs: most_ms = 1 } = region ?? {};
+      const params = { path: { ...path, endpoint_id: id }, query: { ...query, since, until, least_ms, most_ms } };
+      return ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}/picked", { params, signal }));
+    },
   });
 
 /** Statements run once for each row of another. */

@@ -8,9 +8,11 @@ import { own, showing, useChange, useParam, useServer, useView } from "../../she
 const ONLY = { service: word, version: word, host: word };
 const ENDPOINTS = { ...ONLY, ranked: word };
 const REQUEST = { top: word };
+const ENDPOINT = { ...ONLY, region: word };
 
 export type OnlySearch = Base & SearchOf<typeof ONLY>;
 export type EndpointsSearch = Base & SearchOf<typeof ENDPOINTS>;
+export type EndpointSearch = Base & SearchOf<typeof ENDPOINT>;
 export type RequestSearch = Base & SearchOf<typeof REQUEST>;
 
 export const endpointsRoute = createRoute({
@@ -27,15 +29,15 @@ export const endpointsRoute = createRoute({
 export const endpointRoute = createRoute({
   getParentRoute: () => server,
   path: "endpoints/$endpoint",
-  ...own(ONLY),
+  ...own(ENDPOINT),
   staticData: { title: "Endpoint", place: "Requests" },
   component: showing(
     lazyRouteComponent(() => import("./EndpointPage"), "EndpointPage"),
     () => ({
       ...useServer(),
       endpoint: Number(useParam("endpoint")),
-      search: useView(ONLY),
-      onSearch: useChange<OnlySearch>(),
+      search: useView(ENDPOINT),
+      onSearch: useChange<EndpointSearch>(),
     }),
     () => `${useServer().server} ${useParam("endpoint")}`,
   ),

@@ -5,13 +5,14 @@ import { type ReactNode, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { Density } from "../../charts/Density";
 import type { Region } from "../../charts/geometry/density";
+import { readRegion, regionWords, writeRegion } from "../../charts/region";
 import { present } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import type { WindowSpec } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { ExecutionList } from "./ExecutionList";
 import { distributionQuery, executionsQuery } from "./executionQueries";
-import { BY_WORDS, distributionSentence, readRegion, regionWords, writeRegion } from "./executions";
+import { BY_WORDS, distributionSentence } from "./executions";
 import { AnswerState } from "../../ui/Answer";
 
 interface Props {
@@ -53,6 +54,7 @@ export const Distribution = (props: Props) => {
         <div>
           <div className="h-[330px]">
             <Density
+              what="executions"
               found={found}
               marks={marks}
               reading={distributionSentence(found)}

@@ -1,16 +1,8 @@
 import { describe, expect, it } from "vitest";
 
+import { readRegion, writeRegion } from "../../charts/region";
 import type { Schemas } from "../../api/client";
-import {
-  addsUp,
-  cellWords,
-  distributionSentence,
-  pivotTitle,
-  readPivot,
-  readRegion,
-  runnable,
-  writeRegion,
-} from "./executions";
+import { addsUp, cellWords, distributionSentence, pivotTitle, readPivot, runnable } from "./executions";
 
 const found = (change: Partial<Schemas["DistributionOut"]>): Schemas["DistributionOut"] =>
   ({

@@ -1,7 +1,6 @@
 // What of executions is asked for, and words for it. Pure.
 import type { Schemas } from "../../api/client";
-import type { Region } from "../../charts/geometry/density";
-import { clock, stamp } from "../../lib/time";
+import { clock } from "../../lib/time";
 import { AGGREGATES as ALL_AGGREGATES } from "../../lib/words/aggregates";
 import { PIVOT_DIMENSIONS } from "../../lib/words/pivot_dimensions";
 import { PIVOT_MEASURES as ALL_MEASURES } from "../../lib/words/pivot_measures";
@@ -28,25 +27,6 @@ export interface PivotSpec {
 
 const among = <T extends string>(all: readonly (readonly [T, string])[], text: string | undefined, usual: T): T =>
   all.find(([name]) => name === text)?.[0] ?? usual;
-
-/** A region as the address holds it: "from~to~least~most", in milliseconds. */
-export const writeRegion = (region: Region | null): string =>
-  region === null
-    ? ""
-    : [region.from, region.to, region.leastMs, region.mostMs].map((n) => Number(n.toPrecision(15))).join("~");
-
-/** The region of an address; null where it is none, or does not lie in the window that is shown. */
-export function readRegion(
-  text: string | undefined,
-  window: { readonly start: number; readonly end: number },
-): Region | null {
-  const parts = (text ?? "").split("~").map(Number);
-  const [from, to, leastMs, mostMs] = parts;
-  if (parts.length !== 4 || parts.some((n) => !Number.isFinite(n) || n < 0)) return null;
-  if (from === undefined || to === undefined || leastMs === undefined || mostMs === undefined) return null;
-  const inside = from >= window.start && to <= window.end && from < to && leastMs < mostMs;
-  return inside ? { from, to, leastMs, mostMs } : null;
-}
 
 /** From the URL; nonsense falls back to the usual. */
 export function readPivot(search: { rows?: string; cells?: string; measure?: string; aggregate?: string }): PivotSpec {
@@ -102,9 +82,6 @@ export function distributionSentence(found: Schemas["DistributionOut"]): string 
         : "";
   return `${count(found.captured)} executions captured${left}${stand}${half}${slow}; longest ${duration(found.max_ms ?? 0)}.`;
 }
-
-export const regionWords = (region: Region): string =>
-  `${stamp(region.from)} to ${stamp(region.to)}, ${duration(region.leastMs)} to ${duration(region.mostMs)}`;
 
 export const BY_WORDS: Readonly<Record<string, string>> = PIVOT_DIMENSIONS;
 
