@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from ninja import Router
 
 from faena.api.out import Out
-from faena.api.request_parts import LayersOut, layers_out
+from faena.api.request_parts import ChangedOut, LayersOut, changed_out, layers_out
 from faena.api.session_parts import WatchedSessionOut, session_fields
 from faena.apps.answers.labels import lines
 from faena.apps.answers.requests import query_id_of
@@ -17,10 +17,11 @@ from faena.apps.servers import selectors as servers
 from faena.apps.servers.engines import profile_of
 from faena.core.errors import BadInput
 from faena.core.requests.calls import callee
+from faena.core.requests.comparing import calls_of, changes, statements_of
 from faena.core.requests.layers import STATEMENT, Layer
 from faena.core.requests.request import Request
 from faena.core.requests.span import NANOSECONDS, SpanKind
-from faena.core.requests.sums import LAYERS
+from faena.core.requests.sums import LAYERS, origin_of
 from faena.core.requests.verdict import verdict
 
 router = Router(tags=["requests"])
@@ -234,3 +235,63 @@ def _spans(server_id: int, found: Request) -> list[SpanOut]:
             )
         )
     return told
+
+
+class RequestSideOut(Out):
+    """One of two requests that stand beside each other."""
+
+    trace: str
+    top: str
+    at: int
+    duration_ms: float
+    layers: LayersOut
+    statements: int
+    error: bool
+    version: str
+
+
+class BesideOut(Out):
+    """A request beside another of its endpoint: time by layer, and what it runs and calls more or less of."""
+
+    this: RequestSideOut
+    other: RequestSideOut
+    changes: list[ChangedOut]
+
+
+@router.get("/servers/{server_id}/requests/traces/{trace}/beside", response=BesideOut, operation_id="request_beside")
+def get_beside(
+    request: HttpRequest, server_id: int, trace: str, top: str = "", other: str = "", other_top: str = ""
+) -> BesideOut:
+    """A request beside another one, by default a usual one: of middle duration among those of its endpoint near it."""
+    server = servers.server(server_id)
+    this = _request(server.pk, _named(trace), top)
+    if other:
+        beside = _request(server.pk, _named(other), other_top)
+    else:
+        usual = selectors.usual_like(server.pk, this)
+        beside = _request(server.pk, bytes.fromhex(usual.trace), usual.top)
+    texts = {run.text: one.spans[run.at].text(*STATEMENT) for one in (beside, this) for run in reversed(one.ran)}
+    told = [
+        changed_out(one, Layer.DATABASE, texts[one.what], query_id_of(server.pk, one.what))
+        for one in changes(statements_of(this), statements_of(beside))
+    ]
+    told += [changed_out(one, one.what[0], one.what[1]) for one in changes(calls_of(this), calls_of(beside))]
+    return BesideOut(
+        this=_side(this), other=_side(beside), changes=sorted(told, key=lambda one: -abs(one.ms - one.ms_before))
+    )
+
+
+def _request(server_id: int, name: bytes, top: str) -> Request:
+    """The request that begins at `top`, or the first of its trace. Raises NotFound, BadInput."""
+    found = selectors.trace_of(server_id, name).requests
+    if not found:
+        raise BadInput("no request begins in this trace", field="trace")
+    return next((one for one in found if one.top.id.hex() == top), found[0])
+
+
+def _side(one: Request) -> RequestSideOut:
+    return RequestSideOut(
+        trace=one.trace.hex(), top=one.top.id.hex(), at=one.at, duration_ms=one.duration_ms,
+        layers=layers_out([one.layers[layer] for layer in LAYERS]), statements=one.statements, error=one.error,
+        version=origin_of(one).version,
+    )  # fmt: skip

@@ -1,13 +1,17 @@
 """What questions and answers about requests share: which are asked for, time by layer, a single one."""
 
 from collections.abc import Sequence
+from typing import Any
 
 from ninja import Schema
 
 from faena.api.out import Out
 from faena.apps.requests.selectors import Kept, Only
 from faena.core.requests.choosing import Why
+from faena.core.requests.comparing import Change, Changed
+from faena.core.requests.layers import Layer
 from faena.core.requests.sums import LAYERS
+from faena.core.units import QueryId
 
 
 class RequestsIn(Schema):
@@ -58,4 +62,27 @@ def single_out(one: Kept) -> SingleOut:
         trace=one.trace, top=one.top, at=one.at, duration_ms=one.duration_ms, layers=layers_out(one.layers),
         error=one.error, statements=one.statements, spans=one.spans, why=Why(one.why), weight=one.weight,
         version=one.version, host=one.host,
+    )  # fmt: skip
+
+
+class ChangedOut(Out):
+    """A statement or a callee on two sides: how often a request runs it, and ms it takes in all, here and on the other.
+
+    `query_id` is the number of a statement on the server, null where none is alike.
+    """
+
+    layer: Layer
+    label: str
+    query_id: str | None
+    change: Change
+    runs: float
+    runs_before: float
+    ms: float
+    ms_before: float
+
+
+def changed_out(one: Changed[Any], layer: Layer, label: str, query_id: QueryId | None = None) -> ChangedOut:
+    return ChangedOut(
+        layer=layer, label=label, query_id=None if query_id is None else str(query_id), change=one.change,
+        runs=one.now.runs, runs_before=one.before.runs, ms=one.now.ms, ms_before=one.before.ms,
     )  # fmt: skip

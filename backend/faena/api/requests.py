@@ -1,6 +1,8 @@
 """Requests of applications: endpoints, one endpoint, repeated statements, calls to others."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import Annotated
 
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
@@ -8,12 +10,13 @@ from ninja import Query, Router, Schema
 from faena.api.figures import number
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
-from faena.api.request_parts import LayersOut, RequestsIn, SingleOut, layers_out, single_out
+from faena.api.request_parts import ChangedOut, LayersOut, RequestsIn, SingleOut, changed_out, layers_out, single_out
 from faena.api.statement_parts import StatementId
 from faena.apps.answers.requests import LinkedStatement, callers, linked
 from faena.apps.requests import selectors, sources
-from faena.apps.requests.selectors import Only, StatementUse, Summed
+from faena.apps.requests.selectors import CallUse, Only, StatementUse, Summed
 from faena.apps.servers import selectors as servers
+from faena.core.requests.comparing import Use, changes, read_beside
 from faena.core.requests.findings import EndpointFinding, Found
 from faena.core.requests.layers import Layer
 from faena.core.requests.sums import LAYERS
@@ -244,17 +247,24 @@ class CallOut(Out):
 
 
 class EndpointPageOut(Out):
-    """One endpoint over a window, and in the one before of the same length."""
+    """One endpoint over a window, beside the requests between `beside_start` and `beside_end`, of one version if named.
+
+    `changes` tells what a request runs and calls more or less of than those, what makes most difference first.
+    """
 
     now: EndpointOut | None
     before: EndpointOut | None
     start: int
     end: int
     series: SeriesOut
+    beside_start: int
+    beside_end: int
+    beside_version: str
+    changes: list[ChangedOut]
     statements: list[RequestStatementOut]
     statements_before: list[RequestStatementOut]
     calls: list[CallOut]
-    calls_before: list[CallOut]
+    choices: ChoicesOut
     singles: list[SingleOut]
 
 
@@ -262,30 +272,37 @@ class EndpointPageOut(Out):
     "/servers/{server_id}/requests/endpoints/{endpoint_id}", response=EndpointPageOut, operation_id="endpoint_get"
 )
 def get_endpoint(
-    request: HttpRequest, server_id: int, endpoint_id: int, window: Query[WindowIn], only: Query[RequestsIn]
+    request: HttpRequest,
+    server_id: int,
+    endpoint_id: int,
+    window: Query[WindowIn],
+    only: Query[RequestsIn],
+    beside: Annotated[str, Query(max_length=200, description="hour, day, week, version:NAME or FROM~TO in ms")] = "",
 ) -> EndpointPageOut:
-    """An endpoint: its time by layer, its statements and calls beside those of the window before, its slowest requests."""
+    """An endpoint: its time by layer, its statements and calls beside others, by default the window before."""
     server, span = servers.server(server_id), window.window(now_ms())
     selectors.endpoint(server.pk, endpoint_id)
-    wanted = only.only(endpoint_id)
+    wanted, other = only.only(endpoint_id), read_beside(beside, span)
+    others = replace(wanted, version=other.version or wanted.version)
     start, end = selectors.touched(span)
-    found = {}
-    for when in (span, span.previous()):
-        rows = selectors.summed(server.pk, when, wanted)
-        kinds = selectors.findings_of(server.pk, when, rows, wanted) if when is span else {}
-        found[when] = [
-            _endpoint(one, (end - start) / 1000, one.figures["time_ms"], kinds.get(one.endpoint.pk, ())) for one in rows
-        ]
+    now = _one(server.pk, span, wanted, found=True)
+    before = _one(server.pk, other.window, others, found=False)
+    uses = selectors.statements(server.pk, span, wanted), selectors.statements(server.pk, other.window, others)
+    calls = selectors.calls(server.pk, span, wanted), selectors.calls(server.pk, other.window, others)
     return EndpointPageOut(
-        now=found[span][0] if found[span] else None,
-        before=found[span.previous()][0] if found[span.previous()] else None,
+        now=now,
+        before=before,
         start=start,
         end=end,
         series=_series(server.pk, span, wanted),
-        statements=_statements(server.pk, span, wanted, found[span]),
-        statements_before=_statements(server.pk, span.previous(), wanted, found[span.previous()]),
-        calls=_calls(server.pk, span, wanted, found[span]),
-        calls_before=_calls(server.pk, span.previous(), wanted, found[span.previous()]),
+        beside_start=other.window.start,
+        beside_end=other.window.end,
+        beside_version=other.version,
+        changes=_changes(server.pk, (now, before), uses, calls) if now and before else [],
+        statements=_told(server.pk, span, uses[0], [now] if now else []),
+        statements_before=_told(server.pk, other.window, uses[1], [before] if before else []),
+        calls=_calls(calls[0], [now] if now else []),
+        choices=ChoicesOut(**selectors.choices(server.pk)),
         singles=[single_out(one) for one in selectors.singles(server.pk, span, wanted, at_most=MOST_SINGLES)],
     )
 
@@ -305,9 +322,44 @@ def _series(server_id: int, span: Window, only: Only) -> SeriesOut:
     )  # fmt: skip
 
 
-def _statements(server_id: int, span: Window, only: Only, rows: Sequence[EndpointOut]) -> list[RequestStatementOut]:
-    uses = selectors.statements(server_id, span, only)
-    return _told(server_id, span, uses, rows)
+def _one(server_id: int, span: Window, only: Only, *, found: bool) -> EndpointOut | None:
+    """The one endpoint that is asked for, with what is found of it or without."""
+    rows = selectors.summed(server_id, span, only)
+    kinds = selectors.findings_of(server_id, span, rows, only) if found else {}
+    start, end = selectors.touched(span)
+    told = [
+        _endpoint(one, (end - start) / 1000, one.figures["time_ms"], kinds.get(one.endpoint.pk, ())) for one in rows
+    ]
+    return told[0] if told else None
+
+
+def _changes(
+    server_id: int,
+    sides: tuple[EndpointOut, EndpointOut],
+    uses: tuple[Sequence[StatementUse], Sequence[StatementUse]],
+    calls: tuple[Sequence[CallUse], Sequence[CallUse]],
+) -> list[ChangedOut]:
+    statements = {one.statement.pk: one.statement for side in uses for one in side}
+    links = linked(server_id, statements.values())
+    callees = {one.callee.pk: one.callee for side in calls for one in side}
+    now, before = sides
+    ran = changes(_statement_uses(uses[0], now), _statement_uses(uses[1], before))
+    called = changes(_call_uses(calls[0], now), _call_uses(calls[1], before))
+    told = [changed_out(one, Layer.DATABASE, links[one.what].text, links[one.what].query_id) for one in ran]
+    told += [changed_out(one, Layer(callees[one.what].layer), callees[one.what].name) for one in called]
+    return sorted(told, key=lambda one: -abs(one.ms - one.ms_before))
+
+
+def _statement_uses(uses: Sequence[StatementUse], of: EndpointOut) -> dict[int, Use]:
+    return {one.statement.pk: _use(one.figures, one.figures["runs"], of.requests) for one in uses}
+
+
+def _call_uses(calls: Sequence[CallUse], of: EndpointOut) -> dict[int, Use]:
+    return {one.callee.pk: _use(one.figures, one.figures["calls"], of.requests) for one in calls}
+
+
+def _use(figures: Mapping[str, float], times: float, requests: float) -> Use:
+    return Use(runs=times / requests, ms=figures["time_ms"] / requests)
 
 
 def _told(
@@ -326,7 +378,7 @@ def _told(
     return told
 
 
-def _calls(server_id: int, span: Window, only: Only, rows: Sequence[EndpointOut]) -> list[CallOut]:
+def _calls(calls: Sequence[CallUse], rows: Sequence[EndpointOut]) -> list[CallOut]:
     by_id = {one.id: one for one in rows}
     return [
         CallOut(
@@ -342,7 +394,7 @@ def _calls(server_id: int, span: Window, only: Only, rows: Sequence[EndpointOut]
             mean_ms=one.figures["time_ms"] / one.figures["calls"],
             errors=one.figures["errors"],
         )
-        for one in selectors.calls(server_id, span, only)
+        for one in calls
         if (of := by_id.get(one.endpoint.pk)) is not None
     ]
 
@@ -395,7 +447,7 @@ def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], on
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)
     rows = [_endpoint(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
-    return CallsOut(start=start, end=end, calls=_calls(server.pk, span, only.only(), rows))
+    return CallsOut(start=start, end=end, calls=_calls(selectors.calls(server.pk, span, only.only()), rows))
 
 
 class TargetBody(Schema):

@@ -14,6 +14,7 @@ from faena.core.findings import Confidence, Severity
 from faena.core.labels import Labelled
 from faena.core.logged import EventKind
 from faena.core.requests.choosing import Why
+from faena.core.requests.comparing import Change
 from faena.core.requests.findings import Found
 from faena.core.requests.layers import Layer
 from faena.core.sampling.dimensions import Dimension
@@ -35,6 +36,7 @@ _LISTS: Mapping[str, type[Labelled]] = {
     "measures": Measure,
     "pivot_dimensions": PivotBy,
     "pivot_measures": PivotMeasure,
+    "request_changes": Change,
     "request_findings": Found,
     "request_marks": MarkKind,
     "severities": Severity,

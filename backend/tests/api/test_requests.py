@@ -1,5 +1,8 @@
 """Requests at the API, from spans of a real SDK with its instrumentation to the answers that screens are made of."""
 
+import asyncio
+import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -12,11 +15,15 @@ from faena.apps.collecting.traces import take
 from faena.apps.requests import sources
 from faena.apps.requests.judging import QUIET_MS, Judge
 from faena.apps.requests.models import TraceSource
+from faena.apps.samples.actions import store_ticks
+from faena.apps.samples.codebook import Codebook
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Server
 from faena.apps.statements.models import Text
 from faena.core.privacy import Normalised
+from faena.core.readings import SampleReading
 from faena.core.units import EpochMs
+from faena.sources.postgres import PostgresSource, Target
 from opentelemetry.exporter.otlp.proto.common.trace_encoder import encode_spans
 from opentelemetry.instrumentation.psycopg import PsycopgInstrumentor
 from opentelemetry.sdk.resources import Resource
@@ -24,7 +31,7 @@ from opentelemetry.sdk.trace import TracerProvider
 from opentelemetry.sdk.trace.export import SimpleSpanProcessor
 from opentelemetry.sdk.trace.export.in_memory_span_exporter import InMemorySpanExporter
 from opentelemetry.trace import SpanKind
-from watched import owner
+from watched import PASSWORD, PORT, owner
 
 pytestmark = pytest.mark.django_db
 
@@ -38,10 +45,10 @@ def source() -> TraceSource:
 
 
 @contextmanager
-def traced(source: TraceSource) -> Iterator[Any]:
+def traced(source: TraceSource, version: str = "3.1") -> Iterator[Any]:
     """What is done inside is traced by the SDK and its instrumentation of psycopg, sent, put together and judged."""
     kept = InMemorySpanExporter()
-    provider = TracerProvider(resource=Resource.create({"service.name": "manifest-export", "service.version": "3.1"}))
+    provider = TracerProvider(resource=Resource.create({"service.name": "manifest-export", "service.version": version}))
     provider.add_span_processor(SimpleSpanProcessor(kept))
     instrumentor = PsycopgInstrumentor()
     instrumentor.instrument(tracer_provider=provider, enable_commenter=True, skip_dep_check=True)
@@ -70,8 +77,8 @@ def ask(path: str, role: Role = Role.VIEWER) -> Any:
 def export(tracer: Any, many: int) -> None:
     attributes = {"http.request.method": "GET", "http.route": "/manifests/{id}", "tidewrack.port": "Quay"}
     with (
+        owner("postgres") as connection,  # before the request, as from a pool: else connecting is most of its time
         tracer.start_as_current_span("GET /manifests/{id}", kind=SpanKind.SERVER, attributes=attributes),
-        owner("postgres") as connection,
     ):
         connection.execute("SELECT id FROM traced_slot WHERE id < %s", [many])
         for slot in range(many):
@@ -157,3 +164,95 @@ def test_a_trace_that_is_not_kept_says_so(source: TraceSource) -> None:
     missing = client.get(f"{path}/{'ab' * 16}")
     assert (missing.status_code, "chosen by chance" in missing.json()["detail"]) == (404, True)
     assert client.get(f"{path}/nonsense").status_code == 400
+
+
+def refused(path: str) -> int:
+    client = Client()
+    client.force_login(
+        save_user("vera", "correct horse", Role.VIEWER), backend="django.contrib.auth.backends.ModelBackend"
+    )
+    return client.get(path).status_code
+
+
+def test_a_mended_version_stands_beside_the_one_before_with_its_statements_per_request(source: TraceSource) -> None:
+    for version, many in (("3.0", 12), ("3.1", 0)):
+        with traced(source, version) as tracer:
+            for _ in range(3):
+                export(tracer, many)
+    base = f"/api/v1/servers/{source.server_id}/requests"
+    (row,) = ask(f"{base}/endpoints?last=900")["endpoints"]
+    path = f"{base}/endpoints/{row['id']}?last=900"
+    page = ask(f"{path}&version=3.1&beside=version:3.0")
+    assert (page["now"]["statements"], page["before"]["statements"], page["beside_version"]) == (1, 13, "3.0")
+    told = {one["label"]: (one["change"], one["runs"], one["runs_before"]) for one in page["changes"]}
+    assert told == {
+        "SELECT held FROM traced_slot WHERE id = ?": ("gone", 0, 12),
+        "SELECT id FROM traced_slot WHERE id < ?": ("same", 1, 1),
+    }
+    assert ask(f"{path}&beside=version:9")["before"] is None
+    assert ask(f"{path}&beside=day")["changes"] == []
+    assert refused(f"{path}&beside=month") == 400
+
+    slow = next(one for one in ask(f"{path}&version=3.0")["singles"])
+    found = ask(f"{base}/traces/{slow['trace']}/beside")
+    assert (found["this"]["statements"], found["this"]["version"]) == (13, "3.0")
+    assert found["other"]["trace"] != slow["trace"]
+    mended = ask(f"{path}&version=3.1")["singles"][0]
+    found = ask(f"{base}/traces/{slow['trace']}/beside?other={mended['trace']}&other_top={mended['top']}")
+    assert [one["change"] for one in found["changes"] if one["runs"] == 12] == ["added"]
+    assert refused(f"{base}/traces/{'ab' * 16}/beside") == 404
+
+
+def test_a_session_of_the_server_and_the_request_it_works_for_lead_to_each_other(source: TraceSource) -> None:
+    """A real statement of the instrumented driver, sampled from the server while it waits for another session."""
+
+    async def sampled() -> SampleReading:
+        watching = PostgresSource(
+            Target(host="127.0.0.1", port=PORT, database="postgres", user="keeper", password=PASSWORD)
+        )
+        await watching.connect()
+        try:
+            for _ in range(100):
+                reading = await watching.sample(EpochMs(int(time.time()) * 1000))
+                if any(one.blocked_by and one.context for one in reading.sessions):
+                    return reading
+                await asyncio.sleep(0.05)
+            raise AssertionError("the waiting session was not seen")
+        finally:
+            await watching.close()
+
+    server = source.server_id
+    with owner("postgres") as holder:
+        holder.execute("SET application_name = 'ops-console'")
+        holder.execute("INSERT INTO traced_slot VALUES (1, 0) ON CONFLICT DO NOTHING")
+        holder.execute("COMMIT")
+        holder.execute("BEGIN")
+        holder.execute("LOCK TABLE traced_slot IN ACCESS EXCLUSIVE MODE")
+        with traced(source) as tracer:
+            waiting = threading.Thread(target=export, args=(tracer, 1))
+            waiting.start()
+            reading = asyncio.run(sampled())
+            store_ticks(server, [(reading, 0)], Codebook(server))
+            holder.execute("COMMIT")
+            waiting.join(10)
+    (pid,) = {one.pid for one in reading.sessions if one.context}
+    base = f"/api/v1/servers/{server}"
+    at = f"from={reading.due - 5000}&to={reading.due + 5000}"
+    (served,) = ask(f"{base}/sessions/{pid}/tape?{at}")["served"]
+    assert (served["endpoint"], served["blocked"]) == ("manifest-export GET /manifests/{id}", True)
+    sieve = ask(f"{base}/sieve?{at}&dimension=endpoint")["columns"][0]["rows"]
+    (row,) = [one for one in sieve if one["value"] != "unknown"]
+    assert row["label"] == "GET /manifests/{id}"
+    assert ask(f"{base}/requests/endpoints/{row['opens']}?last=900")["now"]["endpoint"] == "GET /manifests/{id}"
+
+    request = ask(f"{base}/requests/traces/{served['trace']}")
+    (seen,) = request["seen"]
+    assert (seen["pid"], seen["blocked"], seen["blocker"]["program"]) == (pid, True, "ops-console")
+    assert request["spans"][seen["place"]]["statement"] == "SELECT id FROM traced_slot WHERE id < ?"
+    (single,) = ask(f"{base}/requests/endpoints/{row['opens']}?last=900")["singles"]
+    assert single["why"] == "blocked"
+    sessions = ask(f"{base}/requests/traces/{served['trace']}/sessions")
+    assert (sessions["came"], len(sessions["seen"])) == (True, 1)
+    assert ask(f"{base}/requests/traces/{'ab' * 16}/sessions") == {"seen": [], "came": False}
+    chains = ask(f"{base}/blocking/chains?at={reading.due}")["chains"]
+    assert chains[0]["links"][1]["session"]["trace"] == served["trace"]

@@ -1105,7 +1105,7 @@ export interface paths {
         };
         /**
          * Get Endpoint
-         * @description An endpoint: its time by layer, its statements and calls beside those of the window before, its slowest requests.
+         * @description An endpoint: its time by layer, its statements and calls beside others, by default the window before.
          */
         get: operations["endpoint_get"];
         put?: never;
@@ -1208,6 +1208,26 @@ export interface paths {
          * @description A request as a tree of spans with its time by layer. `top` names one of several requests of a trace.
          */
         get: operations["request_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/requests/traces/{trace}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Beside
+         * @description A request beside another one, by default a usual one: of middle duration among those of its endpoint near it.
+         */
+        get: operations["request_beside"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1969,6 +1989,16 @@ export interface components {
             ran: components["schemas"]["TransactionStatementOut"][];
         };
         /**
+         * BesideOut
+         * @description A request beside another of its endpoint: time by layer, and what it runs and calls more or less of.
+         */
+        BesideOut: {
+            /** Changes */
+            changes: components["schemas"]["ChangedOut"][];
+            other: components["schemas"]["RequestSideOut"];
+            this: components["schemas"]["RequestSideOut"];
+        };
+        /**
          * BlockingOut
          * @description Lock waiting of a window. Each grouping adds up to `lost_s`, session-seconds.
          */
@@ -2243,6 +2273,12 @@ export interface components {
             sessions: components["schemas"]["LiveSessionOut"][];
         };
         /**
+         * Change
+         * @description How requests run or call something beside others.
+         * @enum {string}
+         */
+        Change: "added" | "gone" | "more" | "fewer" | "same";
+        /**
          * ChangeOut
          * @description `difference` in the indicator's unit, `ratio` now to then; null where either is not known.
          */
@@ -2251,6 +2287,28 @@ export interface components {
             difference: number | null;
             /** Ratio */
             ratio: number | null;
+        };
+        /**
+         * ChangedOut
+         * @description A statement or a callee on two sides: how often a request runs it, and ms it takes in all, here and on the other.
+         *
+         *     `query_id` is the number of a statement on the server, null where none is alike.
+         */
+        ChangedOut: {
+            change: components["schemas"]["Change"];
+            /** Label */
+            label: string;
+            layer: components["schemas"]["Layer"];
+            /** Ms */
+            ms: number;
+            /** Ms Before */
+            ms_before: number;
+            /** Query Id */
+            query_id: string | null;
+            /** Runs */
+            runs: number;
+            /** Runs Before */
+            runs_before: number;
         };
         /**
          * CheckOut
@@ -2774,14 +2832,23 @@ export interface components {
         };
         /**
          * EndpointPageOut
-         * @description One endpoint over a window, and in the one before of the same length.
+         * @description One endpoint over a window, beside the requests between `beside_start` and `beside_end`, of one version if named.
+         *
+         *     `changes` tells what a request runs and calls more or less of than those, what makes most difference first.
          */
         EndpointPageOut: {
             before: components["schemas"]["EndpointOut"] | null;
+            /** Beside End */
+            beside_end: number;
+            /** Beside Start */
+            beside_start: number;
+            /** Beside Version */
+            beside_version: string;
             /** Calls */
             calls: components["schemas"]["CallOut"][];
-            /** Calls Before */
-            calls_before: components["schemas"]["CallOut"][];
+            /** Changes */
+            changes: components["schemas"]["ChangedOut"][];
+            choices: components["schemas"]["ChoicesOut"];
             /** End */
             end: number;
             now: components["schemas"]["EndpointOut"] | null;
@@ -4586,6 +4653,27 @@ export interface components {
             trace: string;
             /** Verdict */
             verdict: string;
+        };
+        /**
+         * RequestSideOut
+         * @description One of two requests that stand beside each other.
+         */
+        RequestSideOut: {
+            /** At */
+            at: number;
+            /** Duration Ms */
+            duration_ms: number;
+            /** Error */
+            error: boolean;
+            layers: components["schemas"]["LayersOut"];
+            /** Statements */
+            statements: number;
+            /** Top */
+            top: string;
+            /** Trace */
+            trace: string;
+            /** Version */
+            version: string;
         };
         /**
          * RequestStatementOut
@@ -7729,6 +7817,8 @@ export interface operations {
                 service?: string;
                 version?: string;
                 host?: string;
+                /** @description hour, day, week, version:NAME or FROM~TO in ms */
+                beside?: string;
             };
             header?: never;
             path: {
@@ -7900,6 +7990,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RequestOut"];
+                };
+            };
+        };
+    };
+    request_beside: {
+        parameters: {
+            query?: {
+                top?: string;
+                other?: string;
+                other_top?: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+                trace: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideOut"];
                 };
             };
         };

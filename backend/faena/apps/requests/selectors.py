@@ -28,6 +28,7 @@ from faena.apps.requests.models import (
 )  # fmt: skip
 from faena.apps.requests.writing import LENGTHS_MS
 from faena.core.errors import NotFound
+from faena.core.requests.choosing import Why
 from faena.core.requests.findings import EndpointFinding, Facts, Single, findings
 from faena.core.requests.packing import unpack
 from faena.core.requests.request import Request, requests_of
@@ -357,6 +358,21 @@ def kept_of(one: KeptRequest) -> Kept:
         error=one.error, statements=one.statements, spans=one.spans, why=one.why, weight=one.weight,
         repeated_ms=sum(told["ms"] for told in one.repeated), attributes=one.attributes,
     )  # fmt: skip
+
+
+USUAL_AMONG = 50  # requests before it, of which the one of middle duration is the usual one
+
+
+def usual_like(server_id: int, request: Request) -> Kept:
+    """A usual request of the same endpoint, kept by chance and not for what happened to it. Raises NotFound."""
+    rows = KeptRequest.objects.filter(
+        server_id=server_id, origin__endpoint__name=request.endpoint, origin__endpoint__kind=request.kind,
+        origin__endpoint__service=request.top.service, error=False, why=Why.CHOSEN, at_ms__lte=request.at + MS_PER_HOUR,
+    ).exclude(trace=request.trace).select_related("origin__endpoint")  # fmt: skip
+    found = sorted(rows.order_by("-at_ms")[:USUAL_AMONG], key=lambda one: one.duration_ms)
+    if not found:
+        raise NotFound("no ordinary request of this endpoint is kept that this one could stand beside")
+    return kept_of(found[len(found) // 2])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -6,7 +6,9 @@ import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Answer } from "../../ui/Answer";
 import { DataTable } from "../../ui/table/DataTable";
+import { Beside } from "./Beside";
 import { LayerChart } from "./LayerChart";
+import { OnlyChoices } from "./OnlyChoices";
 import { LayerSums } from "./LayerBar";
 import { Spread } from "./Spread";
 import { Target } from "./Target";
@@ -26,7 +28,7 @@ type Page = Schemas["EndpointPageOut"];
 
 /** One endpoint: where its time goes, what it runs and calls beside the window before, and its slowest requests. */
 export const EndpointPage = ({ server, role, endpoint, search, onSearch }: Props) => {
-  const found = useQuery(endpointQuery(server, endpoint, windowOf(search), search));
+  const found = useQuery(endpointQuery(server, endpoint, windowOf(search), search, search.beside ?? ""));
   return (
     <div className="pane px-6 pt-2 pb-6">
       <Answer of={found} what="this endpoint">
@@ -49,13 +51,19 @@ interface ToldProps extends Omit<Props, "endpoint"> {
   readonly now: Schemas["EndpointOut"];
 }
 
+/** An endpoint is of one service; what is left to choose are versions and hosts. */
+const narrowing = (choices: Page["choices"]): Page["choices"] => ({ ...choices, service: [] });
+
 const Told = ({ server, role, page, now, search, onSearch }: ToldProps) => (
   <>
     <div className="flex items-baseline justify-between gap-4">
       <h1 className="text-base font-semibold">
         {now.endpoint} <span className="text-muted font-normal">of {now.service}</span>
       </h1>
-      <Target server={server} endpoint={now} canAct={role === "operator" || role === "admin"} />
+      <span className="flex shrink-0 items-baseline gap-4 text-sm">
+        <OnlyChoices choices={narrowing(page.choices)} only={search} onOnly={(only) => onSearch(only)} />
+        <Target server={server} endpoint={now} canAct={role === "operator" || role === "admin"} />
+      </span>
     </div>
     <p>{now.verdict}</p>
     <Compared now={now} before={page.before} />
@@ -71,6 +79,14 @@ const Told = ({ server, role, page, now, search, onSearch }: ToldProps) => (
       <LayerSums layers={now.layers} each={now.requests} />
       <LayerChart page={page.series} />
     </div>
+    <Beside
+      server={server}
+      page={page}
+      now={now}
+      beside={search.beside ?? ""}
+      version={search.version ?? ""}
+      onBeside={(beside) => onSearch({ beside })}
+    />
     <h2 className="border-strong mt-4 border-b font-semibold">Statements</h2>
     {page.statements.length ? (
       <DataTable
@@ -84,7 +100,6 @@ const Told = ({ server, role, page, now, search, onSearch }: ToldProps) => (
     ) : (
       <p className="text-muted">Its requests ran no statement that a trace tells of.</p>
     )}
-    <Gone now={page.statements} before={page.statements_before} />
     <div className="mt-4">
       <section>
         <h2 className="border-strong border-b font-semibold">Calls</h2>
@@ -100,7 +115,6 @@ const Told = ({ server, role, page, now, search, onSearch }: ToldProps) => (
         ) : (
           <p className="text-muted">Its requests called nobody else.</p>
         )}
-        <GoneCalls now={page.calls} before={page.calls_before} />
       </section>
     </div>
     <Spread server={server} endpoint={now.id} search={search} onSearch={onSearch} slowest={page.singles} />
@@ -130,34 +144,4 @@ const Compared = ({ now, before }: { readonly now: ToldProps["now"]; readonly be
       ))}
     </dl>
   );
-};
-
-const OFTEN = 0.5; // of the requests that ran or asked it before: what usually came
-
-/** Statements that most requests ran before and none does now: what is missing says as much as what is there. */
-const Gone = ({ now, before }: { readonly now: Page["statements"]; readonly before: Page["statements"] }) => {
-  const here = new Set(now.map((one) => one.id));
-  const gone = before.filter((one) => !here.has(one.id) && one.requests_share >= OFTEN);
-  return gone.length ? (
-    <p className="mt-1">
-      Run by most requests before, and by none now:{" "}
-      {gone.map((one) => (
-        <code key={one.id} className="font-mono text-xs">
-          {one.text}{" "}
-        </code>
-      ))}
-    </p>
-  ) : null;
-};
-
-const GoneCalls = ({ now, before }: { readonly now: Page["calls"]; readonly before: Page["calls"] }) => {
-  const here = new Map(now.map((one) => [`${one.layer} ${one.to}`, one.calls_each]));
-  const gone = before.filter(
-    (one) => one.calls_each >= OFTEN && (here.get(`${one.layer} ${one.to}`) ?? 0) < one.calls_each / 10,
-  );
-  return gone.length ? (
-    <p className="mt-1">
-      Asked before and hardly any more: <b className="font-semibold">{gone.map((one) => one.to).join(", ")}</b>
-    </p>
-  ) : null;
 };

@@ -14,7 +14,8 @@ import { SeenSessions, TapeThen, UnderWay } from "./Sightings";
 import { layerFill } from "./layers";
 import { statementText } from "./columns";
 import { type Row, type Span, rowsOf, treeOf } from "./model";
-import { requestQuery } from "./queries";
+import { BesideRequest } from "./BesideRequest";
+import { USUAL, requestQuery } from "./queries";
 import type { RequestSearch } from "./requests.route";
 
 interface Props {
@@ -61,6 +62,15 @@ const Told = ({
       </h1>
       <span className="text-muted shrink-0 text-sm">
         {stamp(request.at)} ·{" "}
+        <Link
+          to="/servers/$server/requests/$trace"
+          params={{ server: String(server), trace: request.trace }}
+          search={{ ...search, beside_trace: search.beside_trace ? "" : USUAL }}
+          className="text-accent hover:underline"
+        >
+          {search.beside_trace ? "by itself" : "beside a usual one"}
+        </Link>{" "}
+        ·{" "}
         {request.endpoint_id === null ? (
           request.service
         ) : (
@@ -75,7 +85,11 @@ const Told = ({
         )}
       </span>
     </div>
-    <LayerSums layers={request.layers} />
+    {search.beside_trace ? (
+      <BesideRequest server={server} request={request} other={search.beside_trace} />
+    ) : (
+      <LayerSums layers={request.layers} />
+    )}
     <Notes request={request} server={server} />
     <Spans server={server} request={request} />
   </>

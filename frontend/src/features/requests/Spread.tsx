@@ -5,17 +5,17 @@ import type { Schemas } from "../../api/client";
 import { Density } from "../../charts/Density";
 import type { Region } from "../../charts/geometry/density";
 import { readRegion, regionWords, writeRegion } from "../../charts/region";
-import { LAYERS } from "../../lib/words/layers";
 import { REQUEST_MARKS } from "../../lib/words/request_marks";
 import { present } from "../../lib/time";
-import { count, duration } from "../../lib/units";
+import { count } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Answer, AnswerState } from "../../ui/Answer";
 import { Button } from "../../ui/Button";
 import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import { singleColumns } from "./columns";
-import { EVERY, layerFill, percent } from "./layers";
+import { Sides } from "./Sides";
+import { percent } from "./layers";
 import { chanceWords, spreadSentence } from "./model";
 import { pickedQuery, spreadQuery } from "./queries";
 import type { EndpointSearch } from "./requests.route";
@@ -84,46 +84,7 @@ interface PickedProps {
   readonly onAll: () => void;
 }
 
-type Side = Schemas["SideOut"];
-
-const mean = (side: Side, ms: number): string => (side.kept ? duration(ms) : "–");
-
-/** What one of the picked takes beside one of the others, in all and by layer. */
-const Sides = ({ picked, others }: { readonly picked: Side; readonly others: Side }) => (
-  <table className="font-condensed my-2 w-full" aria-label="the picked beside the others">
-    <thead>
-      <tr className="text-muted border-line border-b">
-        <th className="text-left font-normal">one of them takes</th>
-        <th className="text-right font-normal">picked</th>
-        <th className="text-right font-normal">{count(Math.round(others.requests))} others</th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr>
-        <td>in all</td>
-        <td className="text-right font-semibold">{mean(picked, picked.mean_ms)}</td>
-        <td className="text-right">{mean(others, others.mean_ms)}</td>
-      </tr>
-      {EVERY.filter((layer) => picked.layers[layer] > 0 || others.layers[layer] > 0).map((layer) => (
-        <tr key={layer}>
-          <td>
-            <svg width={12} height={12} aria-hidden="true" className="mr-1.5 inline">
-              <rect width={12} height={12} fill={layerFill(layer)} />
-            </svg>
-            {LAYERS[layer]}
-          </td>
-          <td className="text-right">{mean(picked, picked.layers[layer])}</td>
-          <td className="text-right">{mean(others, others.layers[layer])}</td>
-        </tr>
-      ))}
-      <tr>
-        <td>statements</td>
-        <td className="text-right">{picked.kept ? Number(picked.statements.toPrecision(3)) : "–"}</td>
-        <td className="text-right">{others.kept ? Number(others.statements.toPrecision(3)) : "–"}</td>
-      </tr>
-    </tbody>
-  </table>
-);
+const side = (heading: string, of: Schemas["SideOut"]) => ({ ...of, heading, requests: of.kept && of.requests });
 
 /** The picked beside the others: their layers, and what more of them have. */
 const Picked = ({ found, region, onAll }: PickedProps) => (
@@ -134,7 +95,13 @@ const Picked = ({ found, region, onAll }: PickedProps) => (
         all again
       </Button>
     </p>
-    <Sides picked={found.picked} others={found.others} />
+    <div className="my-2">
+      <Sides
+        label="the picked beside the others"
+        first={side("picked", found.picked)}
+        second={side(`${count(Math.round(found.others.requests))} others`, found.others)}
+      />
+    </div>
     {found.common.length ? (
       <DataTable
         id="in-common"

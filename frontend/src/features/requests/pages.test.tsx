@@ -128,22 +128,22 @@ describe("one endpoint", () => {
       series: SERIES,
     },
     ...{ statements: [statement()], statements_before: [statement({ id: 9, text: "SELECT at once", runs: 1 })] },
-    ...{ calls: [], calls_before: [], singles: [] },
+    ...{ calls: [], singles: [], changes: [], choices: { service: ["web"], version: ["3.0", "3.1"], host: [] } },
+    ...{ beside_start: WINDOW.from - 900_000, beside_end: WINDOW.from, beside_version: "" },
     ...more,
   });
-  const call = { layer: "cache" as const, to: "redis", endpoint_id: 4, endpoint: "GET /m", service: "web", calls: 20 };
-  const figures = { calls_each: 1, time_ms: 5, share: 0.01, mean_ms: 0.2, errors: 0 };
   const open = (data: Schemas["EndpointPageOut"], role = "viewer") =>
     shown(<EndpointPage server={3} role={role} endpoint={4} search={WINDOW} onSearch={vi.fn()} />, [
       [endpointQuery(3, 4, WINDOW, WINDOW as never).queryKey, data],
     ]);
 
-  it("stands beside what it was in the window before, with what is gone", async () => {
-    await open(page({ calls_before: [{ ...call, ...figures }] }));
+  it("stands beside what it was in the window before", async () => {
+    await open(page());
     expect(document.body.textContent).toContain("statements each78.0 before 3.00");
-    expect(document.body.textContent).toContain("Run by most requests before, and by none now: SELECT at once");
-    expect(document.body.textContent).toContain("Asked before and hardly any more: redis");
     expect(screen.getByRole("application", { name: /What a request takes, by layer/ })).toBeTruthy();
+    expect(screen.getByRole("button", { name: "beside: the window before" })).toBeTruthy();
+    expect(screen.getByRole("button", { name: "version: all" })).toBeTruthy();
+    expect(screen.queryByRole("button", { name: /^service/ })).toBeNull();
   });
 
   it("says that there was no request, and of what it did not happen", async () => {

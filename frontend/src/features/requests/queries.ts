@@ -57,12 +57,12 @@ export const sightingsQuery = (server: number, trace: string) =>
   });
 
 /** One endpoint over a window and the one before. */
-export const endpointQuery = (server: number, id: number, spec: WindowSpec, only: Only) =>
+export const endpointQuery = (server: number, id: number, spec: WindowSpec, only: Only, beside = "") =>
   queryOptions({
-    queryKey: ["endpoint", server, id, spec, only.service, only.version, only.host],
+    queryKey: ["endpoint", server, id, spec, only.service, only.version, only.host, beside],
     queryFn: ({ signal }) => {
       const { path, query } = asked(server, spec, only);
-      const params = { path: { ...path, endpoint_id: id }, query };
+      const params = { path: { ...path, endpoint_id: id }, query: { ...query, beside } };
       return ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}", { params, signal }));
     },
     meta: { againMs: again(spec) },
@@ -123,3 +123,17 @@ export const requestQuery = (server: number, trace: string, top: string) =>
     structuralSharing: false,
     retry: false,
   });
+
+/** A request beside another one; without `other`, beside a usual one. */
+export const besideQuery = (server: number, trace: string, top: string, other: string) =>
+  queryOptions({
+    queryKey: ["request-beside", server, trace, top, other],
+    queryFn: ({ signal }) => {
+      const params = { path: { server_id: server, trace }, query: { top, other: other === USUAL ? "" : other } };
+      return ask(client.GET("/api/v1/servers/{server_id}/requests/traces/{trace}/beside", { params, signal }));
+    },
+    retry: false,
+  });
+
+/** In the address: beside a usual request, whichever that is. */
+export const USUAL = "usual";

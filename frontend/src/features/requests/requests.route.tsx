@@ -7,8 +7,8 @@ import { own, showing, useChange, useParam, useServer, useView } from "../../she
 
 const ONLY = { service: word, version: word, host: word };
 const ENDPOINTS = { ...ONLY, ranked: word };
-const REQUEST = { top: word };
-const ENDPOINT = { ...ONLY, region: word };
+const REQUEST = { top: word, beside_trace: word };
+const ENDPOINT = { ...ONLY, region: word, beside: word };
 
 export type OnlySearch = Base & SearchOf<typeof ONLY>;
 export type EndpointsSearch = Base & SearchOf<typeof ENDPOINTS>;
