@@ -142,8 +142,23 @@ class Register:
         return stopped
 
 
-def port_is_free(port: int) -> bool:
-    """Whether nobody listens on the loopback port."""
+CLOSED_LINGERS_S = 65.0  # a connection that was closed keeps its port for a minute
+
+
+def port_is_free(port: int, patience_s: float = CLOSED_LINGERS_S) -> bool:
+    """Whether the loopback port can be listened on.
+
+    Our ports may also be given out for outgoing connections; one of those is waited for, somebody who listens is not.
+    """
+    give_up = time.monotonic() + patience_s
+    while not _can_bind(port):
+        if _listened_on(port) or time.monotonic() > give_up:
+            return False
+        time.sleep(0.5)
+    return True
+
+
+def _can_bind(port: int) -> bool:
     import socket
 
     with socket.socket() as probe:
@@ -153,3 +168,11 @@ def port_is_free(port: int) -> bool:
         except OSError:
             return False
     return True
+
+
+def _listened_on(port: int) -> bool:
+    import socket
+
+    with socket.socket() as probe:
+        probe.settimeout(1.0)
+        return probe.connect_ex(("127.0.0.1", port)) == 0

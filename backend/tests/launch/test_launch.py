@@ -3,8 +3,10 @@
 import os
 import signal
 import socket
+import struct
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -101,6 +103,17 @@ def test_a_taken_port_is_a_clear_sentence(place: Place) -> None:
         with pytest.raises(Trouble, match=r"port 54741 is taken, and the store needs it\. Set FAENA_STORE_PORT"):
             Installation(place).check_ports()
     assert port_is_free(place.store_port)
+
+
+def test_a_port_that_an_outgoing_connection_holds_is_waited_for() -> None:
+    """It was given out for that: nobody listens there, and it cannot be bound until the connection is gone."""
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        client = socket.create_connection(server.getsockname())
+        client.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))  # gone at once when closed
+        port = client.getsockname()[1]
+        assert not port_is_free(port, patience_s=0.0)
+        threading.Timer(0.7, client.close).start()
+        assert port_is_free(port, patience_s=20.0)
 
 
 def test_a_second_start_is_refused(place: Place, register: Register) -> None:

@@ -360,14 +360,14 @@ def kept_of(one: KeptRequest) -> Kept:
     )  # fmt: skip
 
 
-USUAL_AMONG = 50  # requests before it, of which the one of middle duration is the usual one
+USUAL_AMONG = 200  # requests before it, of which the one of middle duration is the usual one
 
 
 def usual_like(server_id: int, request: Request) -> Kept:
     """A usual request of the same endpoint, kept by chance and not for what happened to it. Raises NotFound."""
     rows = KeptRequest.objects.filter(
         server_id=server_id, origin__endpoint__name=request.endpoint, origin__endpoint__kind=request.kind,
-        origin__endpoint__service=request.top.service, error=False, why=Why.CHOSEN, at_ms__lte=request.at + MS_PER_HOUR,
+        origin__endpoint__service=request.top.service, error=False, why=Why.CHOSEN, at_ms__lte=request.at,
     ).exclude(trace=request.trace).select_related("origin__endpoint")  # fmt: skip
     found = sorted(rows.order_by("-at_ms")[:USUAL_AMONG], key=lambda one: one.duration_ms)
     if not found:
