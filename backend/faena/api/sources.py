@@ -1,9 +1,14 @@
 """Applications that may send traces of a server: their tokens, and what is kept of their spans."""
 
+from typing import Annotated
+
 from django.http import HttpRequest
-from ninja import Field, Router, Schema
+from ninja import Field, File, Query, Router, Schema
+from ninja.files import UploadedFile
 
 from faena.api.out import Out
+from faena.api.parameters import now_ms
+from faena.apps.collecting.tracefiles import MAX_BYTES, file_source, import_traces
 from faena.apps.requests import sources
 from faena.apps.servers import selectors as servers
 
@@ -98,3 +103,35 @@ def remove_source(request: HttpRequest, server_id: int, source_id: int) -> Sourc
     """The source, its token and its single requests; sums stay. Admins only."""
     sources.remove(sources.of(server_id, source_id), by=request.user)
     return SourceRemovedOut()
+
+
+class TraceImportOut(Out):
+    """What came of a file; `why` tells of the first span that was rejected, moments are of its requests."""
+
+    server: int
+    spans: int
+    rejected: int
+    why: str
+    traces: int
+    requests: int
+    duplicates: int
+    first: int | None
+    last: int | None
+
+
+@router.post("/servers/{server_id}/import/traces", response=TraceImportOut, operation_id="import_traces")
+def upload_traces(
+    request: HttpRequest,
+    server_id: int,
+    file: Annotated[UploadedFile, File(description="OTLP as protobuf, JSON or JSON Lines, also gzipped")],
+    source: Annotated[str, Query(max_length=80, description="the application it is of; made when there is none")] = "",
+) -> TraceImportOut:
+    """OpenTelemetry traces from a file, into the requests of a server. Operators and admins."""
+    server = servers.server(server_id)
+    found = import_traces(
+        file_source(server, source, by=request.user), file.read(MAX_BYTES + 1), now_ms(), by=request.user
+    )
+    return TraceImportOut(
+        server=server.pk, spans=found.spans, rejected=found.rejected, why=found.why, traces=found.traces,
+        requests=found.requests, duplicates=found.duplicates, first=found.first_ms, last=found.last_ms,
+    )  # fmt: skip

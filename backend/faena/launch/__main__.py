@@ -42,7 +42,7 @@ def parser() -> argparse.ArgumentParser:
         ("rotate-secret", "a new secret, and all passwords sealed with it"),
         ("backup", "`backup FILE`: store and secret in one file"),
         ("restore", "`restore FILE`: into an empty store"),
-        ("import", "`import samples FILE --server NAME`: session samples of any engine"),
+        ("import", "`import samples|traces FILE --server NAME`: session samples of any engine, OpenTelemetry traces"),
         ("read-plan", "a plan's steps and suspicions as JSON"),
         ("read-log", "executions, errors, waits and deadlocks of server logs as JSON Lines"),
         ("read-traces", "requests, their time by layer and their statements out of traces, as JSON Lines"),

@@ -52,10 +52,11 @@ def collect() -> None:
 
 
 def imported(arguments: list[str]) -> None:
-    """./faena import samples FILE --server NAME"""
-    if arguments[:1] != ["samples"]:
-        raise Trouble("what is to be imported? ./faena import samples FILE --server NAME")
+    """./faena import samples FILE --server NAME, ./faena import traces FILE… --server NAME"""
+    commands = {"samples": "import_samples", "traces": "import_traces"}
+    if not arguments or arguments[0] not in commands:
+        raise Trouble("what is to be imported? ./faena import samples|traces FILE --server NAME")
     setup.for_serving()
     # The file is named from where the command was given, not from where the program runs.
     paths = [os.path.abspath(one) if os.path.exists(one) else one for one in arguments[1:]]
-    _manage("import_samples", *paths)
+    _manage(commands[arguments[0]], *paths)

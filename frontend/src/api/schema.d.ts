@@ -890,6 +890,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/import/traces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Upload Traces
+         * @description OpenTelemetry traces from a file, into the requests of a server. Operators and admins.
+         */
+        post: operations["import_traces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/indexes": {
         parameters: {
             query?: never;
@@ -5821,6 +5841,30 @@ export interface components {
             tables: components["schemas"]["TouchedTableOut"][];
         };
         /**
+         * TraceImportOut
+         * @description What came of a file; `why` tells of the first span that was rejected, moments are of its requests.
+         */
+        TraceImportOut: {
+            /** Duplicates */
+            duplicates: number;
+            /** First */
+            first: number | null;
+            /** Last */
+            last: number | null;
+            /** Rejected */
+            rejected: number;
+            /** Requests */
+            requests: number;
+            /** Server */
+            server: number;
+            /** Spans */
+            spans: number;
+            /** Traces */
+            traces: number;
+            /** Why */
+            why: string;
+        };
+        /**
          * TraceSourceOut
          * @description An application that may send traces. Counts are since it was made; `last_used` None: its token was never used.
          */
@@ -7486,6 +7530,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PivotOut"];
+                };
+            };
+        };
+    };
+    import_traces: {
+        parameters: {
+            query?: {
+                /** @description the application it is of; made when there is none */
+                source?: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     * @description OTLP as protobuf, JSON or JSON Lines, also gzipped
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceImportOut"];
                 };
             };
         };

@@ -6,7 +6,7 @@ is one transaction, so that a collector that dies in between leaves the traces a
 
 import logging
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import zstandard
@@ -37,7 +37,7 @@ from faena.core.requests.request import Request, requests_of
 from faena.core.requests.span import Span, SpanKind
 from faena.core.requests.sums import Sums, endpoint_value, origin_of
 from faena.core.units import MS_PER_HOUR
-from faena.sources.otlp.batch import BadPayload
+from faena.sources.otlp.batch import BadPayload, Batch
 from faena.sources.otlp.checking import read_taken
 
 log = logging.getLogger(__name__)
@@ -56,6 +56,15 @@ class Settled:
     payloads: int = 0
     traces: int = 0
     requests: int = 0
+    first_ms: int | None = None  # of the requests
+    last_ms: int | None = None
+
+    def count(self, requests: Sequence[Request]) -> None:
+        """These requests were found."""
+        self.requests += len(requests)
+        for at in (one.at for one in requests):
+            self.first_ms = at if self.first_ms is None else min(self.first_ms, at)
+            self.last_ms = at if self.last_ms is None else max(self.last_ms, at)
 
 
 @dataclass(slots=True)
@@ -80,6 +89,19 @@ class Judge:
                 break
         return done
 
+    def settle_all_of(self, source: TraceSource, traces: Collection[bytes], now_ms: int) -> Settled:
+        """Judge these traces of a source at once: all of them is there, as in a file."""
+        done, names = Settled(), sorted(traces)
+        for first in range(0, len(names), TRACES_AT_ONCE):
+            with transaction.atomic():
+                mine = names[first : first + TRACES_AT_ONCE]
+                rows = list(
+                    OpenTrace.objects.select_for_update().filter(source=source, trace__in=mine).order_by("trace")
+                )
+                self._judge_of(source, rows, now_ms, done, whole=True)
+                done.traces += len(rows)
+        return done
+
     def _judge_some(self, now_ms: int, done: Settled) -> int:
         try:
             with transaction.atomic():
@@ -99,23 +121,26 @@ class Judge:
             by_source[row.source_id].append(row)
         for source_id, mine in by_source.items():
             source = TraceSource.objects.select_related("server").get(pk=source_id)
-            done.requests += self._judge_of(source, mine, now_ms)
+            self._judge_of(source, mine, now_ms, done)
         done.traces += len(rows)
         return len(rows)
 
-    def _judge_of(self, source: TraceSource, rows: Sequence[OpenTrace], now_ms: int) -> int:
+    def _judge_of(
+        self, source: TraceSource, rows: Sequence[OpenTrace], now_ms: int, done: Settled, *, whole: bool = False
+    ) -> None:
+        """`whole`: no more of them will come, so that none waits for its beginning."""
         dictionaries = self.dictionaries.setdefault(source.server_id, Dictionaries(source.server_id))
         targets = _Targets(source)
         names = [bytes(row.trace) for row in rows]
         before = {bytes(one.trace): one for one in Trace.objects.filter(source=source, trace__in=names)}
-        sums, kept, traces, duplicates, found = Sums(), list[tuple[Request, float, Why]](), list[Trace](), 0, 0
+        sums, kept, traces, duplicates = Sums(), list[tuple[Request, float, Why]](), list[Trace](), 0
         waiting: list[bytes] = []
         blocked = blocked_among(names)
         endpoints: dict[bytes, dict[bytes, str]] = {}
         for row, name in zip(rows, names, strict=True):
             old = _spans_of(before[name]) if name in before else []
             spans, twice = _joined(old, row, name)
-            if not _begins(spans) and now_ms - row.first_ms < ROOTLESS_MS:
+            if not whole and not _begins(spans) and now_ms - row.first_ms < ROOTLESS_MS:
                 waiting.append(name)
                 continue
             duplicates += twice
@@ -124,7 +149,7 @@ class Judge:
             for request in requests_of(old) if old else ():
                 sums.add(request, targets.of(request), -1)
             requests = requests_of(spans)
-            found += len(requests)
+            done.count(requests)
             reasons = [
                 why_kept(request, targets.of(request), blocked=any((name, one.id) in blocked for one in request.spans))
                 for request in requests
@@ -160,7 +185,6 @@ class Judge:
         OpenTrace.objects.filter(source=source, trace__in=waiting).update(last_ms=now_ms)  # and looked at again later
         OpenTrace.objects.filter(source=source, trace__in=set(names) - set(waiting)).delete()
         TraceSource.objects.filter(pk=source.pk).update(duplicates=F("duplicates") + duplicates)
-        return found
 
 
 def _endpoints(requests: Sequence[Request]) -> dict[bytes, str]:
@@ -232,6 +256,19 @@ def take_in(now_ms: int) -> int:
     _open(parts, rejected, came, now_ms)
     Arrival.objects.filter(pk__in=[one.pk for one in waiting]).delete()
     return len(waiting)
+
+
+@transaction.atomic
+def put_to_traces(source: TraceSource, batch: Batch, now_ms: int) -> set[bytes]:
+    """Put spans that were read to their traces, without literals. Returns the traces."""
+    allowed = sources.allowed_of(source)
+    parts: dict[tuple[int, bytes], list[Span]] = defaultdict(list)
+    for span in batch.spans:
+        parts[source.pk, span.trace].append(keepable(span, allowed))
+    rejected = {(source.pk, trace): n for trace, n in batch.rejected.items() if trace}
+    _count(source, len(batch.spans), batch.rejected.total(), batch.why, now_ms)
+    _open(parts, rejected, {}, now_ms)
+    return {trace for _, trace in parts}
 
 
 def _count(source: TraceSource, spans: int, rejected: int, why: str, at_ms: int) -> None:

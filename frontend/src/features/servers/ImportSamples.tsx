@@ -3,10 +3,8 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import type { Schemas } from "../../api/client";
-import { upload } from "../../api/upload";
 import { count } from "../../lib/units";
-import { Button } from "../../ui/Button";
-import { Failure } from "../../ui/Failure";
+import { FileImport } from "./FileImport";
 import { formOf } from "./model";
 
 type Report = Schemas["ImportOut"];
@@ -15,26 +13,7 @@ type Report = Schemas["ImportOut"];
 export const ImportSamples = ({ canAct, suggested }: { readonly canAct: boolean; readonly suggested: string }) => {
   const queries = useQueryClient();
   const [name, setName] = useState(suggested);
-  const [file, setFile] = useState<File | null>(null);
-  const [sent, setSent] = useState<number | null>(null);
-  const [failure, setFailure] = useState("");
   const [report, setReport] = useState<Report | null>(null);
-  const form = file ? formOf(file.name) : null;
-  const start = async (): Promise<void> => {
-    if (!file || !form) return;
-    setFailure("");
-    setReport(null);
-    setSent(0);
-    try {
-      const query = new URLSearchParams({ server: name, format: form });
-      setReport(await upload<Report>(`/api/v1/import/samples?${query.toString()}`, file, setSent));
-      void queries.invalidateQueries({ queryKey: ["servers"] });
-    } catch (error) {
-      setFailure(error instanceof Error ? error.message : "the upload broke off");
-    } finally {
-      setSent(null);
-    }
-  };
   return (
     <section>
       <h2 className="border-strong border-b font-semibold">Samples from a file</h2>
@@ -42,7 +21,21 @@ export const ImportSamples = ({ canAct, suggested }: { readonly canAct: boolean;
         Session samples of any engine as CSV or JSON Lines; only time, session and state are needed
         (docs/session-samples.md). They belong to a server of their own.
       </p>
-      <fieldset disabled={!canAct || sent !== null} className="flex flex-wrap items-center gap-3">
+      <FileImport<Report>
+        label="file with samples"
+        accept=".csv,.jsonl,.ndjson,.json"
+        canAct={canAct}
+        ready={name.trim() !== ""}
+        refusal={(file) => (formOf(file.name) ? "" : `${file.name} ends neither in .csv nor in .jsonl`)}
+        url={(file) => {
+          const query = new URLSearchParams({ server: name, format: formOf(file.name) ?? "" });
+          return `/api/v1/import/samples?${query.toString()}`;
+        }}
+        onDone={(done) => {
+          setReport(done);
+          void queries.invalidateQueries({ queryKey: ["servers"] });
+        }}
+      >
         <label>
           into server{" "}
           <input
@@ -51,25 +44,7 @@ export const ImportSamples = ({ canAct, suggested }: { readonly canAct: boolean;
             className="border-line bg-raised w-40 border px-1"
           />
         </label>
-        <input
-          type="file"
-          aria-label="file with samples"
-          accept=".csv,.jsonl,.ndjson,.json"
-          onChange={(event) => setFile(event.target.files?.[0] ?? null)}
-          className="max-w-56 text-sm"
-        />
-        <Button look="action" disabled={!form || name.trim() === ""} onClick={() => void start()}>
-          import
-        </Button>
-      </fieldset>
-      {file && !form ? <p className="text-danger">{file.name} ends neither in .csv nor in .jsonl</p> : null}
-      {sent === null ? null : (
-        <p aria-live="polite">
-          <progress value={sent} max={1} className="mr-2 align-middle" aria-label="sent" />
-          {sent < 1 ? `${(sent * 100).toFixed(0)}% sent` : "sent; reading and storing …"}
-        </p>
-      )}
-      {failure ? <Failure title="Nothing was imported" detail={failure} /> : null}
+      </FileImport>
       {report ? <ImportReport report={report} /> : null}
     </section>
   );

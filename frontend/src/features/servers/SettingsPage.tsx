@@ -4,6 +4,7 @@ import { CaptureForm } from "./CaptureForm";
 import { Connection } from "./Connection";
 import { CloseWatch } from "./CloseWatch";
 import { ImportSamples } from "./ImportSamples";
+import { ImportTraces } from "./ImportTraces";
 import { LogState } from "./LogState";
 import { TraceSources } from "./TraceSources";
 import { captureQuery } from "./queries";
@@ -28,6 +29,7 @@ export const SettingsPage = ({ server, role }: { readonly server: number; readon
         )}
         {!capture.data.can.includes("sample") ? null : <LogState capture={capture.data} />}
         <TraceSources server={server} canChange={role === "admin"} />
+        <ImportTraces server={server} canAct={role !== "viewer"} />
         <ImportSamples
           canAct={role !== "viewer"}
           suggested={capture.data.can.includes("files") ? capture.data.name : ""}
