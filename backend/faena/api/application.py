@@ -12,6 +12,7 @@ from faena.api import (
     disk,
     ending,
     executions,
+    followers,
     hosts,
     indexes,
     layouts,
@@ -52,7 +53,7 @@ problems.install(api)
 api.add_router("/session", session.router)
 api.add_router("/servers", servers.router)
 for part in (
-    load, search, disk, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
+    load, search, disk, followers, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
     indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words, refresh,
     requests, request_page, request_spread, sources,
 ):  # fmt: skip

@@ -15,7 +15,8 @@ def test_a_statement_run_for_each_row_is_found_down_to_its_spans_and_statement(p
         expect(found).to_contain_text("repeated statement", timeout=JUDGED_MS)
         found.get_by_role("link").click()
         expect(page.get_by_text("The database takes")).to_be_visible()
-        loop = page.get_by_role("row").filter(has_text="SELECT name, kind FROM passenger")
+        statements = page.get_by_role("table", name="statements of this endpoint")
+        loop = statements.get_by_role("row").filter(has_text="SELECT name, kind FROM passenger")
         expect(loop).to_contain_text("times")
         page.get_by_role("link", name="repeated statements").click()
         expect(page.get_by_role("heading", level=1)).to_contain_text("runs one statement")
@@ -45,11 +46,9 @@ def test_the_mend_of_a_repeated_statement_is_shown_by_statements_a_request_befor
         )
         expect(repeated.first).to_contain_text("SELECT name, kind FROM passenger", timeout=JUDGED_MS)
         page.wait_for_timeout(20_000)  # a window's worth of the fault, to stand beside the mend
-        page.get_by_role("button", name="following").click()
         page.get_by_role("button", name="keep this window for comparing").click()
         expect(page).to_have_url(re.compile("beside="))
-    # The mend is on: the window moves on to what is now.
-    page.get_by_role("button", name="follow").click()
+    # The mend is on, and the window, which follows, moves on to what is now.
     beside = page.get_by_role("region", name="Beside")
     gone = beside.get_by_role("row").filter(has_text="SELECT name, kind FROM passenger")
     expect(gone).to_contain_text("gone", timeout=120_000)

@@ -1518,6 +1518,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/statements/followers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Followers
+         * @description Pairs of statements whose counts go together as one query and one more for each of its rows.
+         */
+        get: operations["statement_followers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/statements/{query_id}": {
         parameters: {
             query?: never;
@@ -3176,6 +3196,46 @@ export interface components {
             share: number | null;
             /** Step */
             step: number | null;
+        };
+        /**
+         * FollowerOut
+         * @description `second` ran `runs` times, about once for each row that `first` returned, `each` times for a run of it.
+         *
+         *     `agree` of the `readings` of the counters have it so, a share between 0 and 1. A guess: counters know no requests.
+         */
+        FollowerOut: {
+            /** Agree */
+            agree: number;
+            /** Each */
+            each: number;
+            /** First */
+            first: string;
+            /** First Text */
+            first_text: string;
+            /** Ms */
+            ms: number;
+            /** Readings */
+            readings: number;
+            /** Runs */
+            runs: number;
+            /** Second */
+            second: string;
+            /** Second Text */
+            second_text: string;
+        };
+        /**
+         * FollowersOut
+         * @description `start` and `end` are what was looked at: of a long window its end. Fewer than `needed` readings tell nothing.
+         */
+        FollowersOut: {
+            /** End */
+            end: number;
+            /** Needed */
+            needed: number;
+            /** Pairs */
+            pairs: components["schemas"]["FollowerOut"][];
+            /** Start */
+            start: number;
         };
         /**
          * Found
@@ -8507,6 +8567,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    statement_followers: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowersOut"];
+                };
             };
         };
     };

@@ -49,7 +49,7 @@ export const Changes = ({ server, changes, tookMs, headings }: Props) => {
 
 const columns = (server: number, [now, before]: Props["headings"]): Column<Changed>[] => [
   {
-    ...{ id: "change", heading: "", value: (one: Changed) => REQUEST_CHANGES[one.change] },
+    ...{ id: "change", heading: "change", value: (one: Changed) => REQUEST_CHANGES[one.change] },
     show: (one) => (one.change === "same" ? "" : <b className="font-semibold">{REQUEST_CHANGES[one.change]}</b>),
   },
   {

@@ -51,7 +51,7 @@ const Waited = ({ one }: { readonly one: Seen }) => {
       <Link
         to="/servers/$server/blocking"
         params={{ server: String(one.server) }}
-        search={{ ...then, at: String(one.last) } as never}
+        search={then as never}
         className="text-accent underline"
       >
         who blocked whom then

@@ -322,7 +322,7 @@ export function singleColumns(rows: readonly Single[]): Column<Single>[] {
       show: (one) => <LayerBar layers={one.layers} ownMost={ownMost} outsideMost={outsideMost} width={160} />,
     },
     { id: "statements", heading: "statements", align: "right", value: (one) => one.statements },
-    { id: "why", heading: "", value: (one) => WHY[one.why] },
+    { id: "why", heading: "kept because", value: (one) => WHY[one.why] },
     { id: "version", heading: "version", value: (one) => one.version, optional: true },
     { id: "host", heading: "host", value: (one) => one.host, optional: true },
     {

@@ -10,7 +10,7 @@ import { EndpointPage } from "./EndpointPage";
 import { EndpointsPage } from "./EndpointsPage";
 import { RepeatedPage } from "./RepeatedPage";
 import { RequestPage } from "./RequestPage";
-import { callsQuery, endpointQuery, endpointsQuery, repeatedQuery, requestQuery } from "./queries";
+import { callsQuery, endpointQuery, endpointsQuery, followersQuery, repeatedQuery, requestQuery } from "./queries";
 
 afterEach(() => {
   cleanup();
@@ -186,6 +186,34 @@ describe("repeated statements and calls", () => {
     );
     expect(screen.getByText("≈ 40 ms")).toBeTruthy();
     expect(screen.getByText("rows.py:88")).toBeTruthy();
+  });
+
+  it("are guessed from counters where no trace tells, and said to be a guess", async () => {
+    const pair = {
+      first: "7",
+      first_text: "SELECT id FROM booking",
+      second: "77",
+      second_text: "SELECT name FROM passenger",
+    };
+    const figures = { each: 41.3, runs: 3300, ms: 2100, readings: 40, agree: 0.975 };
+    const guessed = { start: WINDOW.from, end: WINDOW.to, needed: 8, pairs: [{ ...pair, ...figures }] };
+    const open = (found: object) =>
+      shown(<RepeatedPage server={3} search={WINDOW} />, [
+        [repeatedQuery(3, WINDOW, WINDOW as never).queryKey, { start: 0, end: 1, statements: [] }],
+        [followersQuery(3, WINDOW).queryKey, found],
+      ]);
+    await open(guessed);
+    const section = screen.getByRole("region", { name: "Guessed from counters" });
+    expect(section.textContent).toContain("counters know no requests, so it is a guess");
+    expect(within(section).getAllByRole("row")[1]?.textContent).toBe(
+      "SELECT name FROM passengerSELECT id FROM booking≈ 4133002.1 s39 of 40",
+    );
+    expect(within(section).getByRole("link", { name: "SELECT name FROM passenger" }).getAttribute("href")).toContain(
+      "/statements/77",
+    );
+    cleanup();
+    await open({ ...guessed, pairs: [] });
+    expect(document.body.textContent).toContain("It takes 8 readings at least, and a load that varies.");
   });
 
   it("that are none claim no more than was looked for", async () => {

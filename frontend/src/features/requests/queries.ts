@@ -12,6 +12,7 @@ export interface Only {
 }
 
 const LOOK_AGAIN_MS = 3000; // for a trace that is under way
+const COUNTED_EVERY_MS = 30_000; // counters are read a few times a minute, and pairs show over many readings
 const SUMMED_EVERY_MS = 5000; // a trace is judged some seconds after it ended
 
 const again = (spec: WindowSpec): number | false => {
@@ -101,6 +102,20 @@ export const repeatedQuery = (server: number, spec: WindowSpec, only: Only) =>
     queryFn: ({ signal }) =>
       ask(client.GET("/api/v1/servers/{server_id}/requests/repeated", { params: asked(server, spec, only), signal })),
     ...common(server, spec),
+  });
+
+/** Statements that counters alone suggest are run once for each row of another. */
+export const followersQuery = (server: number, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["followers", server, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/statements/followers", {
+          params: { path: { server_id: server }, query: windowQuery(spec) },
+          signal,
+        }),
+      ),
+    meta: { againMs: refreshMs(spec) === false ? false : COUNTED_EVERY_MS },
   });
 
 /** Whom requests call outside the database. */
