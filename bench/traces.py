@@ -26,6 +26,7 @@ from faena.apps.requests.models import (  # noqa: E402
     Trace,
     TraceSource,
 )  # fmt: skip
+from faena.apps.requests.writing import LENGTHS_MS  # noqa: E402
 from faena.apps.servers.models import Server  # noqa: E402
 from faena.core.requests.sums import REQUEST_FIGURES  # noqa: E402
 from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest  # noqa: E402
@@ -153,7 +154,8 @@ for n in range(ORIGINS):
     endpoint = Endpoint.objects.create(server=server, service="web", kind="web", name=f"GET /bench/{n}")
     origins.append(Origin.objects.create(endpoint=endpoint, version="7", host="a").pk)
 end = now // 60_000 * 60_000
-for length, first in ((60_000, end - DAY_MS), (3_600_000, (end - DAY_MS) // 3_600_000 * 3_600_000)):
+for length in LENGTHS_MS:
+    first = (end - DAY_MS) // length * length
     RequestSum.objects.bulk_create(
         (
             RequestSum(
