@@ -3,8 +3,8 @@
 import time
 
 from faena.apps.samples.actions import store_ticks
-from faena.apps.samples.codebook import Codebook
 from faena.apps.samples.closing import close_hours
+from faena.apps.samples.codebook import Codebook
 from faena.apps.servers.models import Server
 from faena.core.readings import SampleReading
 from faena.core.units import MS_PER_HOUR, EpochMs, Millis

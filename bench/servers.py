@@ -10,7 +10,7 @@ from django.conf import settings  # noqa: E402
 from django.test import Client  # noqa: E402
 from faena.apps.accounts.actions import save_user  # noqa: E402
 from faena.apps.accounts.models import Role  # noqa: E402
-from faena.apps.samples.actions import store_ticks
+from faena.apps.samples.actions import store_ticks  # noqa: E402
 from faena.apps.samples.codebook import Codebook  # noqa: E402
 from faena.apps.servers.models import Server  # noqa: E402
 from faena.core.readings import SampleReading  # noqa: E402

@@ -16,7 +16,8 @@ def _empty_caches(request: pytest.FixtureRequest) -> Iterator[None]:
     yield
     if "db" in request.fixturenames or "transactional_db" in request.fixturenames:
         from faena.apps.answers import requests
+        from faena.apps.requests import arrivals
         from faena.apps.samples import dictionary, hours, recent, sessions, usual
 
-        for module in (dictionary, hours, recent, sessions, usual, requests):
+        for module in (dictionary, hours, recent, sessions, usual, requests, arrivals):
             module.forget_caches()

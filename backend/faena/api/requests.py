@@ -25,7 +25,8 @@ from faena.core.series.window import Window, cut
 from faena.core.units import QueryId
 
 router = Router(tags=["requests"])
-MOST_BUCKETS, MOST_SINGLES = 120, 100
+MOST_BUCKETS, MOST_SINGLES = 150, 100
+LONG_MS = 6 * 3_600_000
 
 
 class EndpointFindingOut(Out):
@@ -308,7 +309,8 @@ def get_endpoint(
 
 
 def _series(server_id: int, span: Window, only: Only) -> SeriesOut:
-    buckets = cut(span, at_most=MOST_BUCKETS, period_ms=selectors.MINUTE_MS)
+    # Of a long window buckets of whole ten minutes, since so the sums stand.
+    buckets = cut(span, at_most=MOST_BUCKETS, period_ms=600_000 if span.length_ms > LONG_MS else selectors.MINUTE_MS)
     series = selectors.over_time(server_id, buckets, only)
     many = series[:, 0]
     layers = {

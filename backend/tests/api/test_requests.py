@@ -1,6 +1,7 @@
 """Requests at the API, from spans of a real SDK with its instrumentation to the answers that screens are made of."""
 
 import asyncio
+import json
 import threading
 import time
 from collections.abc import Iterator
@@ -9,6 +10,7 @@ from typing import Any
 
 import pytest
 from django.test import Client
+from faena.api.request_page import RequestOut
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import Role
 from faena.apps.collecting.traces import take
@@ -120,6 +122,7 @@ def test_a_statement_run_once_for_each_row_is_found_from_the_endpoint_to_its_spa
 
     single = page["singles"][0]
     request = ask(f"/api/v1/servers/{server}/requests/traces/{single['trace']}?top={single['top']}")
+    RequestOut.model_validate_json(json.dumps(request), strict=True)  # what is written past the schema is as it says
     assert [one["count"] for one in request["repeated"]] == [12]
     assert request["spans"][0]["above"] == -1
     assert all(one["above"] == 0 and one["layer"] == "database" for one in request["spans"][1:])

@@ -38,8 +38,6 @@ BEDS, PORTS = "booking-web GET /beds", "booking-web GET /ports"
 
 @pytest.fixture
 def server(transactional_db: None) -> Server:
-    forget_caches()
-    recent.forget()
     return Server.objects.create(name="test")
 
 

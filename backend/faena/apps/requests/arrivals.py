@@ -1,6 +1,8 @@
 """Payloads of traces between the one who sent them and their traces: sealed, in the order in which they came."""
 
+import time
 from collections.abc import Iterator, Sequence
+from threading import Lock
 
 import zstandard
 from django.db.models import Sum
@@ -14,9 +16,39 @@ MOST_WAITING = 400_000  # spans; beyond that senders get 429
 TRY_AGAIN_S = 5
 
 
+COUNTED_FOR_S = 0.25  # for so long what this process adds is counted by itself, and the store is not asked
+
+
+class _Waiting:
+    """How many spans wait, about: whoever sends much would else wait for that question each time."""
+
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._spans, self._asked = 0, 0.0
+
+    def spans(self) -> int:
+        with self._lock:
+            if time.monotonic() - self._asked > COUNTED_FOR_S:
+                self._spans = Arrival.objects.aggregate(n=Sum("spans"))["n"] or 0
+                self._asked = time.monotonic()
+            return self._spans
+
+    def add(self, spans: int) -> None:
+        with self._lock:
+            self._spans += spans
+
+    def forget(self) -> None:
+        """For tests that empty the store between them."""
+        self._asked = 0.0
+
+
+_waiting = _Waiting()
+forget_caches = _waiting.forget
+
+
 def require_room() -> None:
     """Raises Busy when more waits than is put to its traces in a few seconds."""
-    if (Arrival.objects.aggregate(n=Sum("spans"))["n"] or 0) >= MOST_WAITING:
+    if _waiting.spans() >= MOST_WAITING:
         raise Busy("more spans wait than can be taken in at the moment; send them again later", after_s=TRY_AGAIN_S)
 
 
@@ -28,6 +60,7 @@ def store(server_id: int, records: Sequence[Traced]) -> None:
         Arrival(source_id=one.source_id, at_ms=one.at, spans=one.spans, sealed=seal_payload(squeeze(one.payload)))
         for one in records
     )
+    _waiting.add(sum(one.spans for one in records))
 
 
 def opened(arrivals: Sequence[Arrival]) -> Iterator[tuple[Arrival, bytes]]:

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 import numpy as np
 import zstandard
 from django.db import connection
-from django.db.models import Max, Q
+from django.db.models import Q
 
 from faena.apps.requests.models import (
     Callee,
@@ -305,10 +305,11 @@ def calls(server_id: int, window: Window, only: Only) -> list[CallUse]:
 
 
 def over_time(server_id: int, buckets: Buckets, only: Only) -> Vector:
-    """Figures of all that fit, a row of REQUEST_FIGURES for each bucket; their width is a minute or more."""
+    """Requests, errors and layers of all that fit, a row of REQUEST_FIGURES for each bucket of a minute or more."""
     end = buckets.start + buckets.count * buckets.width_ms
     length = max(one for one in LENGTHS_MS if buckets.width_ms % one == 0)
-    sums = ", ".join(f"sum(figures[{i + 1}])" for i in range(len(REQUEST_FIGURES)))
+    wanted = sorted({_AT["requests"], _AT["errors"], *LAYER_COLUMNS.values()})
+    sums = ", ".join(f"sum(figures[{i + 1}])" for i in wanted)
     found = np.zeros((buckets.count, len(REQUEST_FIGURES)))
     with connection.cursor() as cursor:
         cursor.execute(
@@ -317,7 +318,7 @@ def over_time(server_id: int, buckets: Buckets, only: Only) -> Vector:
             [buckets.start, buckets.width_ms, server_id, length, buckets.start, end, list(only.origins(server_id))],
         )
         for at, *vector in cursor.fetchall():
-            found[int(at)] = vector
+            found[int(at), wanted] = vector
     return found
 
 
@@ -364,12 +365,16 @@ USUAL_AMONG = 200  # requests before it, of which the one of middle duration is 
 
 
 def usual_like(server_id: int, request: Request) -> Kept:
-    """A usual request of the same endpoint, kept by chance and not for what happened to it. Raises NotFound."""
+    """A usual request of the same endpoint, kept by chance and not for what happened to it; from before it if there is any.
+
+    Raises NotFound.
+    """
     rows = KeptRequest.objects.filter(
         server_id=server_id, origin__endpoint__name=request.endpoint, origin__endpoint__kind=request.kind,
-        origin__endpoint__service=request.top.service, error=False, why=Why.CHOSEN, at_ms__lte=request.at,
+        origin__endpoint__service=request.top.service, error=False, why=Why.CHOSEN,
     ).exclude(trace=request.trace).select_related("origin__endpoint")  # fmt: skip
-    found = sorted(rows.order_by("-at_ms")[:USUAL_AMONG], key=lambda one: one.duration_ms)
+    near = list(rows.filter(at_ms__lte=request.at).order_by("-at_ms")[:USUAL_AMONG])
+    found = sorted(near or rows.order_by("at_ms")[:USUAL_AMONG], key=lambda one: one.duration_ms)
     if not found:
         raise NotFound("no ordinary request of this endpoint is kept that this one could stand beside")
     return kept_of(found[len(found) // 2])
@@ -440,8 +445,7 @@ def choices(server_id: int) -> dict[str, list[str]]:
 def newest_ms(server_id: int) -> int | None:
     """The newest minute with a request; None where there never was one."""
     rows = RequestSum.objects.filter(server_id=server_id, length_ms=MINUTE_MS)
-    found: int | None = rows.aggregate(n=Max("at_ms"))["n"]
-    return found
+    return rows.order_by("-at_ms").values_list("at_ms", flat=True).first()
 
 
 def repeats_told(

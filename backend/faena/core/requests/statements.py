@@ -35,14 +35,12 @@ class Repeated:
 
 def runs(tree: Tree, member: Member, layer: Mapping[int, Layer]) -> list[Run]:
     """Statements of the request, each run once, however many instrumentations saw it."""
-    found = [i for i in member.spans if layer[i] is Layer.DATABASE and tree.spans[i].text(*STATEMENT)]
-    texts = {i: normalised(tree.spans[i].text(*STATEMENT)) for i in found}
+    said = {i: text for i in member.spans if layer[i] is Layer.DATABASE and (text := tree.spans[i].text(*STATEMENT))}
+    texts = {i: normalised(text) for i, text in said.items()}
     twice = seen_twice(tree, member, texts)
     batches = _in_batches(tree, member, layer)
     return [
-        Run(at=i, text=texts[i], batch=i in batches or is_batch(tree.spans[i].text(*STATEMENT)))
-        for i in found
-        if i not in twice
+        Run(at=i, text=texts[i], batch=i in batches or is_batch(text)) for i, text in said.items() if i not in twice
     ]
 
 

@@ -12,6 +12,7 @@ from faena.sources.otlp.protoform import read_protobuf
 TAKEN_PROTOBUF, TAKEN_JSON = b"p", b"j"  # before a payload that is kept, since an empty form tells nothing
 
 _NO_TRACE, _NO_SPAN = bytes(TRACE_BYTES), bytes(SPAN_BYTES)
+_PARENT_BYTES = (0, SPAN_BYTES)
 
 
 def check_protobuf(payload: bytes) -> tuple[int, int, str]:
@@ -25,23 +26,23 @@ def check_protobuf(payload: bytes) -> tuple[int, int, str]:
     taken, rejected, why = 0, 0, ""
     for group in message.resource_spans:
         for part in group.scope_spans:
-            for span in part.spans:
-                if _is_sound(span):
-                    taken += 1
-                else:
-                    rejected, why = rejected + 1, why or _fault(span)
+            # As `checked_ids` says, in as few steps as can be: whoever sends thousands of spans waits for this.
+            bad = [
+                span
+                for span in part.spans
+                if not (
+                    len(trace := span.trace_id) == TRACE_BYTES and trace != _NO_TRACE
+                    and len(own := span.span_id) == SPAN_BYTES and own != _NO_SPAN
+                    and len(span.parent_span_id) in _PARENT_BYTES
+                    and span.start_time_unix_nano and span.end_time_unix_nano
+                )
+            ]  # fmt: skip
+            taken += len(part.spans) - len(bad)
+            rejected += len(bad)
+            why = why or (_fault(bad[0]) if bad else "")
     if rejected and not taken:
         return _read(payload)  # which knows whether this is another signal
     return taken, rejected, why
-
-
-def _is_sound(span: Span) -> bool:
-    """As `checked_ids` says, in as few steps as can be: whoever sends thousands of spans waits for this."""
-    trace, own, parent = span.trace_id, span.span_id, span.parent_span_id
-    return bool(
-        len(trace) == TRACE_BYTES and trace != _NO_TRACE and len(own) == SPAN_BYTES and own != _NO_SPAN
-        and (not parent or len(parent) == SPAN_BYTES) and span.start_time_unix_nano and span.end_time_unix_nano
-    )  # fmt: skip
 
 
 def _fault(span: Span) -> str:
