@@ -13,6 +13,7 @@ from faena.apps.hosts.actions import copy_host, copy_tables
 from faena.apps.locks import deadlocks
 from faena.apps.locks.actions import put_waits
 from faena.apps.plans.actions import capture_many
+from faena.apps.requests.made import put_made
 from faena.apps.samples.closing import Columns, put_hours
 from faena.apps.samples.codebook import Codebook
 from faena.apps.samples.models import Chunk
@@ -32,6 +33,7 @@ from faena.sources.simulated import Engine, Hour
 from faena.sources.simulated.engine import texts_of
 from faena.sources.simulated.executions import hour_executions
 from faena.sources.simulated.lockwaits import deadlock_events, edges_of
+from faena.sources.simulated.requests import hour_requests
 from faena.sources.simulated.source import session_of
 from faena.sources.simulated.vitals import host_minutes, table_figures, vital_minutes
 from faena.sources.simulated.work import hour_work
@@ -42,6 +44,7 @@ TABLES_S = 1800  # figures of tables of the past stand for so many seconds each
 COUNTED_S = 600  # statement counters of the past stand for so many seconds each
 EXECUTION_S = 120  # one execution of each statement of the past stands for so many seconds
 HOURS_AT_A_TIME = 12
+REQUEST_DAYS = 7  # before the present have requests, so that the past is made in time
 MS_PER_DAY = 24 * MS_PER_HOUR
 
 
@@ -127,6 +130,10 @@ def fill_hours(server_id: int, start_ms: int, now_ms: int) -> None:
         copy_vitals(server_id, (one for hour in hours for one in vital_minutes(engine, hour, end)))
         copy_tables(server_id, [span for hour in hours for span in _table_spans(engine, hour, end)])
         copy_host(server.machine, (one for hour in hours for one in host_minutes(engine, hour, end)))
+        lately = [hour for hour in hours if hour.start >= engine.anchor - REQUEST_DAYS * MS_PER_DAY]
+        put_made(
+            server, [one for hour in lately for one in hour_requests(engine, hour, 0, _seconds(hour, end))], now_ms
+        )
 
 
 def _seconds(hour: Hour, end: int) -> int:

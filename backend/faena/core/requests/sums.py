@@ -104,8 +104,8 @@ class Sums:
     calls: dict[tuple[int, Origin, tuple[str, str]], Vector] = field(default_factory=dict)  # layer and to whom
     shown: dict[str, str] = field(default_factory=dict)  # a text of each statement, by the form that is compared
 
-    def add(self, request: Request, target_ms: float, sign: int = 1) -> None:
-        """Count a request, or with -1 take it back."""
+    def add(self, request: Request, target_ms: float, sign: float = 1) -> None:
+        """Count a request, or with -1 take it back; with a weight count so many like it."""
         minute, origin = request.at // 60_000 * 60_000, origin_of(request)
         key = (minute, origin)
         _add(self.requests, key, sign * _figures(request, target_ms))

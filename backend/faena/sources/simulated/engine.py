@@ -14,6 +14,7 @@ from zlib import crc32
 import numpy as np
 import numpy.typing as npt
 
+from faena.core.requests.sums import endpoint_value
 from faena.core.sampling.dimensions import Combination
 from faena.core.sql.texts import fingerprint
 from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
@@ -260,6 +261,8 @@ class Engine:
         found = []
         for one, host in zip(traffic.statements, traffic.hosts, strict=True):
             program = self.estate.programs[one.program]
+            served = self.estate.endpoint_of(self.server.name, one.key)
+            endpoint = endpoint_value(served.service, served.name) if served else ""
             for wait_type, wait_event in (*STATES, ("LWLock", "BufferContent")):
                 for client in (host,) if host else program.hosts:
                     found.append(
@@ -267,6 +270,7 @@ class Engine:
                             active=True, wait_type=wait_type, wait_event=wait_event, query_id=one.query_id,
                             database=self.server.group or self.server.name, user=program.user, program=program.name,
                             client=client, backend="client backend", held_by="",
+                            endpoint=endpoint,
                         )
                     )  # fmt: skip
         return found

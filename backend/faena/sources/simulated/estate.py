@@ -1,13 +1,16 @@
 """The made-up estate as records: servers, disks, programs, statements. Read from a mapping, as TOML yields it."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
 from faena.core.errors import BadInput
 from faena.core.sql.texts import fingerprint
-from faena.core.units import QueryId
+from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
+
+MS_PER_MINUTE = 60_000
+MS_PER_DAY = 24 * MS_PER_HOUR
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -62,6 +65,56 @@ class Statement:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class RequestChange:
+    """What was another way for a while: a statement run so often more, a slow call, a cache that is not asked, a version."""
+
+    days_ago: float
+    at_ms: int  # after midnight UTC
+    length_ms: int
+    statement: str = ""
+    runs: int = 0
+    call: str = ""
+    ms: float = 0.0
+    cache: str = ""  # unasked
+    version: str = ""
+    own_ms: float = 0.0
+
+    def span(self, anchor_ms: EpochMs) -> tuple[EpochMs, EpochMs]:
+        """When it was, as [start, end), for a past made at `anchor_ms`."""
+        midnight = anchor_ms - anchor_ms % MS_PER_DAY
+        start = midnight - round(self.days_ago * MS_PER_DAY) + self.at_ms
+        return EpochMs(start), EpochMs(start + self.length_ms)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Endpoint:
+    """Requests of a program. There are as many as the statement `lead` of `statements`, runs by key, tells.
+
+    `cache_ms`: it asks a cache first. `calls`: milliseconds by callee.
+    """
+
+    name: str
+    service: str
+    server: str
+    version: str
+    own_ms: float
+    statements: Mapping[str, int]
+    cache_ms: float = 0.0
+    calls: Mapping[str, float] = field(default_factory=dict)
+    changes: tuple[RequestChange, ...] = ()
+
+    @property
+    def lead(self) -> str:
+        """The statement whose runs tell how many requests there are."""
+        return next(iter(self.statements))
+
+    @property
+    def runs(self) -> set[str]:
+        """All statements it ever runs."""
+        return {*self.statements, *(one.statement for one in self.changes if one.runs)}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SimulatedServer:
     name: str
     group: str
@@ -80,6 +133,16 @@ class Estate:
     programs: Mapping[str, Program]
     servers: Mapping[str, SimulatedServer]
     statements: Mapping[str, Statement]
+    endpoints: tuple[Endpoint, ...] = ()
+
+    def requests_on(self, server: str) -> list[Endpoint]:
+        """Endpoints whose statements run on a server."""
+        return [one for one in self.endpoints if one.server == server]
+
+    def endpoint_of(self, server: str, key: str) -> Endpoint | None:
+        """The only endpoint that runs a statement; None where there is none, or several."""
+        found = [one for one in self.requests_on(server) if key in one.runs]
+        return found[0] if len(found) == 1 else None
 
     def on(self, server: str) -> list[Statement]:
         """The statements that run on a server."""
@@ -103,11 +166,22 @@ def read_estate(raw: Mapping[str, Any]) -> Estate:
             programs=programs,
             servers={name: SimulatedServer(name=name, **s) for name, s in raw["servers"].items()},
             statements=statements,
+            endpoints=tuple(_endpoint(one) for one in raw.get("endpoints", ())),
         )
     except (KeyError, TypeError) as error:
         raise BadInput(f"the estate cannot be read: {error}", field="estate") from error
     _check(estate)
     return estate
+
+
+def _endpoint(raw: Mapping[str, Any]) -> Endpoint:
+    changes = []
+    for one in raw.get("changes", ()):
+        hours, minutes = one["at"].split(":")
+        told = {key: value for key, value in one.items() if key not in ("at", "minutes")}
+        at_ms, length_ms = (int(hours) * 60 + int(minutes)) * MS_PER_MINUTE, one["minutes"] * MS_PER_MINUTE
+        changes.append(RequestChange(at_ms=at_ms, length_ms=length_ms, **told))
+    return Endpoint(**{**raw, "changes": tuple(changes)})
 
 
 def _check(estate: Estate) -> None:
@@ -117,6 +191,12 @@ def _check(estate: Estate) -> None:
     for one in estate.statements.values():
         if one.program not in estate.programs or not set(one.servers) <= estate.servers.keys():
             raise BadInput(f"statement {one.key} names a program or a server that is not there", field="statements")
+    for endpoint in estate.endpoints:
+        known = {one.key for one in estate.on(endpoint.server)}
+        if endpoint.service not in estate.programs or not endpoint.runs <= known or len(endpoint.statements) < 1:
+            raise BadInput(
+                f"endpoint {endpoint.name} names a program or a statement that is not there", field="endpoints"
+            )
     for name, profile in estate.profiles.items():
         if len(profile.workday) != 24 or len(profile.weekend) != 24:
             raise BadInput(f"profile {name} needs 24 hours of a workday and of a weekend", field="profiles")
