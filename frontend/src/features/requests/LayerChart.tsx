@@ -17,6 +17,8 @@ const layersAt = (page: Page, cell: number): Layers => ({
   queue: at(page, "queue", cell) ?? 0,
 });
 
+const ROOM = 24; // pixels that a label needs beside that of the line
+
 /** What a request took over time: own code above the line, what it waited for below it. Without a request, nothing. */
 export const LayerChart = ({ page }: { readonly page: Page }) => {
   const cells = page.starts.map((_, i) => i);
@@ -43,7 +45,7 @@ export const LayerChart = ({ page }: { readonly page: Page }) => {
         columns: ["requests a second", ...EVERY.map((layer) => `${LAYERS[layer]}, ms a request`)],
         cells: [page.per_second, ...EVERY.map((layer) => cells.map((cell) => at(page, layer, cell)))],
       })}
-      margin={{ top: 16, left: 4, right: 60 }}
+      margin={{ top: 16, left: 4, right: 110 }}
       height={190}
     >
       {(plot) => {
@@ -74,18 +76,23 @@ export const LayerChart = ({ page }: { readonly page: Page }) => {
             })}
             <line x2={plot.width} y1={zero} y2={zero} stroke="var(--strong)" />
             <g fontSize="10" fill="var(--muted)">
-              <text x={plot.width + 4} y={9}>
-                {duration(up)}
+              {zero >= ROOM ? (
+                <text x={plot.width + 4} y={9}>
+                  {duration(up)}
+                </text>
+              ) : null}
+              {/* Where one side is too low for a line of its own, its most stands beside its name. */}
+              <text x={plot.width + 4} y={Math.max(zero - 3, 8)}>
+                own code ↑ {zero >= ROOM ? "" : duration(up)}
               </text>
-              <text x={plot.width + 4} y={zero + 3}>
-                own code ↑
+              <text x={plot.width + 4} y={Math.min(Math.max(zero - 3, 8) + 12, plot.height - 1)}>
+                waited ↓ {plot.height - zero >= ROOM + 12 ? "" : duration(down)}
               </text>
-              <text x={plot.width + 4} y={zero + 15}>
-                waited ↓
-              </text>
-              <text x={plot.width + 4} y={plot.height - 1}>
-                {duration(down)}
-              </text>
+              {plot.height - zero >= ROOM + 12 ? (
+                <text x={plot.width + 4} y={plot.height - 1}>
+                  {duration(down)}
+                </text>
+              ) : null}
             </g>
             <text y={-5} fontSize="11" fill="var(--ink)">
               {plot.cursor === null ? "" : `${plot.when}: ${told(plot.cursor)}`}
