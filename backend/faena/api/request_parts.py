@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from ninja import Schema
+from pydantic import Field
 
 from faena.api.out import Out
 from faena.apps.requests.selectors import Kept, Only
@@ -11,18 +12,21 @@ from faena.core.requests.choosing import Why
 from faena.core.requests.comparing import Change, Changed
 from faena.core.requests.layers import Layer
 from faena.core.requests.sums import LAYERS
+from faena.core.sampling.trail import read_trail
 from faena.core.units import QueryId
 
 
 class RequestsIn(Schema):
-    """Requests of this service, version or host alone; empty: all."""
+    """Requests of this service, version or host alone, and inside the trail as far as it has endpoints and programs."""
 
     service: str = ""
     version: str = ""
     host: str = ""
+    pick: list[str] = Field(default_factory=list, description="the trail; endpoints and programs of it narrow")
 
     def only(self, endpoint: int | None = None) -> Only:
-        return Only(service=self.service, version=self.version, host=self.host, endpoint=endpoint)
+        trail = () if endpoint is not None else read_trail(self.pick)  # one endpoint is what was asked for
+        return Only(service=self.service, version=self.version, host=self.host, endpoint=endpoint, trail=trail)
 
 
 class LayersOut(Out):

@@ -7,6 +7,7 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
+from urllib.parse import quote
 
 import pytest
 from django.test import Client
@@ -36,6 +37,13 @@ from opentelemetry.trace import SpanKind
 from watched import PASSWORD, PORT, owner
 
 pytestmark = pytest.mark.django_db
+
+
+TRAILS = {  # and how many endpoints are inside each
+    "endpoint:manifest-export GET /manifests/{id}": 1, "endpoint:manifest-export GET /manifests/{id}, likely": 1,
+    "endpoint:other GET /manifests/{id}": 0, "!endpoint:manifest-export GET /manifests/{id}": 0,
+    "program:manifest-export": 1, "!program:manifest-export": 0, "kind:lock": 1,
+}  # fmt: skip
 
 
 @pytest.fixture
@@ -102,6 +110,10 @@ def test_a_statement_run_once_for_each_row_is_found_from_the_endpoint_to_its_spa
     assert "repeated_statement" in [one["kind"] for one in row["found"]]
     assert sum(row["layers"].values()) == pytest.approx(row["time_ms"], abs=0.01)
     assert (found["choices"]["version"], found["sources"]) == (["3.1"], 1)
+
+    listed = f"/api/v1/servers/{server}/requests/endpoints?last=900&pick="
+    inside = {pick: len(ask(listed + quote(pick))["endpoints"]) for pick in TRAILS}
+    assert inside == TRAILS
 
     page = ask(f"/api/v1/servers/{server}/requests/endpoints/{row['id']}?last=900")
     repeated, parent = sorted(page["statements"], key=lambda one: -one["runs"])

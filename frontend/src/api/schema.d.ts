@@ -4797,7 +4797,7 @@ export interface components {
         };
         /**
          * RequestsIn
-         * @description Requests of this service, version or host alone; empty: all.
+         * @description Requests of this service, version or host alone, and inside the trail as far as it has endpoints and programs.
          */
         RequestsIn: {
             /**
@@ -4805,6 +4805,11 @@ export interface components {
              * @default
              */
             host: string;
+            /**
+             * Pick
+             * @description the trail; endpoints and programs of it narrow
+             */
+            pick?: string[];
             /**
              * Service
              * @default
@@ -7893,6 +7898,8 @@ export interface operations {
                 service?: string;
                 version?: string;
                 host?: string;
+                /** @description the trail; endpoints and programs of it narrow */
+                pick?: string[];
             };
             header?: never;
             path: {
@@ -7925,6 +7932,8 @@ export interface operations {
                 service?: string;
                 version?: string;
                 host?: string;
+                /** @description the trail; endpoints and programs of it narrow */
+                pick?: string[];
             };
             header?: never;
             path: {
@@ -7957,6 +7966,8 @@ export interface operations {
                 service?: string;
                 version?: string;
                 host?: string;
+                /** @description the trail; endpoints and programs of it narrow */
+                pick?: string[];
                 /** @description hour, day, week, version:NAME or FROM~TO in ms */
                 beside?: string;
             };
@@ -7992,6 +8003,8 @@ export interface operations {
                 service?: string;
                 version?: string;
                 host?: string;
+                /** @description the trail; endpoints and programs of it narrow */
+                pick?: string[];
                 least_ms: number;
                 most_ms: number;
                 since: number;
@@ -8029,6 +8042,8 @@ export interface operations {
                 service?: string;
                 version?: string;
                 host?: string;
+                /** @description the trail; endpoints and programs of it narrow */
+                pick?: string[];
             };
             header?: never;
             path: {
@@ -8089,6 +8104,8 @@ export interface operations {
                 service?: string;
                 version?: string;
                 host?: string;
+                /** @description the trail; endpoints and programs of it narrow */
+                pick?: string[];
             };
             header?: never;
             path: {

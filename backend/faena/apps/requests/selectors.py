@@ -40,10 +40,13 @@ from faena.core.requests.sums import (
     STATEMENT_FIGURES,
     Vector,
     by_name,
+    certain,
     endpoint_value,
     rungs_quantile,
     satisfaction,
 )  # fmt: skip
+from faena.core.sampling.dimensions import Dimension
+from faena.core.sampling.trail import Pick
 from faena.core.series.window import Buckets, Window
 from faena.core.units import MS_PER_HOUR
 
@@ -56,12 +59,16 @@ LAYER_COLUMNS = {layer.value: _AT[f"{layer.value}_ms"] for layer in LAYERS}  # o
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Only:
-    """What requests are looked at: of this service, version and host; empty is all."""
+    """What requests are looked at: of this service, version and host, inside the trail; empty is all.
+
+    Of the trail endpoints and programs narrow, a program by the service that is called so; requests tell no more of it.
+    """
 
     service: str = ""
     version: str = ""
     host: str = ""
     endpoint: int | None = None
+    trail: tuple[Pick, ...] = ()
 
     def origins(self, server_id: int) -> dict[int, Origin]:
         """The origins of a server that fit, with their endpoints."""
@@ -70,7 +77,19 @@ class Only:
         rows = rows.filter(**{key: value for key, value in wanted.items() if value})
         if self.endpoint is not None:
             rows = rows.filter(endpoint_id=self.endpoint)
-        return {one.pk: one for one in rows}
+        return {one.pk: one for one in rows if self._is_inside(one.endpoint)}
+
+    def _is_inside(self, endpoint: Endpoint) -> bool:
+        known = {
+            Dimension.ENDPOINT: endpoint_value(endpoint.service, endpoint.name),
+            Dimension.PROGRAM: endpoint.service,
+        }
+        for dimension, value in known.items():
+            mine = [one for one in self.trail if one.dimension is dimension]
+            wanted = {certain(one.value) for one in mine if not one.exclude}
+            if (wanted and value not in wanted) or value in {certain(one.value) for one in mine if one.exclude}:
+                return False
+        return True
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -5,7 +5,7 @@ import type { Only } from "./queries";
 interface Props {
   readonly choices: Schemas["ChoicesOut"] | undefined;
   readonly only: Only;
-  readonly onOnly: (change: Only) => void;
+  readonly onOnly: (change: Omit<Only, "pick">) => void;
 }
 
 const NAMES = ["service", "version", "host"] as const;

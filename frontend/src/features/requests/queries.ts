@@ -9,6 +9,7 @@ export interface Only {
   readonly service?: string;
   readonly version?: string;
   readonly host?: string;
+  readonly pick?: readonly string[];
 }
 
 const LOOK_AGAIN_MS = 3000; // for a trace that is under way
@@ -24,7 +25,12 @@ const asked = (server: number, spec: WindowSpec, only: Only) => ({
   path: { server_id: server },
   query: {
     ...windowQuery(spec),
-    ...{ service: only.service ?? "", version: only.version ?? "", host: only.host ?? "" },
+    ...{
+      service: only.service ?? "",
+      version: only.version ?? "",
+      host: only.host ?? "",
+      pick: [...(only.pick ?? [])],
+    },
   },
 });
 

@@ -6,6 +6,7 @@ import { server } from "../../shell/routes";
 import { own, showing, useChange, useParam, useServer, useView } from "../../shell/screen";
 
 const ONLY = { service: word, version: word, host: word };
+const NARROWS = ["endpoint", "program"] as const;
 const ENDPOINTS = { ...ONLY, ranked: word };
 const REQUEST = { top: word, beside_trace: word };
 const ENDPOINT = { ...ONLY, region: word, beside: word };
@@ -19,7 +20,11 @@ export const endpointsRoute = createRoute({
   getParentRoute: () => server,
   path: "endpoints",
   ...own(ENDPOINTS),
-  staticData: { title: "Endpoints", nav: { place: "Requests", label: "endpoints", key: "q", words: "requests" } },
+  staticData: {
+    title: "Endpoints",
+    narrows: NARROWS,
+    nav: { place: "Requests", label: "endpoints", key: "q", words: "requests" },
+  },
   component: showing(
     lazyRouteComponent(() => import("./EndpointsPage"), "EndpointsPage"),
     () => ({ ...useServer(), search: useView(ENDPOINTS), onSearch: useChange<EndpointsSearch>() }),
@@ -49,6 +54,7 @@ export const repeatedRoute = createRoute({
   ...own(ONLY),
   staticData: {
     title: "Repeated statements",
+    narrows: NARROWS,
     nav: { place: "Requests", label: "repeated statements", key: "u" },
   },
   component: showing(
@@ -61,7 +67,11 @@ export const callsRoute = createRoute({
   getParentRoute: () => server,
   path: "calls",
   ...own(ONLY),
-  staticData: { title: "Outgoing calls", nav: { place: "Requests", label: "outgoing calls", key: "o" } },
+  staticData: {
+    title: "Outgoing calls",
+    narrows: NARROWS,
+    nav: { place: "Requests", label: "outgoing calls", key: "o" },
+  },
   component: showing(
     lazyRouteComponent(() => import("./CallsPage"), "CallsPage"),
     () => ({ server: useServer().server, search: useView(ONLY) }),
