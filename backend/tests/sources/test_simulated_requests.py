@@ -100,6 +100,9 @@ def test_samples_of_the_estate_know_their_endpoint_where_there_is_only_one() -> 
     values = {value_of(one, Dimension.ENDPOINT) for one in hour.combinations}
     assert "booking-web POST /holds" in values
     assert "unknown" in values
+    locked = ENGINE.hour(EpochMs(MIDNIGHT - 15 * MS_PER_HOUR))
+    waiting = {value_of(one, Dimension.ENDPOINT) for one in locked.combinations if one.held_by == "ops-console"}
+    assert "booking-web POST /holds" in waiting
 
 
 @pytest.mark.parametrize(

@@ -14,7 +14,6 @@ from zlib import crc32
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.requests.sums import endpoint_value
 from faena.core.sampling.dimensions import Combination
 from faena.core.sql.texts import fingerprint
 from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
@@ -261,8 +260,7 @@ class Engine:
         found = []
         for one, host in zip(traffic.statements, traffic.hosts, strict=True):
             program = self.estate.programs[one.program]
-            served = self.estate.endpoint_of(self.server.name, one.key)
-            endpoint = endpoint_value(served.service, served.name) if served else ""
+            endpoint = self.estate.endpoint_of(one.key)
             for wait_type, wait_event in (*STATES, ("LWLock", "BufferContent")):
                 for client in (host,) if host else program.hosts:
                     found.append(

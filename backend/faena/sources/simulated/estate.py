@@ -6,6 +6,7 @@ from functools import cached_property
 from typing import Any
 
 from faena.core.errors import BadInput
+from faena.core.requests.sums import endpoint_value
 from faena.core.sql.texts import fingerprint
 from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 
@@ -139,10 +140,10 @@ class Estate:
         """Endpoints whose statements run on a server."""
         return [one for one in self.endpoints if one.server == server]
 
-    def endpoint_of(self, server: str, key: str) -> Endpoint | None:
-        """The only endpoint that runs a statement; None where there is none, or several."""
-        found = [one for one in self.requests_on(server) if key in one.runs]
-        return found[0] if len(found) == 1 else None
+    def endpoint_of(self, key: str) -> str:
+        """The only endpoint that runs a statement, as sessions are told apart by it; empty where there is none, or several."""
+        found = [one for one in self.endpoints if key in one.runs]
+        return endpoint_value(found[0].service, found[0].name) if len(found) == 1 else ""
 
     def on(self, server: str) -> list[Statement]:
         """The statements that run on a server."""

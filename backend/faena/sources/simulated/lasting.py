@@ -157,7 +157,8 @@ def _queue(
     arrivals = h.start // 1000 + 1 + np.minimum(np.cumsum(gaps), np.arange(1, most + 1) * 2.0).astype(np.int64)
     hour_start = int(scene.at[-1]) - 3599
     label = _label(scene, one.program, one.text, effect.wait, held_by=effect.holder)
-    labels = [replace(label, client=host) for host in program.hosts]
+    endpoint = scene.estate.endpoint_of(one.key)
+    labels = [replace(label, client=host, endpoint=endpoint) for host in program.hosts]
     inside = scene.at[scene.inside(h)]
     waiter, second = np.nonzero(inside[None, :] >= arrivals[:, None])
     at = inside[second]

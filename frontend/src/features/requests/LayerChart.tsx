@@ -75,25 +75,7 @@ export const LayerChart = ({ page }: { readonly page: Page }) => {
               );
             })}
             <line x2={plot.width} y1={zero} y2={zero} stroke="var(--strong)" />
-            <g fontSize="10" fill="var(--muted)">
-              {zero >= ROOM ? (
-                <text x={plot.width + 4} y={9}>
-                  {duration(up)}
-                </text>
-              ) : null}
-              {/* Where one side is too low for a line of its own, its most stands beside its name. */}
-              <text x={plot.width + 4} y={Math.max(zero - 3, 8)}>
-                own code ↑ {zero >= ROOM ? "" : duration(up)}
-              </text>
-              <text x={plot.width + 4} y={Math.min(Math.max(zero - 3, 8) + 12, plot.height - 1)}>
-                waited ↓ {plot.height - zero >= ROOM + 12 ? "" : duration(down)}
-              </text>
-              {plot.height - zero >= ROOM + 12 ? (
-                <text x={plot.width + 4} y={plot.height - 1}>
-                  {duration(down)}
-                </text>
-              ) : null}
-            </g>
+            <Labels x={plot.width + 4} zero={zero} height={plot.height} up={duration(up)} down={duration(down)} />
             <text y={-5} fontSize="11" fill="var(--ink)">
               {plot.cursor === null ? "" : `${plot.when}: ${told(plot.cursor)}`}
             </text>
@@ -101,5 +83,39 @@ export const LayerChart = ({ page }: { readonly page: Page }) => {
         );
       }}
     </TimePlot>
+  );
+};
+
+interface LabelsProps {
+  readonly x: number;
+  readonly zero: number; // where the line stands, pixels from above
+  readonly height: number;
+  readonly up: string;
+  readonly down: string;
+}
+
+/** What lies on either side of the line, and how much at most; where a side is low, both in one line. */
+const Labels = ({ x, zero, height, up, down }: LabelsProps) => {
+  const [above, below] = [zero >= ROOM, height - zero >= ROOM + 12];
+  const line = Math.max(zero - 3, 8);
+  return (
+    <g fontSize="10" fill="var(--muted)">
+      {above ? (
+        <text x={x} y={9}>
+          {up}
+        </text>
+      ) : null}
+      <text x={x} y={line}>
+        own code ↑ {above ? "" : up}
+      </text>
+      <text x={x} y={Math.min(line + 12, height - 1)}>
+        waited ↓ {below ? "" : down}
+      </text>
+      {below ? (
+        <text x={x} y={height - 1}>
+          {down}
+        </text>
+      ) : null}
+    </g>
   );
 };
