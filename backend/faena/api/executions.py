@@ -3,11 +3,11 @@
 from collections.abc import Mapping
 from typing import Annotated
 
-import numpy as np
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Query, Router, Schema
 from pydantic import Field
 
+from faena.api.density_parts import DensityOut, density_fields
 from faena.api.exports import Format, export
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
@@ -20,13 +20,11 @@ from faena.core.logged import Execution as Run
 from faena.core.numbers import whole_number
 from faena.core.sampling.trail import read_trail
 from faena.core.series.window import cut
-from faena.core.statements.density import density, quantiles
 from faena.core.statements.pivot import Aggregate, Labels, PivotBy, PivotMeasure, duration_class, pivot
 from faena.core.units import QueryId
 
 router = Router(tags=["executions"])
 FEW = 400  # up to so many executions are drawn one by one
-QUANTILES = (0.5, 0.95, 0.99)
 BY = ("program", "user", "client", "database", "plan", "session")
 MAX_MS = 1e12
 _AS_IS = (
@@ -71,29 +69,13 @@ class ByOut(Out):
     rows: list[ShareOut]
 
 
-class DistributionOut(Out):
-    """Time by duration. `counts` holds rows of `edges_ms` by columns of `starts`, estimated where a sample was logged.
+class DistributionOut(DensityOut):
+    """Executions by time and duration, estimated where a sample was logged. Points are there when few executions are."""
 
-    `row_executions` and `row_total_ms` are sums of each row over the whole window, in which an execution counts once.
-    Points are there when few executions are; quantiles are null where too few reach so far.
-    """
-
-    start: int
-    end: int
-    bucket_ms: int
-    starts: list[int]
-    edges_ms: list[float]
-    counts: list[list[float]]
-    row_executions: list[float]
-    row_total_ms: list[float]
     points: list[PointOut]
     captured: int
     known: int
     executions: float
-    p50_ms: float | None
-    p95_ms: float | None
-    p99_ms: float | None
-    max_ms: float | None
     by: list[ByOut]
 
 
@@ -154,31 +136,17 @@ def distribution(
     found, known = executions.runs(server_id, window, only.filters())
     found = [one for one in found if least_ms <= one.took_ms < most_ms]
     cells = cut(window, at_most=buckets, period_ms=server.period_ms)
-    picture = density(found, cells)
-    took, weights = np.array([one.took_ms for one in found]), np.array([one.weight for one in found])
-    p50, p95, p99 = quantiles(took, weights, QUANTILES)
     gists = plans.gists(server_id, {int(one.plan) for one in found if one.plan})
     few = found if len(found) <= FEW else []
     return DistributionOut(
-        start=window.start,
-        end=window.end,
-        bucket_ms=cells.width_ms,
-        starts=cells.starts(),
-        edges_ms=list(picture.edges_ms),
-        counts=picture.counts.round(2).tolist(),
-        row_executions=picture.executions.round(2).tolist(),
-        row_total_ms=picture.total_ms.round(3).tolist(),
+        **density_fields(found, window, cells),
         points=[
             PointOut(started=one.started, ended=one.ended, took_ms=one.took_ms, pid=one.pid, place=one.place)
             for one in few
         ],
         captured=len(found),
         known=known,
-        executions=float(weights.sum()),
-        p50_ms=p50,
-        p95_ms=p95,
-        p99_ms=p99,
-        max_ms=float(took.max()) if len(took) else None,
+        executions=float(sum(one.weight for one in found)),
         by=[_by(name, found, gists if name == "plan" else {}) for name in BY],
     )
 

@@ -2,10 +2,10 @@
 
 from typing import Annotated
 
-import numpy as np
 from django.http import HttpRequest
 from ninja import Query, Router
 
+from faena.api.density_parts import DensityOut, density_fields
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.api.request_parts import LayersOut, RequestsIn, SingleOut, layers_out, single_out
@@ -14,7 +14,6 @@ from faena.apps.requests.spread import MarkKind, Part, Side
 from faena.apps.servers import selectors as servers
 from faena.core.errors import BadInput
 from faena.core.series.window import cut
-from faena.core.statements.density import density, quantiles
 
 router = Router(tags=["requests"])
 FEW = 300  # up to so many requests are drawn one by one
@@ -28,29 +27,13 @@ class PlacedOut(Out):
     took_ms: float
 
 
-class SpreadOut(Out):
-    """Requests by time and duration. `counts` holds rows of `edges_ms` by columns of `starts`, each kept one by its weight.
+class SpreadOut(DensityOut):
+    """Requests by time and duration, as far as they are kept: `known` are, the newest of them `drawn`. Points: when few are."""
 
-    `row_executions` and `row_total_ms` are sums of each row over the window, in which a request counts once. Points are
-    there when few are kept; quantiles are null where too few reach so far. `known` are kept, the newest of them drawn.
-    """
-
-    start: int
-    end: int
-    bucket_ms: int
-    starts: list[int]
-    edges_ms: list[float]
-    counts: list[list[float]]
-    row_executions: list[float]
-    row_total_ms: list[float]
     points: list[PlacedOut]
     drawn: int
     known: int
     requests: float
-    p50_ms: float | None
-    p95_ms: float | None
-    p99_ms: float | None
-    max_ms: float | None
 
 
 @router.get(
@@ -64,27 +47,13 @@ def get_spread(
     selectors.endpoint(server.pk, endpoint_id)
     found, known = spread.placed(server.pk, span, only.only(endpoint_id))
     cells = cut(span, at_most=MOST_COLUMNS, period_ms=1000)
-    picture = density(found, cells)
-    took, weights = np.array([one.took_ms for one in found]), np.array([one.weight for one in found])
-    p50, p95, p99 = quantiles(took, weights, (0.5, 0.95, 0.99))
     few = found if len(found) <= FEW else []
     return SpreadOut(
-        start=span.start,
-        end=span.end,
-        bucket_ms=cells.width_ms,
-        starts=cells.starts(),
-        edges_ms=list(picture.edges_ms),
-        counts=picture.counts.round(2).tolist(),
-        row_executions=picture.executions.round(2).tolist(),
-        row_total_ms=picture.total_ms.round(3).tolist(),
+        **density_fields(found, span, cells),
         points=[PlacedOut(started=one.started, ended=one.ended, took_ms=one.took_ms) for one in few],
         drawn=len(found),
         known=known,
-        requests=float(weights.sum()),
-        p50_ms=p50,
-        p95_ms=p95,
-        p99_ms=p99,
-        max_ms=float(took.max()) if len(took) else None,
+        requests=float(sum(one.weight for one in found)),
     )
 
 

@@ -1,4 +1,4 @@
-"""Search over all that a server was seen to have: statements, sessions, programs, users, tables, waits."""
+"""Search over all that a server was seen to have: statements, sessions, endpoints, traces, programs, users, tables, waits."""
 
 from typing import Annotated, Literal
 
@@ -10,11 +10,14 @@ from faena.api.parameters import now_ms
 from faena.apps.answers.search import search as search_all
 
 router = Router(tags=["search"])
-Kind = Literal["statement", "session", "program", "tables", "user", "client", "database", "wait"]
+Kind = Literal["statement", "session", "endpoint", "trace", "program", "tables", "user", "client", "database", "wait"]
 
 
 class HitOut(Out):
-    """`kind` is statement, session, or a dimension, whose `value` can be picked. `ms` is what a statement took in the last day."""
+    """`kind` is statement, session, endpoint, trace, or a dimension, whose `value` can be picked.
+
+    The value of a statement or an endpoint is its number. `ms` is what a statement took in the last day.
+    """
 
     kind: Kind
     value: str

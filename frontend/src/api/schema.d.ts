@@ -2670,10 +2670,7 @@ export interface components {
         };
         /**
          * DistributionOut
-         * @description Time by duration. `counts` holds rows of `edges_ms` by columns of `starts`, estimated where a sample was logged.
-         *
-         *     `row_executions` and `row_total_ms` are sums of each row over the whole window, in which an execution counts once.
-         *     Points are there when few executions are; quantiles are null where too few reach so far.
+         * @description Executions by time and duration, estimated where a sample was logged. Points are there when few executions are.
          */
         DistributionOut: {
             /** Bucket Ms */
@@ -3344,14 +3341,16 @@ export interface components {
         };
         /**
          * HitOut
-         * @description `kind` is statement, session, or a dimension, whose `value` can be picked. `ms` is what a statement took in the last day.
+         * @description `kind` is statement, session, endpoint, trace, or a dimension, whose `value` can be picked.
+         *
+         *     The value of a statement or an endpoint is its number. `ms` is what a statement took in the last day.
          */
         HitOut: {
             /**
              * Kind
              * @enum {string}
              */
-            kind: "statement" | "session" | "program" | "tables" | "user" | "client" | "database" | "wait";
+            kind: "statement" | "session" | "endpoint" | "trace" | "program" | "tables" | "user" | "client" | "database" | "wait";
             /** Label */
             label: string;
             /** Ms */
@@ -5469,10 +5468,7 @@ export interface components {
         };
         /**
          * SpreadOut
-         * @description Requests by time and duration. `counts` holds rows of `edges_ms` by columns of `starts`, each kept one by its weight.
-         *
-         *     `row_executions` and `row_total_ms` are sums of each row over the window, in which a request counts once. Points are
-         *     there when few are kept; quantiles are null where too few reach so far. `known` are kept, the newest of them drawn.
+         * @description Requests by time and duration, as far as they are kept: `known` are, the newest of them `drawn`. Points: when few are.
          */
         SpreadOut: {
             /** Bucket Ms */

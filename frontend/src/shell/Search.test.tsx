@@ -39,6 +39,23 @@ describe("search", () => {
     expect(asked).toEqual(["berth"]);
   });
 
+  it("finds endpoints by their name and a request by its trace, and closes when one is opened", async () => {
+    const trace = "0af7651916cd43dd8448eb211c80319c";
+    const hit = (kind: "endpoint" | "trace", value: string, label: string) => ({ kind, value, label, ms: null });
+    answers({
+      berths: [hit("endpoint", "4", "berth-web GET /berths/{id}")],
+      [trace]: [hit("trace", trace, `the request of trace ${trace}`)],
+    });
+    const onClose = vi.fn();
+    await shown(<Search server={3} open onClose={onClose} />);
+    await userEvent.type(screen.getByRole("searchbox"), "berths");
+    await userEvent.click(await screen.findByRole("button", { name: /endpoint ?berth-web GET/ }));
+    expect(onClose).toHaveBeenCalledOnce();
+    await userEvent.clear(screen.getByRole("searchbox"));
+    await userEvent.type(screen.getByRole("searchbox"), trace);
+    expect(await screen.findByRole("button", { name: /request ?the request of trace 0af7/ })).toBeTruthy();
+  });
+
   it("does not open a hit of earlier words", async () => {
     answers({ be: [statement("1", "of be")], berth: [statement("2", "of berth")] });
     const onClose = vi.fn();

@@ -94,7 +94,7 @@ export const Search = ({ server, open, onClose }: Props) => {
 };
 
 const kindWords = ({ kind }: Hit): string =>
-  kind === "statement" ? "statement" : kind === "session" ? "sessions" : DIMENSIONS[kind].toLowerCase();
+  kind === "session" ? "sessions" : kind === "trace" ? "request" : DIMENSIONS[kind].toLowerCase();
 
 /** The text once no further letter has come for a moment. */
 function useSettled(text: string): string {
@@ -116,6 +116,10 @@ function useGo(server: number, onClose: () => void): (hit: Hit) => void {
     onClose();
     if (hit.kind === "statement")
       void navigate({ to: "/servers/$server/statements/$query", params: { ...params, query: hit.value } });
+    else if (hit.kind === "endpoint")
+      void navigate({ to: "/servers/$server/endpoints/$endpoint", params: { ...params, endpoint: hit.value } });
+    else if (hit.kind === "trace")
+      void navigate({ to: "/servers/$server/requests/$trace", params: { ...params, trace: hit.value } });
     else if (hit.kind === "session")
       void navigate({ to: "/servers/$server/sessions/window", params, search: { find: hit.value } });
     else void navigate({ to: "/servers/$server/load", params, search: { pick: [`${hit.kind}:${hit.value}`] } });

@@ -1,9 +1,11 @@
-"""Search over all that a server was seen to have: statements, sessions, programs, users, tables, waits."""
+"""Search over all that a server was seen to have: statements, sessions, endpoints, traces, programs, users, tables, waits."""
 
+import re
 from collections.abc import Iterator, Mapping
 from itertools import islice
 from typing import NamedTuple
 
+from faena.apps.requests import selectors as requests
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.engines import profile_by_id
@@ -21,11 +23,15 @@ SEARCHED: Mapping[Dimension, str] = {
     Dimension.PROGRAM: "program", Dimension.TABLES: "tables", Dimension.USER: "user", Dimension.CLIENT: "client",
     Dimension.DATABASE: "database", Dimension.WAIT: "wait",
 }  # fmt: skip
+_TRACE = re.compile(r"[0-9a-fA-F]{32}")
 _NOT_NAMES = {"", "running", "no table", "none"}
 
 
 class Hit(NamedTuple):
-    """`kind` is statement, session, or a dimension, whose `value` can be picked. `ms` is what a statement took lately."""
+    """`kind` is statement, session, endpoint, trace, or a dimension, whose `value` can be picked. `ms`: of a statement lately.
+
+    The value of a statement or an endpoint is its number.
+    """
 
     kind: str
     value: str
@@ -48,7 +54,16 @@ def search(server_id: int, words: str, now: int) -> Found:
     server = servers.server(server_id)
     sessions = [Hit("session", words, f"sessions with pid {words}")] if whole_number(words) else []
     found = list(islice(_statements(server_id, server.username, words, now), MOST_STATEMENTS + 1))
-    return Found([*sessions, *_names(server_id, words.lower()), *found[:MOST_STATEMENTS]], len(found) > MOST_STATEMENTS)
+    traces = [Hit("trace", words.lower(), f"the request of trace {words.lower()}")] if _TRACE.fullmatch(words) else []
+    named = [*_endpoints(server_id, words.lower()), *_names(server_id, words.lower())]
+    return Found([*sessions, *traces, *named, *found[:MOST_STATEMENTS]], len(found) > MOST_STATEMENTS)
+
+
+def _endpoints(server_id: int, words: str) -> Iterator[Hit]:
+    """Those whose name or service has the words, the shortest first."""
+    found = [(value, one.id) for value, one in requests.endpoints_by_value(server_id).items() if words in value.lower()]
+    for value, number in sorted(found, key=lambda one: (len(one[0]), one[0]))[:MOST_OF_A_KIND]:
+        yield Hit("endpoint", str(number), value)
 
 
 def _names(server_id: int, words: str) -> Iterator[Hit]:
