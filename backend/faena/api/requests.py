@@ -27,6 +27,7 @@ from faena.core.units import QueryId
 router = Router(tags=["requests"])
 MOST_BUCKETS, MOST_SINGLES = 150, 100
 LONG_MS = 6 * 3_600_000
+MOST_CELLS = 48  # of a small picture in a list
 
 
 class EndpointFindingOut(Out):
@@ -402,11 +403,17 @@ def _calls(calls: Sequence[CallUse], rows: Sequence[EndpointOut]) -> list[CallOu
 
 
 class RepeatedOut(Out):
-    """Statements that requests ran (again and again, or this one), those that took most time first."""
+    """Statements that requests ran (again and again, or this one), those that took most time first.
+
+    `over_time`: of each, runs in a request that repeats it, by cells of `bucket_ms` from `first` on, null where none did.
+    """
 
     start: int
     end: int
     statements: list[RequestStatementOut]
+    first: int
+    bucket_ms: int
+    over_time: list[list[float | None]]
 
 
 @router.get("/servers/{server_id}/requests/repeated", response=RepeatedOut, operation_id="requests_repeated")
@@ -418,8 +425,13 @@ def list_repeated(
     start, end = selectors.touched(span)
     rows = [_endpoint(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
     uses = [one for one in selectors.statements(server.pk, span, only.only()) if one.figures["repeated_runs"] > 0]
-    told = _told(server.pk, span, uses, rows)
-    return RepeatedOut(start=start, end=end, statements=sorted(told, key=lambda one: -one.repeated_ms))
+    told = sorted(_told(server.pk, span, uses, rows), key=lambda one: -one.repeated_ms)
+    cells = cut(span, at_most=MOST_CELLS, period_ms=selectors.MINUTE_MS)
+    series = selectors.repeats_over_time(server.pk, cells, only.only(), {one.id for one in told})
+    return RepeatedOut(
+        start=start, end=end, statements=told, first=cells.start, bucket_ms=cells.width_ms,
+        over_time=[series.get((one.endpoint_id, one.id), []) for one in told],
+    )  # fmt: skip
 
 
 @router.get(
@@ -432,7 +444,8 @@ def list_callers(request: HttpRequest, server_id: int, query_id: StatementId, wi
     among = callers(server.pk, QueryId(int(query_id)))
     uses = selectors.statements(server.pk, span, Only(), among) if among else []
     rows = [_endpoint(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, Only())] if uses else []
-    return RepeatedOut(start=start, end=end, statements=_told(server.pk, span, uses, rows))
+    told = _told(server.pk, span, uses, rows)
+    return RepeatedOut(start=start, end=end, statements=told, first=start, bucket_ms=end - start, over_time=[])
 
 
 class CallsOut(Out):

@@ -131,7 +131,9 @@ def test_a_statement_run_once_for_each_row_is_found_from_the_endpoint_to_its_spa
         3, abs=0.01
     )
 
-    (again,) = ask(f"/api/v1/servers/{server}/requests/repeated?last=900")["statements"]
+    listed = ask(f"/api/v1/servers/{server}/requests/repeated?last=900")
+    (again,), (times,) = listed["statements"], listed["over_time"]
+    assert {one for one in times if one is not None} == {12}
     assert (again["repeated_runs"], again["after"]) == (12, "SELECT id FROM traced_slot WHERE id < ?")
     (caller,) = ask(f"/api/v1/servers/{server}/statements/77/endpoints?last=900")["statements"]
     assert caller["endpoint"] == "GET /manifests/{id}"

@@ -4677,10 +4677,18 @@ export interface components {
         /**
          * RepeatedOut
          * @description Statements that requests ran (again and again, or this one), those that took most time first.
+         *
+         *     `over_time`: of each, runs in a request that repeats it, by cells of `bucket_ms` from `first` on, null where none did.
          */
         RepeatedOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
             /** End */
             end: number;
+            /** First */
+            first: number;
+            /** Over Time */
+            over_time: (number | null)[][];
             /** Start */
             start: number;
             /** Statements */

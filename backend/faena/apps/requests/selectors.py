@@ -341,6 +341,30 @@ def over_time(server_id: int, buckets: Buckets, only: Only) -> Vector:
     return found
 
 
+def repeats_over_time(
+    server_id: int, buckets: Buckets, only: Only, among: Collection[int]
+) -> dict[tuple[int, int], list[float | None]]:
+    """By endpoint and statement, how often a request that repeats it runs it, in each bucket; None where none did."""
+    end = buckets.start + buckets.count * buckets.width_ms
+    length = max(one for one in LENGTHS_MS if buckets.width_ms % one == 0)
+    at = {name: i for i, name in enumerate(STATEMENT_FIGURES)}
+    origins = only.origins(server_id)
+    rows = StatementSum.objects.filter(
+        server_id=server_id, length_ms=length, at_ms__gte=buckets.start, at_ms__lt=end, statement_id__in=among,
+        origin_id__in=list(origins),
+    )  # fmt: skip
+    sums: dict[tuple[int, int], Vector] = defaultdict(lambda: np.zeros((buckets.count, 2)))
+    for origin, statement, at_ms, vector in rows.values_list("origin_id", "statement_id", "at_ms", "figures"):
+        bucket = (at_ms - buckets.start) // buckets.width_ms
+        sums[origins[origin].endpoint_id, statement][bucket] += (
+            vector[at["repeated_runs"]],
+            vector[at["repeated_requests"]],
+        )
+    return {
+        key: [float(runs / many) if many > 0 else None for runs, many in found.tolist()] for key, found in sums.items()
+    }
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Kept:
     """A request that is kept singly; it stands for `weight` requests. `layers` are ms in the order of LAYERS."""

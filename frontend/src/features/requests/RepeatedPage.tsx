@@ -22,8 +22,9 @@ export const RepeatedPage = ({ server, search }: Props) => {
   return (
     <div className="pane px-6 pt-2 pb-6">
       <Answer of={found} what="repeated statements">
-        {({ statements }) => {
+        {({ statements, over_time }) => {
           const [worst] = statements;
+          const times = (one: (typeof statements)[number]) => over_time[statements.indexOf(one)] ?? [];
           return (
             <>
               <h1 className="text-base font-semibold">
@@ -39,7 +40,7 @@ export const RepeatedPage = ({ server, search }: Props) => {
                 <DataTable
                   id="repeated"
                   label="repeated statements"
-                  columns={repeatedColumns(server)}
+                  columns={repeatedColumns(server, times)}
                   rows={statements}
                   rowKey={(one) => `${one.endpoint_id} ${one.id}`}
                   sort={{ by: "time", descending: true }}

@@ -181,8 +181,41 @@ export function statementColumns(server: number, before: readonly Statement[]): 
   ];
 }
 
-/** Statements run once for each row of another, over all endpoints. */
-export const repeatedColumns = (server: number): Column<Statement>[] => [
+const TIMES_PX = 110;
+
+/** How often a request ran it, over time: a bar for each cell in which one did. */
+const Times = ({ runs }: { readonly runs: readonly (number | null)[] }) => {
+  const most = Math.max(1, ...runs.map((n) => n ?? 0));
+  const wide = TIMES_PX / Math.max(1, runs.length);
+  const told = runs.filter((n) => n !== null);
+  const words = told.length
+    ? `from ${each(told[0] ?? 0)} to ${each(told.at(-1) ?? 0)}, ${each(most)} at most`
+    : "not known";
+  return (
+    <svg width={TIMES_PX} height={14} role="img" aria-label={`runs in a request over time: ${words}`} className="block">
+      <title>{words}</title>
+      {runs.map((n, i) =>
+        n === null ? null : (
+          <rect
+            key={i}
+            x={i * wide}
+            y={13 - (12 * n) / most}
+            width={Math.max(1, wide - 0.5)}
+            height={(12 * n) / most}
+            fill="var(--running)"
+          />
+        ),
+      )}
+      <line x2={TIMES_PX} y1={13.5} y2={13.5} stroke="var(--line)" />
+    </svg>
+  );
+};
+
+/** Statements run once for each row of another, over all endpoints; `times` has how often over time. */
+export const repeatedColumns = (
+  server: number,
+  times: (one: Statement) => readonly (number | null)[],
+): Column<Statement>[] => [
   {
     id: "statement",
     heading: "statement",
@@ -211,6 +244,13 @@ export const repeatedColumns = (server: number): Column<Statement>[] => [
     align: "right",
     value: (one) => one.repeated_runs,
     show: (one) => <b>{each(one.repeated_runs)}</b>,
+  },
+  {
+    id: "times",
+    heading: "over time",
+    title: "runs in a request that repeats it, over the window",
+    value: (one) => times(one).findLast((n) => n !== null) ?? null,
+    show: (one) => <Times runs={times(one)} />,
   },
   {
     id: "requests",

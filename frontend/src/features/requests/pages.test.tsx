@@ -176,15 +176,22 @@ describe("one endpoint", () => {
   });
 });
 
+const REPEATED = { start: 0, end: 1, first: 0, bucket_ms: 60_000 };
+
 describe("repeated statements and calls", () => {
   it("name the worst first, with what one query would cost", async () => {
     await shown(<RepeatedPage server={3} search={WINDOW} />, [
-      [repeatedQuery(3, WINDOW, WINDOW as never).queryKey, { start: 0, end: 1, statements: [statement()] }],
+      [
+        repeatedQuery(3, WINDOW, WINDOW as never).queryKey,
+        { ...REPEATED, statements: [statement()], over_time: [[null, 3, 77, 60]] },
+      ],
     ]);
     expect(screen.getByRole("heading", { level: 1 }).textContent).toBe(
       "GET /m runs one statement 77 times in a request, 690 ms in all.",
     );
     expect(screen.getByText("≈ 40 ms")).toBeTruthy();
+    const times = screen.getByRole("img", { name: "runs in a request over time: from 3 to 60, 77 at most" });
+    expect(times.querySelectorAll("rect")).toHaveLength(3);
     expect(screen.getByText("rows.py:88")).toBeTruthy();
   });
 
@@ -199,7 +206,7 @@ describe("repeated statements and calls", () => {
     const guessed = { start: WINDOW.from, end: WINDOW.to, needed: 8, pairs: [{ ...pair, ...figures }] };
     const open = (found: object) =>
       shown(<RepeatedPage server={3} search={WINDOW} />, [
-        [repeatedQuery(3, WINDOW, WINDOW as never).queryKey, { start: 0, end: 1, statements: [] }],
+        [repeatedQuery(3, WINDOW, WINDOW as never).queryKey, { ...REPEATED, statements: [], over_time: [] }],
         [followersQuery(3, WINDOW).queryKey, found],
       ]);
     await open(guessed);
@@ -218,7 +225,7 @@ describe("repeated statements and calls", () => {
 
   it("that are none claim no more than was looked for", async () => {
     await shown(<RepeatedPage server={3} search={WINDOW} />, [
-      [repeatedQuery(3, WINDOW, WINDOW as never).queryKey, { start: 0, end: 1, statements: [] }],
+      [repeatedQuery(3, WINDOW, WINDOW as never).queryKey, { ...REPEATED, statements: [], over_time: [] }],
     ]);
     expect(screen.getByRole("heading", { level: 1 }).textContent).toContain(
       "No request of this window ran a statement five times",
