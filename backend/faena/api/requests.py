@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Annotated
+from typing import Annotated, Literal
 
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
@@ -50,7 +50,8 @@ class PartOut(Out):
 class EndpointOut(Out):
     """An endpoint over a window. `satisfaction` is between 0 and 1, by `target_ms`; quantiles are exact to 21%.
 
-    `own_target`: the target is the endpoint's own, not that of its source.
+    `own_target`: the target is the endpoint's own, not that of its source. What was before is null where nothing is compared
+    with, or there was no request.
     """
 
     id: int
@@ -78,6 +79,8 @@ class EndpointOut(Out):
     hosts: list[PartOut]
     found: list[EndpointFindingOut]
     verdict: str
+    mean_before_ms: float | None
+    per_second_before: float | None
 
 
 class ChoicesOut(Out):
@@ -124,7 +127,10 @@ def _parts(parts: dict[str, tuple[float, float]]) -> list[PartOut]:
     return sorted(known, key=lambda part: -part.requests)
 
 
-def _endpoint(one: Summed, seconds: float, whole_ms: float, found: Sequence[EndpointFinding]) -> EndpointOut:
+def _endpoint(
+    one: Summed, seconds: float, whole_ms: float, found: Sequence[EndpointFinding], before: Summed | None = None
+) -> EndpointOut:
+    """`before`: the same in a window of the same length that it is compared with."""
     figures, layers = one.figures, _of(one)
     return EndpointOut(
         id=one.endpoint.pk,
@@ -154,18 +160,29 @@ def _endpoint(one: Summed, seconds: float, whole_ms: float, found: Sequence[Endp
             EndpointFindingOut(kind=f.kind, label=f.kind.label, detail=f.detail, attribute=f.attribute) for f in found
         ],
         verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
+        mean_before_ms=before.figures["time_ms"] / before.figures["requests"] if before else None,
+        per_second_before=before.figures["requests"] / seconds if before else None,
     )
 
 
 @router.get("/servers/{server_id}/requests/endpoints", response=EndpointsOut, operation_id="endpoints_list")
 def list_endpoints(
-    request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[RequestsIn]
+    request: HttpRequest,
+    server_id: int,
+    window: Query[WindowIn],
+    only: Query[RequestsIn],
+    beside: Annotated[
+        Literal["", "before", "hour", "day", "week"], Query(description="compared with; empty: nothing")
+    ] = "",
 ) -> EndpointsOut:
     """Endpoints and jobs whose statements go to this server, by the time they take."""
     server, span = servers.server(server_id), window.window(now_ms())
-    rows = selectors.summed(server.pk, span, only.only())
-    found = selectors.findings_of(server.pk, span, rows, only.only())
+    wanted = only.only()
+    rows = selectors.summed(server.pk, span, wanted)
+    found = selectors.findings_of(server.pk, span, rows, wanted)
     start, end = selectors.touched(span)
+    other = read_beside("" if beside == "before" else beside, span).window
+    before = {one.endpoint.pk: one for one in selectors.summed(server.pk, other, wanted)} if beside else {}
     whole = sum(one.figures["time_ms"] for one in rows)
     layers = [sum(values) for values in zip(*map(_of, rows), strict=True)] if rows else [0.0] * len(LAYERS)
     return EndpointsOut(
@@ -175,8 +192,11 @@ def list_endpoints(
         requests=sum(one.figures["requests"] for one in rows),
         layers=layers_out(layers),
         verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
-        endpoints=[_endpoint(one, (end - start) / 1000, whole, found[one.endpoint.pk]) for one in rows],
-        series=_series(server.pk, span, only.only()),
+        endpoints=[
+            _endpoint(one, (end - start) / 1000, whole, found[one.endpoint.pk], before.get(one.endpoint.pk))
+            for one in rows
+        ],
+        series=_series(server.pk, span, wanted),
         choices=ChoicesOut(**selectors.choices(server.pk)),
         sources=sources.count(server.pk),
         newest=selectors.newest_ms(server.pk),

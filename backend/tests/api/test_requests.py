@@ -212,6 +212,9 @@ def test_a_mended_version_stands_beside_the_one_before_with_its_statements_per_r
     }
     assert ask(f"{path}&beside=version:9")["before"] is None
     assert ask(f"{path}&beside=day")["changes"] == []
+    (compared,) = ask(f"{base}/endpoints?last=60&beside=before")["endpoints"]
+    assert (compared["mean_before_ms"], compared["per_second_before"]) == (None, None), "there was none then"
+    assert (row["mean_before_ms"], refused(f"{base}/endpoints?last=60&beside=month")) == (None, 400)
     assert refused(f"{path}&beside=month") == 400
 
     slow = next(one for one in ask(f"{path}&version=3.0")["singles"])

@@ -2815,7 +2815,8 @@ export interface components {
          * EndpointOut
          * @description An endpoint over a window. `satisfaction` is between 0 and 1, by `target_ms`; quantiles are exact to 21%.
          *
-         *     `own_target`: the target is the endpoint's own, not that of its source.
+         *     `own_target`: the target is the endpoint's own, not that of its source. What was before is null where nothing is compared
+         *     with, or there was no request.
          */
         EndpointOut: {
             /** Database Share */
@@ -2833,6 +2834,8 @@ export interface components {
             /** Kind */
             kind: string;
             layers: components["schemas"]["LayersOut"];
+            /** Mean Before Ms */
+            mean_before_ms: number | null;
             /** Mean Ms */
             mean_ms: number;
             /** Own Target */
@@ -2845,6 +2848,8 @@ export interface components {
             p99_ms: number | null;
             /** Per Second */
             per_second: number;
+            /** Per Second Before */
+            per_second_before: number | null;
             /** Repeated Share */
             repeated_share: number;
             /** Requests */
@@ -7938,6 +7943,8 @@ export interface operations {
                 host?: string;
                 /** @description the trail; endpoints and programs of it narrow */
                 pick?: string[];
+                /** @description compared with; empty: nothing */
+                beside?: "" | "before" | "hour" | "day" | "week";
             };
             header?: never;
             path: {

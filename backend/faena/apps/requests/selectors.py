@@ -5,7 +5,7 @@ Sums are kept by minute and by hour, so a window counts the minutes that it touc
 
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from itertools import chain
 from typing import Any, NamedTuple
 
@@ -69,9 +69,15 @@ class Only:
     host: str = ""
     endpoint: int | None = None
     trail: tuple[Pick, ...] = ()
+    _asked: dict[int, dict[int, Origin]] = field(init=False, default_factory=dict, compare=False, repr=False)
 
     def origins(self, server_id: int) -> dict[int, Origin]:
-        """The origins of a server that fit, with their endpoints."""
+        """The origins of a server that fit, with their endpoints; asked once, since all parts of an answer need them."""
+        if server_id not in self._asked:
+            self._asked[server_id] = self._fitting(server_id)
+        return self._asked[server_id]
+
+    def _fitting(self, server_id: int) -> dict[int, Origin]:
         rows = Origin.objects.filter(endpoint__server_id=server_id).select_related("endpoint")
         wanted = {"endpoint__service": self.service, "version": self.version, "host": self.host}
         rows = rows.filter(**{key: value for key, value in wanted.items() if value})

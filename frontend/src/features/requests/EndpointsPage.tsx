@@ -7,13 +7,14 @@ import { stamp } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Answer } from "../../ui/Answer";
+import { Choice } from "../../ui/Choice";
 import { DataTable } from "../../ui/table/DataTable";
 import { readSort, writeSort } from "../../ui/table/table";
 import { LayerChart } from "./LayerChart";
 import { LayerSums } from "./LayerBar";
 import { OnlyChoices } from "./OnlyChoices";
 import { endpointColumns } from "./columns";
-import { endpointsQuery } from "./queries";
+import { THAN, endpointsQuery } from "./queries";
 import type { EndpointsSearch } from "./requests.route";
 
 interface Props {
@@ -25,7 +26,8 @@ interface Props {
 
 /** Endpoints and jobs by the time they take, where that goes, and what is found of each. */
 export const EndpointsPage = ({ server, role, search, onSearch }: Props) => {
-  const found = useQuery(endpointsQuery(server, windowOf(search), search));
+  const than = THAN.find((one) => one.value === search.than)?.value ?? "";
+  const found = useQuery(endpointsQuery(server, windowOf(search), search, than));
   return (
     <div className="pane px-6 pt-2 pb-6">
       <Answer of={found} what="requests of this window">
@@ -33,7 +35,18 @@ export const EndpointsPage = ({ server, role, search, onSearch }: Props) => {
           <>
             <div className="flex items-baseline justify-between gap-4">
               <h1 className="text-base font-semibold">{headline(data)}</h1>
-              <OnlyChoices choices={data.choices} only={search} onOnly={onSearch} />
+              <span className="flex shrink-0 gap-4 text-sm">
+                <OnlyChoices choices={data.choices} only={search} onOnly={onSearch} />
+                <span>
+                  compared with{" "}
+                  <Choice
+                    label="compared with"
+                    value={than}
+                    options={THAN}
+                    onChange={(value) => onSearch({ than: value })}
+                  />
+                </span>
+              </span>
             </div>
             {data.requests > 0 ? (
               <LayerSums layers={data.layers} />
@@ -45,7 +58,7 @@ export const EndpointsPage = ({ server, role, search, onSearch }: Props) => {
               <DataTable
                 id="endpoints"
                 label="endpoints"
-                columns={endpointColumns(data.endpoints)}
+                columns={endpointColumns(data.endpoints, than !== "")}
                 rows={data.endpoints}
                 rowKey={(one) => String(one.id)}
                 sort={readSort(search.ranked, "time")}

@@ -59,8 +59,42 @@ const OF_ENDPOINTS: readonly Column<Endpoint>[] = [
   },
 ];
 
-/** Endpoints side by side: their bars share one scale. */
-export function endpointColumns(rows: readonly Endpoint[]): Column<Endpoint>[] {
+/** How many times a figure is what it was: "×2.4", "as before". */
+export function timesWords(now: number, before: number | null): string {
+  if (before === null || before <= 0) return "not there then";
+  const times = now / before;
+  return times > 0.8 && times < 1.25 ? "as then" : `×${Number(times.toPrecision(2))}`;
+}
+
+/** What is compared with another time: how long a request took then, and how many there were. */
+const THEN: readonly Column<Endpoint>[] = [
+  {
+    id: "then",
+    heading: "mean then",
+    align: "right",
+    value: (one) => one.mean_before_ms,
+    show: (one) => known(one.mean_before_ms),
+  },
+  {
+    id: "slower",
+    heading: "slower",
+    title: "mean of a request, by what it was then",
+    align: "right",
+    value: (one) => (one.mean_before_ms ? one.mean_ms / one.mean_before_ms : null),
+    show: (one) => <b className="font-semibold">{timesWords(one.mean_ms, one.mean_before_ms)}</b>,
+  },
+  {
+    id: "more",
+    heading: "more",
+    title: "requests, by how many there were then",
+    align: "right",
+    value: (one) => (one.per_second_before ? one.per_second / one.per_second_before : null),
+    show: (one) => timesWords(one.per_second, one.per_second_before),
+  },
+];
+
+/** Endpoints side by side: their bars share one scale. `compared`: with another time. */
+export function endpointColumns(rows: readonly Endpoint[], compared = false): Column<Endpoint>[] {
   const ownMost = Math.max(0, ...rows.map((one) => one.layers.own));
   const outsideMost = Math.max(0, ...rows.map((one) => outside(one.layers)));
   return [
@@ -98,6 +132,7 @@ export function endpointColumns(rows: readonly Endpoint[]): Column<Endpoint>[] {
       show: (one) => rate(one.per_second),
     },
     { id: "mean", heading: "mean", align: "right", value: (one) => one.mean_ms, show: (one) => duration(one.mean_ms) },
+    ...(compared ? THEN : []),
     {
       id: "p95",
       heading: "95%",
@@ -157,7 +192,7 @@ export function statementColumns(server: number, before: readonly Statement[]): 
     {
       id: "before",
       heading: "before",
-      title: "runs in a request in the window before of the same length",
+      title: "runs in a request of those it stands beside",
       align: "right",
       value: (one) => earlier.get(one.id)?.runs ?? 0,
       show: (one) => (before.length ? (earlier.has(one.id) ? each(earlier.get(one.id)?.runs ?? 0) : "not run") : "–"),

@@ -36,6 +36,7 @@ const endpoint = (more: Partial<Schemas["EndpointOut"]> = {}): Schemas["Endpoint
     hosts: [],
     verdict: "The database takes 88% of the time; its statements say which.",
   },
+  ...{ mean_before_ms: null, per_second_before: null },
   found: [{ kind: "repeated_statement", label: "repeated statement", detail: "77 runs a request", attribute: null }],
   ...more,
 });
@@ -104,6 +105,23 @@ describe("endpoints", () => {
     await userEvent.click(screen.getByRole("button", { name: /version/ }));
     await userEvent.click(screen.getByRole("option", { name: "3.0" }));
     expect(onSearch).toHaveBeenCalledWith({ version: "3.0" });
+  });
+
+  it("stand beside another time once one is chosen", async () => {
+    const onSearch = vi.fn();
+    await overview(endpoints(), "viewer", onSearch);
+    expect(screen.queryByRole("columnheader", { name: /slower/ })).toBeNull();
+    await userEvent.click(screen.getByRole("button", { name: "compared with: nothing" }));
+    await userEvent.click(screen.getByRole("option", { name: "a day earlier" }));
+    expect(onSearch).toHaveBeenCalledExactlyOnceWith({ than: "day" });
+    cleanup();
+    const search = { ...WINDOW, than: "day" };
+    const rows = [endpoint({ mean_before_ms: 10, per_second_before: 0.21 }), endpoint({ id: 5, endpoint: "GET /new" })];
+    await shown(<EndpointsPage server={3} role="viewer" search={search} onSearch={onSearch} />, [
+      [endpointsQuery(3, WINDOW, search as never, "day").queryKey, endpoints({ endpoints: rows })],
+    ]);
+    expect(screen.getByRole("row", { name: /manifests/ }).textContent).toContain("50 ms10 ms×5as then");
+    expect(screen.getByRole("row", { name: /GET \/new/ }).textContent).toContain("50 ms–not there thennot there then");
   });
 
   it.each([

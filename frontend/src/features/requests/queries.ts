@@ -40,12 +40,25 @@ const common = (server: number, spec: WindowSpec) => ({
     query?.queryKey[1] === server ? old : undefined,
 });
 
+/** What endpoints are compared with. */
+export const THAN = [
+  { value: "", label: "nothing" },
+  { value: "before", label: "the window before" },
+  { value: "hour", label: "an hour earlier" },
+  { value: "day", label: "a day earlier" },
+  { value: "week", label: "a week earlier" },
+] as const;
+export type Than = (typeof THAN)[number]["value"];
+
 /** Endpoints and jobs by the time they take. */
-export const endpointsQuery = (server: number, spec: WindowSpec, only: Only) =>
+export const endpointsQuery = (server: number, spec: WindowSpec, only: Only, than: Than = "") =>
   queryOptions({
-    queryKey: ["endpoints", server, spec, only],
-    queryFn: ({ signal }) =>
-      ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints", { params: asked(server, spec, only), signal })),
+    queryKey: ["endpoints", server, spec, only, than],
+    queryFn: ({ signal }) => {
+      const { path, query } = asked(server, spec, only);
+      const params = { path, query: { ...query, beside: than } };
+      return ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints", { params, signal }));
+    },
     ...common(server, spec),
   });
 

@@ -7,7 +7,7 @@ import { own, showing, useChange, useParam, useServer, useView } from "../../she
 
 const ONLY = { service: word, version: word, host: word };
 const NARROWS = ["endpoint", "program"] as const;
-const ENDPOINTS = { ...ONLY, ranked: word };
+const ENDPOINTS = { ...ONLY, ranked: word, than: word };
 const REQUEST = { top: word, beside_trace: word };
 const ENDPOINT = { ...ONLY, region: word, beside: word };
 
