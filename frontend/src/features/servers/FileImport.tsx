@@ -5,7 +5,7 @@ import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 
 interface Props<Report> {
-  readonly label: string; // of the field that takes the file
+  readonly what: string; // the file has, in the plural: "samples"
   readonly accept?: string;
   readonly canAct: boolean;
   readonly ready?: boolean; // what else must be said is said
@@ -17,7 +17,7 @@ interface Props<Report> {
 
 /** A file on its way in: chosen, sent with progress, and why it was not taken. What came of it is the caller's to show. */
 export function FileImport<Report>(props: Props<Report>) {
-  const { label, accept, canAct, ready = true, refusal = () => "", url, onDone, children } = props;
+  const { what, accept, canAct, ready = true, refusal = () => "", url, onDone, children } = props;
   const [file, setFile] = useState<File | null>(null);
   const [sent, setSent] = useState<number | null>(null);
   const [failure, setFailure] = useState("");
@@ -39,13 +39,13 @@ export function FileImport<Report>(props: Props<Report>) {
         {children}
         <input
           type="file"
-          aria-label={label}
+          aria-label={`file with ${what}`}
           accept={accept}
           onChange={(event) => setFile(event.target.files?.[0] ?? null)}
           className="max-w-56 text-sm"
         />
         <Button look="action" disabled={!file || refused !== "" || !ready} onClick={() => void (file && start(file))}>
-          import
+          import {what}
         </Button>
       </fieldset>
       {refused ? <p className="text-danger">{refused}</p> : null}

@@ -22,7 +22,7 @@ export const ImportSamples = ({ canAct, suggested }: { readonly canAct: boolean;
         (docs/session-samples.md). They belong to a server of their own.
       </p>
       <FileImport<Report>
-        label="file with samples"
+        what="samples"
         accept=".csv,.jsonl,.ndjson,.json"
         canAct={canAct}
         ready={name.trim() !== ""}

@@ -17,7 +17,7 @@ export const ImportTraces = ({ server, canAct }: { readonly server: number; read
       <h2 className="border-strong border-b font-semibold">Traces from a file</h2>
       <p className="text-muted py-1">OTLP as protobuf, JSON or JSON Lines, also gzipped, as exporters write it.</p>
       <FileImport<Report>
-        label="file with traces"
+        what="traces"
         canAct={canAct}
         url={() => `/api/v1/servers/${server}/import/traces`}
         onDone={(done) => {
