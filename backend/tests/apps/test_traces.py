@@ -23,6 +23,7 @@ from faena.apps.requests.models import (
     Trace,
     TraceSource,
 )  # fmt: skip
+from faena.apps.requests.rows import read_request_sums
 from faena.apps.requests.writing import add_sums
 from faena.apps.samples import sightings
 from faena.apps.samples.actions import store_ticks
@@ -308,3 +309,29 @@ def test_a_request_that_waited_for_a_blocked_session_is_kept_and_names_its_sampl
     assert (seen.endpoint, seen.blocked, seen.span) == ("booking-web GET /beds", True, spans[7])
     judging.forget(NOW + 10 * sightings.WAITS_MS)
     assert len(sightings.of_traces([(7).to_bytes(16)])) == 1, "as long as its request is kept"
+
+
+def test_sums_read_in_binary_are_those_that_django_reads(source: TraceSource) -> None:
+    """Also with no class of duration, with all of them, and with figures beyond what a float holds exactly."""
+    endpoint = Endpoint.objects.create(server_id=source.server_id, service="web", kind="web", name="GET /x")
+    origins = [Origin.objects.create(endpoint=endpoint, version=str(n), host="").pk for n in range(3)]
+    kinds: list[list[float]] = [[], [0.0] * 96 + [1e300], [-0.5, 1 / 3, 0.1 + 0.2]]
+    for n, rungs in enumerate(kinds):
+        figures = [float(n + i) / 3 for i in range(len(REQUEST_FIGURES))]
+        RequestSum.objects.create(
+            server_id=source.server_id,
+            length_ms=60_000,
+            at_ms=NOW + 60_000 * n,
+            origin_id=origins[n],
+            figures=figures,
+            rungs=rungs,
+        )
+    pieces = [(60_000, NOW, NOW + 60_000), (60_000, NOW + 60_000, NOW + 999_999), (3_600_000, 0, NOW)]
+    read = {row.origin: row for row in read_request_sums(source.server_id, pieces, None)}
+    for row in RequestSum.objects.all():
+        assert read[row.origin_id].figures.tolist() == row.figures
+        assert read[row.origin_id].rungs.tolist() == row.rungs
+    some = read_request_sums(source.server_id, pieces, {origins[1]})
+    assert [row.origin for row in some] == [origins[1]]
+    assert read_request_sums(source.server_id, pieces, set()) == []
+    assert read_request_sums(source.server_id + 1, pieces, None) == []

@@ -6,7 +6,6 @@ Sums are kept by minute and by hour, so a window counts the minutes that it touc
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
-from itertools import chain
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -26,6 +25,7 @@ from faena.apps.requests.models import (
     Trace,
     TraceSource,
 )  # fmt: skip
+from faena.apps.requests.rows import SumRow, read_request_sums
 from faena.apps.requests.writing import LENGTHS_MS
 from faena.core.errors import NotFound
 from faena.core.requests.choosing import Why
@@ -125,8 +125,16 @@ def touched(window: Window) -> tuple[int, int]:
 
 
 def _spans(window: Window) -> Q:
-    """Whole hours as such, what they leave as ten minutes, and what those leave as minutes."""
-    found, left = Q(), [touched(window)]
+    """The sums that a window is put together of."""
+    found = Q()
+    for length, start, end in _pieces(window):
+        found |= Q(length_ms=length, at_ms__gte=start, at_ms__lt=end)
+    return found
+
+
+def _pieces(window: Window) -> list[tuple[int, int, int]]:
+    """Length of the sums, start and end: whole hours as such, what they leave as ten minutes, what those leave as minutes."""
+    found, left = list[tuple[int, int, int]](), [touched(window)]
     for length in sorted(LENGTHS_MS, reverse=True):
         rest = []
         for start, end in left:
@@ -134,7 +142,7 @@ def _spans(window: Window) -> Q:
             if first >= last:
                 rest.append((start, end))
                 continue
-            found |= Q(length_ms=length, at_ms__gte=first, at_ms__lt=last)
+            found.append((length, first, last))
             rest += [(a, b) for a, b in ((start, first), (last, end)) if a < b]
         left = rest
     return found
@@ -143,10 +151,7 @@ def _spans(window: Window) -> Q:
 def summed(server_id: int, window: Window, only: Only) -> list[Summed]:
     """Endpoints with any request in the window, those that took most time first."""
     origins = only.origins(server_id)
-    rows = RequestSum.objects.filter(_spans(window), server_id=server_id)
-    if only != Only():
-        rows = rows.filter(origin_id__in=list(origins))
-    figures, rungs = _added(list(rows.values_list("origin_id", "figures", "rungs")))
+    figures, rungs = _added(read_request_sums(server_id, _pieces(window), None if only == Only() else origins))
     by_endpoint = defaultdict[int, list[int]](list)
     for origin in figures:
         if origin in origins:  # another may have come since they were read
@@ -160,16 +165,16 @@ def summed(server_id: int, window: Window, only: Only) -> list[Summed]:
     return sorted(found, key=lambda one: (-one.figures["time_ms"], one.endpoint.name))
 
 
-def _added(rows: Sequence[tuple[int, list[float], list[float]]]) -> tuple[dict[int, Vector], dict[int, Vector]]:
+def _added(rows: Sequence[SumRow]) -> tuple[dict[int, Vector], dict[int, Vector]]:
     """Figures and classes of duration by origin: all rows in a few steps of arrays, since there are thousands."""
     if not rows:
         return {}, {}
-    origins, place = np.unique([row[0] for row in rows], return_inverse=True)
+    origins, place = np.unique([row.origin for row in rows], return_inverse=True)
     figures = np.zeros((len(origins), len(REQUEST_FIGURES)))
-    np.add.at(figures, place, np.array([row[1] for row in rows]))
+    np.add.at(figures, place, np.array([row.figures for row in rows]))
     rungs = np.zeros((len(origins), RUNGS + 1))
-    long = [len(row[2]) for row in rows]
-    values = np.fromiter(chain.from_iterable(row[2] for row in rows), dtype=float, count=sum(long))
+    long = [len(row.rungs) for row in rows]
+    values = np.concatenate([row.rungs for row in rows])
     rung = np.arange(len(values)) - np.repeat(np.cumsum([0, *long[:-1]]), long)
     np.add.at(rungs, (np.repeat(place, long), rung), values)
     return dict(zip(origins.tolist(), figures, strict=True)), dict(zip(origins.tolist(), rungs, strict=True))

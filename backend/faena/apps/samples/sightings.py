@@ -34,6 +34,12 @@ _PUT = (
     "first_ms = least(s.first_ms, excluded.first_ms), last_ms = greatest(s.last_ms, excluded.last_ms), "
     "keep_until_ms = greatest(s.keep_until_ms, excluded.keep_until_ms), blocked = s.blocked OR excluded.blocked"
 )
+_KEEP = (
+    "UPDATE samples_sighting s SET endpoint = v.endpoint, keep_until_ms = v.keep_until_ms "
+    "FROM unnest(%s::bytea[], %s::bytea[], %s::int[], %s::int[], %s::text[], %s::bigint[]) "
+    "AS v (trace, span, pid, started_s, endpoint, keep_until_ms) WHERE s.server_id = %s "
+    "AND s.trace = v.trace AND s.span = v.span AND s.pid = v.pid AND s.started_s = v.started_s"
+)
 _SEEN = (
     "FROM unnest(%s::int[], %s::int[], %s::bigint[], %s::bigint[], %s::text[]) "
     "AS v (pid, started_s, first_ms, last_ms, endpoint) "
@@ -126,17 +132,15 @@ class Namer:
             trace = bytes(row.trace)
             of = endpoints[trace]
             before, row.endpoint = row.endpoint, of.get(bytes(row.span)) or of.get(b"") or row.endpoint
-            if (
-                row.endpoint == before != certain(before)
-            ):  # told again while its statement runs: the earlier samples have it
+            if row.endpoint == before != certain(before):
+                # Told again while its statement runs: its earlier samples have the endpoint.
                 row.first_ms = max(row.first_ms, row.last_ms - TOLD_AGAIN_MS)
             row.keep_until_ms = max(row.keep_until_ms, kept_until.get(trace, 0))
             by_server.setdefault(row.server_id, []).append(row)
         changed = 0
         for server_id, rows in by_server.items():
             holdings.lock(server_id)  # before the rows, as whoever writes samples does
-            for row in rows:
-                Sighting.objects.filter(pk=row.pk).update(endpoint=row.endpoint, keep_until_ms=row.keep_until_ms)
+            _keep(server_id, rows)
             changed += self._recode(server_id, [row for row in rows if row.endpoint], now_ms)
         return changed
 
@@ -189,6 +193,14 @@ class Namer:
     def forget(self) -> None:
         """What was given out in a transaction that was rolled back is not there."""
         self.codebooks.clear()
+
+
+def _keep(server_id: int, rows: Sequence[Sighting]) -> None:
+    told = zip(
+        *((bytes(r.trace), bytes(r.span), r.pid, r.started_s, r.endpoint, r.keep_until_ms) for r in rows), strict=True
+    )
+    with connection.cursor() as cursor:
+        cursor.execute(_KEEP, [*map(list, told), server_id])
 
 
 @transaction.atomic

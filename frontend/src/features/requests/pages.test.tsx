@@ -117,7 +117,7 @@ describe("endpoints", () => {
     cleanup();
     const search = { ...WINDOW, than: "day" };
     const rows = [endpoint({ mean_before_ms: 10, per_second_before: 0.21 }), endpoint({ id: 5, endpoint: "GET /new" })];
-    await shown(<EndpointsPage server={3} role="viewer" search={search} onSearch={onSearch} />, [
+    await shown(<EndpointsPage server={3} {...{ role: "viewer", search }} onSearch={onSearch} />, [
       [endpointsQuery(3, WINDOW, search as never, "day").queryKey, endpoints({ endpoints: rows })],
     ]);
     expect(screen.getByRole("row", { name: /manifests/ }).textContent).toContain("50 ms10 ms×5as then");
