@@ -12,7 +12,7 @@ from faena.api.session_parts import WatchedSessionOut, session_fields
 from faena.apps.answers.labels import lines
 from faena.apps.answers.requests import query_id_of
 from faena.apps.locks.blocking import root_behind
-from faena.apps.requests import selectors
+from faena.apps.requests import selectors, single
 from faena.apps.samples import sightings
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.engines import profile_of
@@ -116,7 +116,7 @@ def get_request(request: HttpRequest, server_id: int, trace: str, top: str = "")
     """A request as a tree of spans with its time by layer. `top` names one of several requests of a trace."""
     server = servers.server(server_id)
     name = _named(trace)
-    traced = selectors.trace_of(server.pk, name)
+    traced = single.trace_of(server.pk, name)
     found = next(
         (one for one in traced.requests if one.top.id.hex() == top), traced.requests[0] if traced.requests else None
     )
@@ -163,7 +163,7 @@ def get_request(request: HttpRequest, server_id: int, trace: str, top: str = "")
 def get_sessions(request: HttpRequest, server_id: int, trace: str) -> SightingsOut:
     """Sessions that were seen working for a request, also while it has not ended and no trace tells of it."""
     server, name = servers.server(server_id), _named(trace)
-    return SightingsOut(seen=_seen(name, {}), came=selectors.is_known(server.pk, name))
+    return SightingsOut(seen=_seen(name, {}), came=single.is_known(server.pk, name))
 
 
 def _named(trace: str) -> bytes:
@@ -277,7 +277,7 @@ def get_beside(
     if other:
         beside = _request(server.pk, _named(other), other_top)
     else:
-        usual = selectors.usual_like(server.pk, this)
+        usual = single.usual_like(server.pk, this)
         beside = _request(server.pk, bytes.fromhex(usual.trace), usual.top)
     texts = {run.text: one.spans[run.at].text(*STATEMENT) for one in (beside, this) for run in reversed(one.ran)}
     told = [
@@ -292,7 +292,7 @@ def get_beside(
 
 def _request(server_id: int, name: bytes, top: str) -> Request:
     """The request that begins at `top`, or the first of its trace. Raises NotFound, BadInput."""
-    found = selectors.trace_of(server_id, name).requests
+    found = single.trace_of(server_id, name).requests
     if not found:
         raise BadInput("no request begins in this trace", field="trace")
     return next((one for one in found if one.top.id.hex() == top), found[0])

@@ -7,7 +7,8 @@ from ninja import Schema
 from pydantic import Field
 
 from faena.api.out import Out
-from faena.apps.requests.selectors import Kept, Only
+from faena.apps.requests.selectors import Only
+from faena.apps.requests.single import Kept
 from faena.core.requests.choosing import Why
 from faena.core.requests.comparing import Change, Changed
 from faena.core.requests.layers import Layer
@@ -40,7 +41,7 @@ class LayersOut(Out):
 
 
 def layers_out(figures: Sequence[float]) -> LayersOut:
-    """From milliseconds in the order of LAYERS."""
+    """Time by layer, from milliseconds in the order of LAYERS."""
     return LayersOut(**{layer.value: round(ms, 3) for layer, ms in zip(LAYERS, figures, strict=True)})
 
 

@@ -7,80 +7,26 @@ from typing import Annotated, Literal
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
 
-from faena.api.figures import number
+from faena.api.endpoint_parts import EndpointOut, endpoint_out, layers_of
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.api.request_parts import ChangedOut, LayersOut, RequestsIn, SingleOut, changed_out, layers_out, single_out
 from faena.api.statement_parts import StatementId
 from faena.apps.answers.requests import LinkedStatement, callers, linked
-from faena.apps.requests import selectors, sources
-from faena.apps.requests.selectors import CallUse, Only, StatementUse, Summed
+from faena.apps.requests import selectors, single, sources
+from faena.apps.requests.selectors import CallUse, Only, StatementUse
 from faena.apps.servers import selectors as servers
 from faena.core.requests.comparing import Use, changes, read_beside
-from faena.core.requests.findings import EndpointFinding, Found
 from faena.core.requests.layers import Layer
 from faena.core.requests.sums import LAYERS
 from faena.core.requests.verdict import verdict
 from faena.core.series.window import Window, cut
-from faena.core.units import QueryId
+from faena.core.units import EpochMs, QueryId
 
 router = Router(tags=["requests"])
 MOST_BUCKETS, MOST_SINGLES = 150, 100
 LONG_MS = 6 * 3_600_000
 MOST_CELLS = 48  # of a small picture in a list
-
-
-class EndpointFindingOut(Out):
-    """What was found of an endpoint; `attribute` is key=value where requests with it stand out."""
-
-    kind: Found
-    label: str
-    detail: str
-    attribute: str | None
-
-
-class PartOut(Out):
-    """Requests of one version or host."""
-
-    name: str
-    requests: float
-    mean_ms: float
-
-
-class EndpointOut(Out):
-    """An endpoint over a window. `satisfaction` is between 0 and 1, by `target_ms`; quantiles are exact to 21%.
-
-    `own_target`: the target is the endpoint's own, not that of its source. What was before is null where nothing is compared
-    with, or there was no request.
-    """
-
-    id: int
-    endpoint: str
-    service: str
-    kind: str
-    requests: float
-    per_second: float
-    time_ms: float
-    share: float
-    mean_ms: float
-    p50_ms: float | None
-    p95_ms: float | None
-    p99_ms: float | None
-    errors: float
-    satisfaction: float | None
-    target_ms: float
-    own_target: bool
-    layers: LayersOut
-    worst_layer: Layer
-    database_share: float
-    statements: float
-    repeated_share: float
-    versions: list[PartOut]
-    hosts: list[PartOut]
-    found: list[EndpointFindingOut]
-    verdict: str
-    mean_before_ms: float | None
-    per_second_before: float | None
 
 
 class ChoicesOut(Out):
@@ -118,53 +64,6 @@ class EndpointsOut(Out):
     newest: int | None
 
 
-def _of(one: Summed) -> list[float]:
-    return [one.figures[f"{layer.value}_ms"] for layer in LAYERS]
-
-
-def _parts(parts: dict[str, tuple[float, float]]) -> list[PartOut]:
-    known = [PartOut(name=name, requests=n, mean_ms=ms / n) for name, (n, ms) in parts.items() if n]
-    return sorted(known, key=lambda part: -part.requests)
-
-
-def _endpoint(
-    one: Summed, seconds: float, whole_ms: float, found: Sequence[EndpointFinding], before: Summed | None = None
-) -> EndpointOut:
-    """`before`: the same in a window of the same length that it is compared with."""
-    figures, layers = one.figures, _of(one)
-    return EndpointOut(
-        id=one.endpoint.pk,
-        endpoint=one.endpoint.name,
-        service=one.endpoint.service,
-        kind=one.endpoint.kind,
-        requests=figures["requests"],
-        per_second=figures["requests"] / seconds,
-        time_ms=figures["time_ms"],
-        share=figures["time_ms"] / whole_ms if whole_ms else 0.0,
-        mean_ms=figures["time_ms"] / figures["requests"],
-        p50_ms=number(one.quantile(0.5)),
-        p95_ms=number(one.quantile(0.95)),
-        p99_ms=number(one.quantile(0.99)),
-        errors=figures["errors"],
-        satisfaction=number(one.satisfaction),
-        target_ms=one.target_ms,
-        own_target=one.endpoint.target_ms is not None,
-        layers=layers_out(layers),
-        worst_layer=LAYERS[layers.index(max(layers))],
-        database_share=figures["database_ms"] / figures["time_ms"] if figures["time_ms"] else 0.0,
-        statements=figures["statements"] / figures["requests"],
-        repeated_share=figures["with_repeats"] / figures["requests"],
-        versions=_parts(dict(one.versions)),
-        hosts=_parts(dict(one.hosts)),
-        found=[
-            EndpointFindingOut(kind=f.kind, label=f.kind.label, detail=f.detail, attribute=f.attribute) for f in found
-        ],
-        verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
-        mean_before_ms=before.figures["time_ms"] / before.figures["requests"] if before else None,
-        per_second_before=before.figures["requests"] / seconds if before else None,
-    )
-
-
 @router.get("/servers/{server_id}/requests/endpoints", response=EndpointsOut, operation_id="endpoints_list")
 def list_endpoints(
     request: HttpRequest,
@@ -181,10 +80,10 @@ def list_endpoints(
     rows = selectors.summed(server.pk, span, wanted)
     found = selectors.findings_of(server.pk, span, rows, wanted)
     start, end = selectors.touched(span)
-    other = read_beside("" if beside == "before" else beside, span).window
+    other = read_beside("" if beside == "before" else beside, _counted(span)).window
     before = {one.endpoint.pk: one for one in selectors.summed(server.pk, other, wanted)} if beside else {}
     whole = sum(one.figures["time_ms"] for one in rows)
-    layers = [sum(values) for values in zip(*map(_of, rows), strict=True)] if rows else [0.0] * len(LAYERS)
+    layers = [sum(values) for values in zip(*map(layers_of, rows), strict=True)] if rows else [0.0] * len(LAYERS)
     return EndpointsOut(
         start=start,
         end=end,
@@ -193,7 +92,7 @@ def list_endpoints(
         layers=layers_out(layers),
         verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
         endpoints=[
-            _endpoint(one, (end - start) / 1000, whole, found[one.endpoint.pk], before.get(one.endpoint.pk))
+            endpoint_out(one, (end - start) / 1000, whole, found[one.endpoint.pk], before.get(one.endpoint.pk))
             for one in rows
         ],
         series=_series(server.pk, span, wanted),
@@ -304,9 +203,9 @@ def get_endpoint(
     """An endpoint: its time by layer, its statements and calls beside others, by default the window before."""
     server, span = servers.server(server_id), window.window(now_ms())
     selectors.endpoint(server.pk, endpoint_id)
-    wanted, other = only.only(endpoint_id), read_beside(beside, span)
-    others = replace(wanted, version=other.version or wanted.version)
     start, end = selectors.touched(span)
+    wanted, other = only.only(endpoint_id), read_beside(beside, _counted(span))
+    others = replace(wanted, version=other.version or wanted.version)
     now = _one(server.pk, span, wanted, found=True)
     before = _one(server.pk, other.window, others, found=False)
     uses = selectors.statements(server.pk, span, wanted), selectors.statements(server.pk, other.window, others)
@@ -325,7 +224,7 @@ def get_endpoint(
         statements_before=_told(server.pk, other.window, uses[1], [before] if before else []),
         calls=_calls(calls[0], [now] if now else []),
         choices=ChoicesOut(**selectors.choices(server.pk)),
-        singles=[single_out(one) for one in selectors.singles(server.pk, span, wanted, at_most=MOST_SINGLES)],
+        singles=[single_out(one) for one in single.singles(server.pk, span, wanted, at_most=MOST_SINGLES)],
     )
 
 
@@ -345,13 +244,19 @@ def _series(server_id: int, span: Window, only: Only) -> SeriesOut:
     )  # fmt: skip
 
 
+def _counted(span: Window) -> Window:
+    """The whole minutes that are counted of a window: with them another one stands beside it, so that none is in both."""
+    start, end = selectors.touched(span)
+    return Window(start=EpochMs(start), end=EpochMs(end))
+
+
 def _one(server_id: int, span: Window, only: Only, *, found: bool) -> EndpointOut | None:
     """The one endpoint that is asked for, with what is found of it or without."""
     rows = selectors.summed(server_id, span, only)
     kinds = selectors.findings_of(server_id, span, rows, only) if found else {}
     start, end = selectors.touched(span)
     told = [
-        _endpoint(one, (end - start) / 1000, one.figures["time_ms"], kinds.get(one.endpoint.pk, ())) for one in rows
+        endpoint_out(one, (end - start) / 1000, one.figures["time_ms"], kinds.get(one.endpoint.pk, ())) for one in rows
     ]
     return told[0] if told else None
 
@@ -443,7 +348,7 @@ def list_repeated(
     """Statements run once for each row of another: how often in a request, where in the code, the time at stake."""
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)
-    rows = [_endpoint(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
+    rows = [endpoint_out(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
     uses = [one for one in selectors.statements(server.pk, span, only.only()) if one.figures["repeated_runs"] > 0]
     told = sorted(_told(server.pk, span, uses, rows), key=lambda one: -one.repeated_ms)
     cells = cut(span, at_most=MOST_CELLS, period_ms=selectors.MINUTE_MS)
@@ -463,7 +368,7 @@ def list_callers(request: HttpRequest, server_id: int, query_id: StatementId, wi
     start, end = selectors.touched(span)
     among = callers(server.pk, QueryId(int(query_id)))
     uses = selectors.statements(server.pk, span, Only(), among) if among else []
-    rows = [_endpoint(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, Only())] if uses else []
+    rows = [endpoint_out(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, Only())] if uses else []
     told = _told(server.pk, span, uses, rows)
     return RepeatedOut(start=start, end=end, statements=told, first=start, bucket_ms=end - start, over_time=[])
 
@@ -481,7 +386,7 @@ def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], on
     """Other services, caches and queues that requests ask, by endpoint."""
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)
-    rows = [_endpoint(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
+    rows = [endpoint_out(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
     return CallsOut(start=start, end=end, calls=_calls(selectors.calls(server.pk, span, only.only()), rows))
 
 

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 import uvicorn
-from faena.apps.requests import selectors, sources
+from faena.apps.requests import single, sources
 from faena.apps.requests.judging import QUIET_MS, Judge
 from faena.apps.requests.models import Arrival, KeptRequest, RequestStatement, TraceSource
 from faena.apps.servers.models import Server
@@ -100,7 +100,7 @@ def test_python_with_django_psycopg_requests_and_redis(receiver: str, token: str
     (repeated,) = kept.repeated
     assert repeated["count"] == 6
     assert RequestStatement.objects.get(pk=repeated["statement"]).text == "SELECT ?::int + ?"
-    assert SECRET not in str(selectors.trace_of(kept.server_id, bytes(kept.trace)).requests)
+    assert SECRET not in str(single.trace_of(kept.server_id, bytes(kept.trace)).requests)
 
 
 @pytest.mark.parametrize("form", ["proto", "http"])
@@ -113,7 +113,7 @@ def test_javascript_by_protobuf_and_by_json(receiver: str, token: str, form: str
     assert abs(kept.at_ms - time.time() * 1000) < RECENT_MS
     (repeated,) = kept.repeated
     assert repeated["count"] == 5
-    (request,) = selectors.trace_of(kept.server_id, bytes(kept.trace)).requests
+    (request,) = single.trace_of(kept.server_id, bytes(kept.trace)).requests
     assert [kind for kind, _ in request.top.exceptions] == ["TypeError"]
     assert SECRET not in str(request)
 

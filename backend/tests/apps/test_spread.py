@@ -102,3 +102,19 @@ def test_over_the_api(source: TraceSource) -> None:
     ).items()
     assert ask(f"{base}/picked?{window}&{part.replace('least_ms=1000', 'least_ms=9000')}")["status"] == 400
     assert ask(f"{source.server_id}/requests/endpoints/{endpoint + 1}/spread?{window}")["status"] == 404
+
+
+@pytest.mark.parametrize("into_minute", [0, 1_000, 20_000, 59_999])
+def test_no_minute_is_counted_on_both_sides_of_a_comparison(source: TraceSource, into_minute: int) -> None:
+    """Sums are of whole minutes: two windows that meet within one would both have it."""
+    judged(source, web(1, length=50))
+    endpoint = Endpoint.objects.get().pk
+    first = NOW // 60_000 * 60_000 + into_minute - 60_000
+    base, window = f"{source.server_id}/requests/endpoints", f"from={first}&to={first + 60_000}"
+    page = ask(f"{base}/{endpoint}?{window}")
+    assert (page["now"] is None) == (page["start"] > NOW or page["end"] <= NOW)  # type: ignore[operator]
+    assert page["now"] is None or page["before"] is None
+    assert page["beside_end"] == page["start"]
+    listed = ask(f"{base}?{window}&beside=before")["endpoints"]
+    assert isinstance(listed, list)
+    assert all(one["mean_before_ms"] is None for one in listed)

@@ -16,7 +16,7 @@ from faena.core.requests.sums import endpoint_value, likely
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 
-AFTER_MS = 3_000  # that a statement has been seen for; quicker ones are told by their trace soon
+AFTER_MS = 3_000  # how long a statement must have been seen running; of a quicker one the trace comes soon
 LATELY_MS = 10_000  # that it was last seen in
 LEARNED_FROM_MS = 24 * MS_PER_HOUR
 RUNS_NEEDED = 20  # of a statement, all by one endpoint, before that is taken to be its only one

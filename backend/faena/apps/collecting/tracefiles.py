@@ -38,7 +38,7 @@ def file_source(server: Server, name: str = "", *, by: AbstractBaseUser | Anonym
     name = name or f"files of {server.name}"[:80]
     known = TraceSource.objects.filter(name=name).select_related("server").first()
     if known is None:
-        known, _ = sources.make(server, name)  # nobody is told its token, so that nobody sends with it
+        known, _ = sources.make(server, name)  # its token is thrown away: nobody can send with it
         known.retention_days = KEPT_DAYS
         known.save(update_fields=["retention_days"])
     if known.server_id != server.pk:

@@ -54,7 +54,7 @@ def _rows(data: bytes) -> Iterator[SumRow]:
 
 
 def _array(data: bytes, at: int) -> tuple[Vector, int]:
-    """The array that stands here, and where what follows it begins. An empty one has no items and a shorter head."""
+    """The array at this position of the data, and the position behind it. An empty array has a shorter head."""
     (size,) = _SIZE.unpack_from(data, at)
     at += _SIZE.size
     items = (size - _ARRAY_BYTES) // _ITEM.itemsize

@@ -8,7 +8,8 @@ import numpy as np
 from django.db.models import Count, Q, QuerySet, Sum
 
 from faena.apps.requests.models import Callee, KeptRequest, RequestStatement
-from faena.apps.requests.selectors import Kept, Only, kept_of
+from faena.apps.requests.selectors import Only
+from faena.apps.requests.single import Kept, kept_of
 from faena.core.labels import Labelled
 from faena.core.requests.choosing import Why
 from faena.core.requests.common import Common, Marked, in_common
