@@ -24,6 +24,7 @@ from faena.api import (
     problems,
     recordings,
     refresh,
+    request_notes,
     request_page,
     request_spread,
     requests,
@@ -55,6 +56,6 @@ api.add_router("/servers", servers.router)
 for part in (
     load, search, disk, followers, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
     indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words, refresh,
-    requests, request_page, request_spread, sources,
+    requests, request_notes, request_page, request_spread, sources,
 ):  # fmt: skip
     api.add_router("", part.router)

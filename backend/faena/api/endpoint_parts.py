@@ -1,6 +1,6 @@
 """An endpoint over a window, as lists and its own page have it."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from faena.api.figures import number
 from faena.api.out import Out
@@ -9,7 +9,9 @@ from faena.apps.requests.selectors import Summed
 from faena.core.requests.findings import EndpointFinding, Found
 from faena.core.requests.layers import Layer
 from faena.core.requests.sums import LAYERS
+from faena.core.requests.usual import UsualRequests
 from faena.core.requests.verdict import verdict
+from faena.core.series.usual import UsualFigure
 
 
 class EndpointFindingOut(Out):
@@ -19,6 +21,43 @@ class EndpointFindingOut(Out):
     label: str
     detail: str
     attribute: str | None
+
+
+class UsualFigureOut(Out):
+    """Where a figure is expected to lie, from what it was on `days` earlier days."""
+
+    low: float
+    middle: float
+    high: float
+    days: int
+
+
+class NotedOut(Out):
+    """What is found of an endpoint over a window, and what is usual in these hours; null: too few earlier days are known."""
+
+    endpoint_id: int
+    found: list[EndpointFindingOut]
+    usual_mean_ms: UsualFigureOut | None
+    usual_per_second: UsualFigureOut | None
+
+
+def noted_out(
+    endpoint_id: int, found: Mapping[int, Sequence[EndpointFinding]], usual: Mapping[int, UsualRequests]
+) -> NotedOut:
+    expected = usual.get(endpoint_id)
+    return NotedOut(
+        endpoint_id=endpoint_id,
+        found=[
+            EndpointFindingOut(kind=f.kind, label=f.kind.label, detail=f.detail, attribute=f.attribute)
+            for f in found.get(endpoint_id, ())
+        ],
+        usual_mean_ms=_figure_out(expected.mean_ms) if expected else None,
+        usual_per_second=_figure_out(expected.per_second) if expected else None,
+    )
+
+
+def _figure_out(one: UsualFigure | None) -> UsualFigureOut | None:
+    return UsualFigureOut(low=one.low, middle=one.middle, high=one.high, days=one.days) if one else None
 
 
 class PartOut(Out):
@@ -59,7 +98,6 @@ class EndpointOut(Out):
     repeated_share: float
     versions: list[PartOut]
     hosts: list[PartOut]
-    found: list[EndpointFindingOut]
     verdict: str
     mean_before_ms: float | None
     per_second_before: float | None
@@ -75,9 +113,7 @@ def _parts(parts: dict[str, tuple[float, float]]) -> list[PartOut]:
     return sorted(known, key=lambda part: -part.requests)
 
 
-def endpoint_out(
-    one: Summed, seconds: float, whole_ms: float, found: Sequence[EndpointFinding], before: Summed | None = None
-) -> EndpointOut:
+def endpoint_out(one: Summed, seconds: float, whole_ms: float, before: Summed | None = None) -> EndpointOut:
     """`before`: the same in a window of the same length that it is compared with."""
     figures, layers = one.figures, layers_of(one)
     return EndpointOut(
@@ -104,9 +140,6 @@ def endpoint_out(
         repeated_share=figures["with_repeats"] / figures["requests"],
         versions=_parts(dict(one.versions)),
         hosts=_parts(dict(one.hosts)),
-        found=[
-            EndpointFindingOut(kind=f.kind, label=f.kind.label, detail=f.detail, attribute=f.attribute) for f in found
-        ],
         verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
         mean_before_ms=before.figures["time_ms"] / before.figures["requests"] if before else None,
         per_second_before=before.figures["requests"] / seconds if before else None,

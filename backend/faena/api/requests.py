@@ -7,14 +7,15 @@ from typing import Annotated, Literal
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
 
-from faena.api.endpoint_parts import EndpointOut, endpoint_out, layers_of
+from faena.api.endpoint_parts import EndpointOut, NotedOut, endpoint_out, layers_of, noted_out
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.api.request_parts import ChangedOut, LayersOut, RequestsIn, SingleOut, changed_out, layers_out, single_out
 from faena.api.statement_parts import StatementId
 from faena.apps.answers.requests import LinkedStatement, callers, linked
 from faena.apps.requests import selectors, single, sources
-from faena.apps.requests.selectors import CallUse, Only, StatementUse
+from faena.apps.requests.selectors import CallUse, Only, StatementUse, Summed
+from faena.apps.requests.usual import usual_of
 from faena.apps.servers import selectors as servers
 from faena.core.requests.comparing import Use, changes, read_beside
 from faena.core.requests.layers import Layer
@@ -78,7 +79,6 @@ def list_endpoints(
     server, span = servers.server(server_id), window.window(now_ms())
     wanted = only.only()
     rows = selectors.summed(server.pk, span, wanted)
-    found = selectors.findings_of(server.pk, span, rows, wanted)
     start, end = selectors.touched(span)
     other = read_beside("" if beside == "before" else beside, _counted(span)).window
     before = {one.endpoint.pk: one for one in selectors.summed(server.pk, other, wanted)} if beside else {}
@@ -91,10 +91,7 @@ def list_endpoints(
         requests=sum(one.figures["requests"] for one in rows),
         layers=layers_out(layers),
         verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
-        endpoints=[
-            endpoint_out(one, (end - start) / 1000, whole, found[one.endpoint.pk], before.get(one.endpoint.pk))
-            for one in rows
-        ],
+        endpoints=[endpoint_out(one, (end - start) / 1000, whole, before.get(one.endpoint.pk)) for one in rows],
         series=_series(server.pk, span, wanted),
         choices=ChoicesOut(**selectors.choices(server.pk)),
         sources=sources.count(server.pk),
@@ -170,10 +167,12 @@ class CallOut(Out):
 class EndpointPageOut(Out):
     """One endpoint over a window, beside the requests between `beside_start` and `beside_end`, of one version if named.
 
-    `changes` tells what a request runs and calls more or less of than those, what makes most difference first.
+    `changes` tells what a request runs and calls more or less of than those, what makes most difference first. Where
+    attributes narrow, statements and calls are not told: they are summed up for all requests.
     """
 
     now: EndpointOut | None
+    noted: NotedOut | None
     before: EndpointOut | None
     start: int
     end: int
@@ -206,12 +205,17 @@ def get_endpoint(
     start, end = selectors.touched(span)
     wanted, other = only.only(endpoint_id), read_beside(beside, _counted(span))
     others = replace(wanted, version=other.version or wanted.version)
-    now = _one(server.pk, span, wanted, found=True)
-    before = _one(server.pk, other.window, others, found=False)
-    uses = selectors.statements(server.pk, span, wanted), selectors.statements(server.pk, other.window, others)
-    calls = selectors.calls(server.pk, span, wanted), selectors.calls(server.pk, other.window, others)
+    rows = selectors.summed(server.pk, span, wanted)
+    now = _one(rows, span)
+    told = [] if wanted.attributes else rows  # of requests with some attribute neither is summed up
+    found, usual = selectors.findings_of(server.pk, span, told, wanted), usual_of(server, span, told, wanted)
+    before = _one(selectors.summed(server.pk, other.window, others), other.window)
+    sides = () if wanted.attributes else ((span, wanted), (other.window, others))
+    uses = [selectors.statements(server.pk, *side) for side in sides] or [[], []]
+    calls = [selectors.calls(server.pk, *side) for side in sides] or [[], []]
     return EndpointPageOut(
         now=now,
+        noted=noted_out(endpoint_id, found, usual) if now else None,
         before=before,
         start=start,
         end=end,
@@ -250,22 +254,18 @@ def _counted(span: Window) -> Window:
     return Window(start=EpochMs(start), end=EpochMs(end))
 
 
-def _one(server_id: int, span: Window, only: Only, *, found: bool) -> EndpointOut | None:
-    """The one endpoint that is asked for, with what is found of it or without."""
-    rows = selectors.summed(server_id, span, only)
-    kinds = selectors.findings_of(server_id, span, rows, only) if found else {}
+def _one(rows: Sequence[Summed], span: Window) -> EndpointOut | None:
+    """The one endpoint that was asked for."""
     start, end = selectors.touched(span)
-    told = [
-        endpoint_out(one, (end - start) / 1000, one.figures["time_ms"], kinds.get(one.endpoint.pk, ())) for one in rows
-    ]
+    told = [endpoint_out(one, (end - start) / 1000, one.figures["time_ms"]) for one in rows]
     return told[0] if told else None
 
 
 def _changes(
     server_id: int,
     sides: tuple[EndpointOut, EndpointOut],
-    uses: tuple[Sequence[StatementUse], Sequence[StatementUse]],
-    calls: tuple[Sequence[CallUse], Sequence[CallUse]],
+    uses: Sequence[Sequence[StatementUse]],
+    calls: Sequence[Sequence[CallUse]],
 ) -> list[ChangedOut]:
     statements = {one.statement.pk: one.statement for side in uses for one in side}
     links = linked(server_id, statements.values())
@@ -348,7 +348,7 @@ def list_repeated(
     """Statements run once for each row of another: how often in a request, where in the code, the time at stake."""
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)
-    rows = [endpoint_out(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
+    rows = [endpoint_out(one, 1.0, 1.0) for one in selectors.summed(server.pk, span, only.only())]
     uses = [one for one in selectors.statements(server.pk, span, only.only()) if one.figures["repeated_runs"] > 0]
     told = sorted(_told(server.pk, span, uses, rows), key=lambda one: -one.repeated_ms)
     cells = cut(span, at_most=MOST_CELLS, period_ms=selectors.MINUTE_MS)
@@ -368,7 +368,7 @@ def list_callers(request: HttpRequest, server_id: int, query_id: StatementId, wi
     start, end = selectors.touched(span)
     among = callers(server.pk, QueryId(int(query_id)))
     uses = selectors.statements(server.pk, span, Only(), among) if among else []
-    rows = [endpoint_out(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, Only())] if uses else []
+    rows = [endpoint_out(one, 1.0, 1.0) for one in selectors.summed(server.pk, span, Only())] if uses else []
     told = _told(server.pk, span, uses, rows)
     return RepeatedOut(start=start, end=end, statements=told, first=start, bucket_ms=end - start, over_time=[])
 
@@ -386,7 +386,7 @@ def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], on
     """Other services, caches and queues that requests ask, by endpoint."""
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)
-    rows = [endpoint_out(one, 1.0, 1.0, ()) for one in selectors.summed(server.pk, span, only.only())]
+    rows = [endpoint_out(one, 1.0, 1.0) for one in selectors.summed(server.pk, span, only.only())]
     return CallsOut(start=start, end=end, calls=_calls(selectors.calls(server.pk, span, only.only()), rows))
 
 

@@ -9,22 +9,29 @@ from contextlib import contextmanager
 from typing import Any
 from urllib.parse import quote
 
+import numpy as np
 import pytest
+from django.db import transaction
 from django.test import Client
 from faena.api.request_page import RequestOut
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import Role
 from faena.apps.collecting.traces import take
 from faena.apps.requests import sources
+from faena.apps.requests.dictionaries import Dictionaries
 from faena.apps.requests.judging import QUIET_MS, Judge
 from faena.apps.requests.models import TraceSource
+from faena.apps.requests.writing import add_sums
 from faena.apps.samples.actions import store_ticks
 from faena.apps.samples.codebook import Codebook
+from faena.apps.samples.usual import mark
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Server
 from faena.apps.statements.models import Text
 from faena.core.privacy import Normalised
 from faena.core.readings import SampleReading
+from faena.core.requests.sums import REQUEST_FIGURES, RUNGS, Origin, Sums
+from faena.core.series.window import Window
 from faena.core.units import EpochMs
 from faena.sources.postgres import PostgresSource, Target
 from opentelemetry.exporter.otlp.proto.common.trace_encoder import encode_spans
@@ -107,7 +114,10 @@ def test_a_statement_run_once_for_each_row_is_found_from_the_endpoint_to_its_spa
     assert (row["endpoint"], row["service"], row["requests"], row["statements"]) == (
         "GET /manifests/{id}", "manifest-export", 3, 13,
     )  # fmt: skip
-    assert "repeated_statement" in [one["kind"] for one in row["found"]]
+    (noted,) = ask(f"/api/v1/servers/{server}/requests/noted?last=900")["endpoints"]
+    assert noted["endpoint_id"] == row["id"]
+    assert "repeated_statement" in [one["kind"] for one in noted["found"]]
+    assert (noted["usual_mean_ms"], noted["usual_per_second"]) == (None, None), "there is no earlier day"
     assert sum(row["layers"].values()) == pytest.approx(row["time_ms"], abs=0.01)
     assert (found["choices"]["version"], found["sources"]) == (["3.1"], 1)
 
@@ -174,6 +184,69 @@ def test_what_is_kept_is_changed_by_admins_and_a_token_told_once(source: TraceSo
         save_user("vera", "correct horse", Role.VIEWER), backend="django.contrib.auth.backends.ModelBackend"
     )
     assert viewer.post(path, {"name": "mine"}, content_type="application/json").status_code == 403
+
+
+def test_requests_with_an_attribute_are_ranked_from_those_that_are_kept(source: TraceSource) -> None:
+    TraceSource.objects.filter(pk=source.pk).update(attributes=["tidewrack.port"])
+    with traced(TraceSource.objects.get()) as tracer:
+        for many in (2, 2, 12):
+            export(tracer, many)
+        with tracer.start_as_current_span("nightly", attributes={"tidewrack.port": "Weir = 2"}):
+            pass
+    base = f"/api/v1/servers/{source.server_id}/requests"
+    known = {one["text"]: one["requests"] for one in ask(f"{base}/attributes?last=900")["attributes"]}
+    assert {"tidewrack.port=Quay": 3, "tidewrack.port=Weir = 2": 1}.items() <= known.items()
+    whole = ask(f"{base}/endpoints?last=900")
+    for port, names in (
+        ("Quay", ["GET /manifests/{id}"]),
+        ("Weir = 2", ["nightly"]),
+        ("", []),
+        ("Quay' OR 'a'='a", []),
+    ):
+        path = f"{base}/endpoints?last=900&attribute={quote(f'tidewrack.port={port}')}"
+        assert [one["endpoint"] for one in ask(path)["endpoints"]] == names, port
+    estimated = ask(f"{base}/endpoints?last=900&attribute={quote('tidewrack.port=Quay')}")
+    row, same = estimated["endpoints"][0], next(one for one in whole["endpoints"] if one["endpoint"] != "nightly")
+    for name in ("requests", "time_ms", "layers", "p95_ms", "errors", "satisfaction", "statements", "repeated_share"):
+        assert row[name] == pytest.approx(same[name], rel=1e-6), name
+    assert sum(estimated["series"]["per_second"]) == pytest.approx(3 / 60, rel=0.01)
+    page = ask(f"{base}/endpoints/{row['id']}?last=900&attribute={quote('tidewrack.port=Weir = 2')}")
+    assert (page["now"], page["statements"], page["singles"], page["noted"]) == (None, [], [], None)
+    page = ask(
+        f"{base}/endpoints/{row['id']}?last=900&attribute={quote('tidewrack.port=Quay')}&attribute=server.port=1"
+    )
+    assert page["now"] is None, "both must fit"
+    page = ask(f"{base}/endpoints/{row['id']}?last=900&attribute={quote('tidewrack.port=Quay')}")
+    assert (page["now"]["requests"], len(page["singles"]), page["statements"]) == (3, 3, [])
+    assert refused(f"{base}/endpoints?last=900&attribute=nothing") == 400
+
+
+def test_what_is_usual_of_an_endpoint_is_learned_from_the_same_hours_of_earlier_days(source: TraceSource) -> None:
+    server, now = source.server_id, int(time.time() * 1000)
+    origin = Origin("web", "web", "GET /beds", "7", "quay-a")
+    sums = Sums()
+    for back in range(15):
+        start = now // 3_600_000 * 3_600_000 - back * 86_400_000
+        slower = 3.0 if back == 0 else 1.0 + back % 3 / 20
+        figures = dict.fromkeys(REQUEST_FIGURES, 0.0) | {"requests": 3600.0, "time_ms": 3600 * 40 * slower}
+        sums.requests[start, origin] = np.array(list(figures.values()))
+        sums.rungs[start, origin] = np.eye(RUNGS + 1)[30] * 3600
+    with transaction.atomic():
+        add_sums(server, sums, Dictionaries(server))
+    start = now // 3_600_000 * 3_600_000
+    base = f"/api/v1/servers/{server}"
+    asked = f"{base}/requests/noted?from={start}&to={start + 3_600_000}"
+    (noted,) = ask(asked)["endpoints"]
+    mean = noted["usual_mean_ms"]
+    assert (mean["days"], 40 < mean["middle"] < 45, mean["high"] < 80) == (14, True, True)
+    assert noted["usual_per_second"]["middle"] == pytest.approx(1.0)
+    page = ask(f"{base}/requests/endpoints/{noted['endpoint_id']}?from={start}&to={start + 3_600_000}")
+    assert page["now"]["mean_ms"] > page["noted"]["usual_mean_ms"]["high"]
+    outage = Window(start=EpochMs(start - 3 * 86_400_000), end=EpochMs(start - 86_400_000))
+    mark(server, outage, "outage", by=save_user("ada", "correct horse", Role.ADMIN))
+    assert ask(asked)["endpoints"][0]["usual_mean_ms"]["days"] == 12, "not from a span that is marked"
+    long = f"{base}/requests/noted?from={start - 2 * 86_400_000}&to={start + 3_600_000}"
+    assert ask(long)["endpoints"][0]["usual_mean_ms"] is None
 
 
 def test_a_trace_that_is_not_kept_says_so(source: TraceSource) -> None:

@@ -1,10 +1,11 @@
 """Traces from their payload to requests in the store: nothing lost, nothing counted twice, nothing kept that may not be."""
 
+import threading
 from typing import Any
 
 import numpy as np
 import pytest
-from django.db import connection
+from django.db import connection, transaction
 from faena.apps.collecting.destinations import Destinations
 from faena.apps.collecting.traces import receive, take
 from faena.apps.requests import arrivals, judging, selectors, sources
@@ -23,7 +24,7 @@ from faena.apps.requests.models import (
     Trace,
     TraceSource,
 )  # fmt: skip
-from faena.apps.requests.rows import read_request_sums
+from faena.apps.requests.rows import read_request_sums, rungs_bytes, rungs_vector
 from faena.apps.requests.writing import add_sums
 from faena.apps.samples import sightings
 from faena.apps.samples.actions import store_ticks
@@ -33,7 +34,7 @@ from faena.apps.servers.models import Server
 from faena.collector.kinds import INTAKE, Traced
 from faena.core.errors import Busy, NotAllowed
 from faena.core.readings import SampleReading
-from faena.core.requests.sums import CALL_FIGURES, REQUEST_FIGURES, STATEMENT_FIGURES, Sums, by_name
+from faena.core.requests.sums import CALL_FIGURES, REQUEST_FIGURES, RUNGS, STATEMENT_FIGURES, Sums, by_name
 from faena.core.requests.sums import Origin as OriginKey
 from faena.core.series.window import Window
 from faena.core.units import EpochMs, Millis
@@ -311,27 +312,46 @@ def test_a_request_that_waited_for_a_blocked_session_is_kept_and_names_its_sampl
     assert len(sightings.of_traces([(7).to_bytes(16)])) == 1, "as long as its request is kept"
 
 
-def test_sums_read_in_binary_are_those_that_django_reads(source: TraceSource) -> None:
-    """Also with no class of duration, with all of them, and with figures beyond what a float holds exactly."""
+def test_sums_of_an_origin_are_added_up_over_the_pieces_of_a_time(source: TraceSource) -> None:
+    """Also what takes back; of other servers and origins nothing."""
     endpoint = Endpoint.objects.create(server_id=source.server_id, service="web", kind="web", name="GET /x")
-    origins = [Origin.objects.create(endpoint=endpoint, version=str(n), host="").pk for n in range(3)]
-    kinds: list[list[float]] = [[], [0.0] * 96 + [1e300], [-0.5, 1 / 3, 0.1 + 0.2]]
-    for n, rungs in enumerate(kinds):
-        figures = [float(n + i) / 3 for i in range(len(REQUEST_FIGURES))]
+    origins = [Origin.objects.create(endpoint=endpoint, version=str(n), host="").pk for n in range(2)]
+    figures, rungs = np.arange(len(REQUEST_FIGURES)) / 3, np.linspace(-4, 1e6, RUNGS + 1)
+    for n in range(4):
         RequestSum.objects.create(
-            server_id=source.server_id,
-            length_ms=60_000,
-            at_ms=NOW + 60_000 * n,
-            origin_id=origins[n],
-            figures=figures,
-            rungs=rungs,
-        )
-    pieces = [(60_000, NOW, NOW + 60_000), (60_000, NOW + 60_000, NOW + 999_999), (3_600_000, 0, NOW)]
+            server_id=source.server_id, length_ms=60_000, at_ms=NOW + 60_000 * n, origin_id=origins[n % 2],
+            figures=(figures * 10.0**n).tolist(), rungs=rungs_bytes(rungs * (n + 1)),
+        )  # fmt: skip
+    pieces = [(60_000, NOW, NOW + 60_000), (60_000, NOW + 60_000, NOW + 180_000), (3_600_000, 0, NOW)]
     read = {row.origin: row for row in read_request_sums(source.server_id, pieces, None)}
-    for row in RequestSum.objects.all():
-        assert read[row.origin_id].figures.tolist() == row.figures
-        assert read[row.origin_id].rungs.tolist() == row.rungs
+    assert read[origins[0]].figures == pytest.approx(figures * 101)
+    assert read[origins[0]].rungs == pytest.approx(rungs * 4, rel=1e-6)
+    assert read[origins[1]].figures == pytest.approx(figures * 10)
     some = read_request_sums(source.server_id, pieces, {origins[1]})
     assert [row.origin for row in some] == [origins[1]]
     assert read_request_sums(source.server_id, pieces, set()) == []
     assert read_request_sums(source.server_id + 1, pieces, None) == []
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_collectors_that_add_at_once_lose_nothing(source: TraceSource) -> None:
+    origin = OriginKey("web", "web", "GET /beds", "7", "quay-a")
+    Dictionaries(source.server_id).origins({origin})
+
+    def add() -> None:
+        names = Dictionaries(source.server_id)
+        for n in range(20):
+            sums = Sums()
+            sums.requests[NOW, origin], sums.rungs[NOW, origin] = np.ones(len(REQUEST_FIGURES)), np.eye(RUNGS + 1)[n]
+            with transaction.atomic():
+                add_sums(source.server_id, sums, names)
+        connection.close()
+
+    both = [threading.Thread(target=add) for _ in range(2)]
+    for one in both:
+        one.start()
+    for one in both:
+        one.join()
+    (row,) = RequestSum.objects.filter(length_ms=3_600_000)
+    assert row.figures[0] == 40
+    assert rungs_vector(row.rungs).tolist() == [2.0] * 20 + [0.0] * (RUNGS - 19)

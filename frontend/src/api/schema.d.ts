@@ -1076,6 +1076,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/requests/attributes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Attributes
+         * @description Attributes that requests may be narrowed by; one whose value almost every request has to itself is left out.
+         */
+        get: operations["attributes_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/requests/calls": {
         parameters: {
             query?: never;
@@ -1189,6 +1209,26 @@ export interface paths {
          * @description The time within which requests of an endpoint should be answered; it counts for requests from now on.
          */
         put: operations["target_set"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/requests/noted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Noted
+         * @description What is found of endpoints, and what is usual of them: it takes longer than their ranking, so it is asked by itself.
+         */
+        get: operations["endpoints_noted"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1930,6 +1970,14 @@ export interface components {
          */
         Aggregate: "count" | "sum" | "mean" | "median" | "p95" | "max";
         /**
+         * AllNotedOut
+         * @description Endpoints of a window, those that take most time first.
+         */
+        AllNotedOut: {
+            /** Endpoints */
+            endpoints: components["schemas"]["NotedOut"][];
+        };
+        /**
          * AskBody
          * @description `text` stands in for the statement's own; `execution` names one whose parameters are used ("ended pid place").
          *
@@ -1958,6 +2006,26 @@ export interface components {
              * @default
              */
             text: string;
+        };
+        /**
+         * AttributeOut
+         * @description An attribute that kept requests have, with for how many requests those stand.
+         */
+        AttributeOut: {
+            /** Requests */
+            requests: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * AttributesOut
+         * @description Attributes as key=value, by key and then the most frequent first; told by the newest `kept` requests of the window.
+         */
+        AttributesOut: {
+            /** Attributes */
+            attributes: components["schemas"]["AttributeOut"][];
+            /** Kept */
+            kept: number;
         };
         /**
          * AuditIn
@@ -2825,8 +2893,6 @@ export interface components {
             endpoint: string;
             /** Errors */
             errors: number;
-            /** Found */
-            found: components["schemas"]["EndpointFindingOut"][];
             /** Hosts */
             hosts: components["schemas"]["PartOut"][];
             /** Id */
@@ -2876,7 +2942,8 @@ export interface components {
          * EndpointPageOut
          * @description One endpoint over a window, beside the requests between `beside_start` and `beside_end`, of one version if named.
          *
-         *     `changes` tells what a request runs and calls more or less of than those, what makes most difference first.
+         *     `changes` tells what a request runs and calls more or less of than those, what makes most difference first. Where
+         *     attributes narrow, statements and calls are not told: they are summed up for all requests.
          */
         EndpointPageOut: {
             before: components["schemas"]["EndpointOut"] | null;
@@ -2893,6 +2960,7 @@ export interface components {
             choices: components["schemas"]["ChoicesOut"];
             /** End */
             end: number;
+            noted: components["schemas"]["NotedOut"] | null;
             now: components["schemas"]["EndpointOut"] | null;
             series: components["schemas"]["SeriesOut"];
             /** Singles */
@@ -3932,6 +4000,18 @@ export interface components {
             event: string;
         };
         /**
+         * NotedOut
+         * @description What is found of an endpoint over a window, and what is usual in these hours; null: too few earlier days are known.
+         */
+        NotedOut: {
+            /** Endpoint Id */
+            endpoint_id: number;
+            /** Found */
+            found: components["schemas"]["EndpointFindingOut"][];
+            usual_mean_ms: components["schemas"]["UsualFigureOut"] | null;
+            usual_per_second: components["schemas"]["UsualFigureOut"] | null;
+        };
+        /**
          * NowOut
          * @description Everybody who was active or held a transaction at the newest tick; sessions that idle without one are not among them.
          */
@@ -4809,9 +4889,15 @@ export interface components {
         };
         /**
          * RequestsIn
-         * @description Requests of this service, version or host alone, and inside the trail as far as it has endpoints and programs.
+         * @description Requests of this service, version or host alone, with these attributes, and inside the trail as far as it has
+         *     endpoints and programs.
          */
         RequestsIn: {
+            /**
+             * Attribute
+             * @description key=value; figures are then estimates, from requests that are kept singly
+             */
+            attribute?: string[];
             /**
              * Host
              * @default
@@ -6028,6 +6114,20 @@ export interface components {
             total_ms: number;
             /** User */
             user: string;
+        };
+        /**
+         * UsualFigureOut
+         * @description Where a figure is expected to lie, from what it was on `days` earlier days.
+         */
+        UsualFigureOut: {
+            /** Days */
+            days: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Middle */
+            middle: number;
         };
         /**
          * UsualOut
@@ -7895,6 +7995,43 @@ export interface operations {
             };
         };
     };
+    attributes_list: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                service?: string;
+                version?: string;
+                host?: string;
+                /** @description the trail; endpoints and programs of it narrow */
+                pick?: string[];
+                /** @description key=value; figures are then estimates, from requests that are kept singly */
+                attribute?: string[];
+                endpoint?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttributesOut"];
+                };
+            };
+        };
+    };
     requests_calls: {
         parameters: {
             query?: {
@@ -7909,6 +8046,8 @@ export interface operations {
                 host?: string;
                 /** @description the trail; endpoints and programs of it narrow */
                 pick?: string[];
+                /** @description key=value; figures are then estimates, from requests that are kept singly */
+                attribute?: string[];
             };
             header?: never;
             path: {
@@ -7943,6 +8082,8 @@ export interface operations {
                 host?: string;
                 /** @description the trail; endpoints and programs of it narrow */
                 pick?: string[];
+                /** @description key=value; figures are then estimates, from requests that are kept singly */
+                attribute?: string[];
                 /** @description compared with; empty: nothing */
                 beside?: "" | "before" | "hour" | "day" | "week";
             };
@@ -7979,6 +8120,8 @@ export interface operations {
                 host?: string;
                 /** @description the trail; endpoints and programs of it narrow */
                 pick?: string[];
+                /** @description key=value; figures are then estimates, from requests that are kept singly */
+                attribute?: string[];
                 /** @description hour, day, week, version:NAME or FROM~TO in ms */
                 beside?: string;
             };
@@ -8016,6 +8159,8 @@ export interface operations {
                 host?: string;
                 /** @description the trail; endpoints and programs of it narrow */
                 pick?: string[];
+                /** @description key=value; figures are then estimates, from requests that are kept singly */
+                attribute?: string[];
                 least_ms: number;
                 most_ms: number;
                 since: number;
@@ -8055,6 +8200,8 @@ export interface operations {
                 host?: string;
                 /** @description the trail; endpoints and programs of it narrow */
                 pick?: string[];
+                /** @description key=value; figures are then estimates, from requests that are kept singly */
+                attribute?: string[];
             };
             header?: never;
             path: {
@@ -8103,6 +8250,42 @@ export interface operations {
             };
         };
     };
+    endpoints_noted: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                service?: string;
+                version?: string;
+                host?: string;
+                /** @description the trail; endpoints and programs of it narrow */
+                pick?: string[];
+                /** @description key=value; figures are then estimates, from requests that are kept singly */
+                attribute?: string[];
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AllNotedOut"];
+                };
+            };
+        };
+    };
     requests_repeated: {
         parameters: {
             query?: {
@@ -8117,6 +8300,8 @@ export interface operations {
                 host?: string;
                 /** @description the trail; endpoints and programs of it narrow */
                 pick?: string[];
+                /** @description key=value; figures are then estimates, from requests that are kept singly */
+                attribute?: string[];
             };
             header?: never;
             path: {

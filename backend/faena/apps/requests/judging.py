@@ -119,9 +119,9 @@ class Judge:
         by_source = defaultdict[int, list[OpenTrace]](list)
         for row in rows:
             by_source[row.source_id].append(row)
-        for source_id, mine in by_source.items():
-            source = TraceSource.objects.select_related("server").get(pk=source_id)
-            self._judge_of(source, mine, now_ms, done)
+        sources_of = TraceSource.objects.select_related("server").filter(pk__in=by_source).order_by("server_id", "pk")
+        for source in sources_of:  # by server, since each is locked until all are written
+            self._judge_of(source, by_source[source.pk], now_ms, done)
         done.traces += len(rows)
         return len(rows)
 

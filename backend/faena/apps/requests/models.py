@@ -124,7 +124,10 @@ class Callee(models.Model):
 
 
 class RequestSum(models.Model):
-    """All requests of an origin that began in a minute, ten minutes or an hour. `figures` as REQUEST_FIGURES, `rungs` by duration."""
+    """All requests of an origin that began in a minute, ten minutes or an hour. `figures` as REQUEST_FIGURES.
+
+    `rungs` are requests by class of duration, as `rows.rungs_bytes` writes them.
+    """
 
     pk = models.CompositePrimaryKey("server_id", "length_ms", "at_ms", "origin_id")
     server = models.ForeignKey(Server, on_delete=models.CASCADE, db_index=False)
@@ -132,7 +135,7 @@ class RequestSum(models.Model):
     at_ms = models.BigIntegerField()
     origin = models.ForeignKey(Origin, on_delete=models.CASCADE, db_index=False)
     figures = ArrayField(models.FloatField())
-    rungs = ArrayField(models.FloatField())
+    rungs = models.BinaryField()
 
 
 class StatementSum(models.Model):

@@ -4,14 +4,17 @@ Sums are kept by minute and by hour, so a window counts the minutes that it touc
 """
 
 from collections import defaultdict
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any, NamedTuple
 
 import numpy as np
 from django.db import connection
-from django.db.models import Q
+from django.db.models import Q, QuerySet
+from django.db.models.fields.json import KeyTextTransform
+from django.db.models.lookups import Exact
 
+from faena.apps.requests.estimates import series_of_kept, sums_of_kept
 from faena.apps.requests.models import (
     Callee,
     CallSum,
@@ -23,7 +26,7 @@ from faena.apps.requests.models import (
     StatementSum,
     TraceSource,
 )  # fmt: skip
-from faena.apps.requests.rows import SumRow, read_request_sums
+from faena.apps.requests.rows import read_request_sums
 from faena.apps.requests.writing import LENGTHS_MS
 from faena.core.errors import NotFound
 from faena.core.requests.findings import EndpointFinding, Facts, Single, findings
@@ -32,7 +35,6 @@ from faena.core.requests.sums import (
     CALL_FIGURES,
     LAYERS,
     REQUEST_FIGURES,
-    RUNGS,
     STATEMENT_FIGURES,
     Vector,
     by_name,
@@ -44,7 +46,7 @@ from faena.core.requests.sums import (
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sampling.trail import Pick
 from faena.core.series.window import Buckets, Window
-from faena.core.units import MS_PER_HOUR
+from faena.core.units import MS_PER_HOUR, EpochMs
 
 MINUTE_MS = 60_000
 SINGLES_FOR_FINDINGS = 2000  # of an endpoint, the newest: what the slow few have in common is told from them
@@ -58,6 +60,7 @@ class Only:
     """What requests are looked at: of this service, version and host, inside the trail; empty is all.
 
     Of the trail endpoints and programs narrow, a program by the service that is called so; requests tell no more of it.
+    `attributes` are pairs of key and value that all of them have: of those only what is kept singly can tell.
     """
 
     service: str = ""
@@ -65,6 +68,7 @@ class Only:
     host: str = ""
     endpoint: int | None = None
     trail: tuple[Pick, ...] = ()
+    attributes: tuple[tuple[str, str], ...] = ()
     _asked: dict[int, dict[int, Origin]] = field(init=False, default_factory=dict, compare=False, repr=False)
 
     def origins(self, server_id: int) -> dict[int, Origin]:
@@ -80,6 +84,18 @@ class Only:
         if self.endpoint is not None:
             rows = rows.filter(endpoint_id=self.endpoint)
         return {one.pk: one for one in rows if self._is_inside(one.endpoint)}
+
+    @property
+    def is_all(self) -> bool:
+        """Nothing is narrowed."""
+        return self == Only()
+
+    def kept(self, server_id: int, window: Window) -> "QuerySet[KeptRequest]":
+        """Those of a window that are kept singly."""
+        rows = KeptRequest.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
+        for key, value in self.attributes:
+            rows = rows.filter(Exact(KeyTextTransform(key, "attributes"), value))
+        return rows if replace(self, attributes=()).is_all else rows.filter(origin_id__in=list(self.origins(server_id)))
 
     def _is_inside(self, endpoint: Endpoint) -> bool:
         known = {
@@ -145,9 +161,15 @@ def _pieces(window: Window) -> list[tuple[int, int, int]]:
 
 
 def summed(server_id: int, window: Window, only: Only) -> list[Summed]:
-    """Endpoints with any request in the window, those that took most time first."""
+    """Endpoints with any request in the window, those that took most time first; by attributes they are estimates."""
     origins = only.origins(server_id)
-    figures, rungs = _added(read_request_sums(server_id, _pieces(window), None if only == Only() else origins))
+    if only.attributes:
+        start, end = touched(window)
+        kept = only.kept(server_id, Window(start=EpochMs(start), end=EpochMs(end)))
+        rows = sums_of_kept(kept, targets(server_id, origins.values()))
+    else:
+        rows = read_request_sums(server_id, _pieces(window), None if only.is_all else origins)
+    figures, rungs = {row.origin: row.figures for row in rows}, {row.origin: row.rungs for row in rows}
     by_endpoint = defaultdict[int, list[int]](list)
     for origin in figures:
         if origin in origins:  # another may have come since they were read
@@ -159,21 +181,6 @@ def summed(server_id: int, window: Window, only: Only) -> list[Summed]:
         if sum(figures[o][0] for o in mine) > 0
     ]
     return sorted(found, key=lambda one: (-one.figures["time_ms"], one.endpoint.name))
-
-
-def _added(rows: Sequence[SumRow]) -> tuple[dict[int, Vector], dict[int, Vector]]:
-    """Figures and classes of duration by origin: all rows in a few steps of arrays, since there are thousands."""
-    if not rows:
-        return {}, {}
-    origins, place = np.unique([row.origin for row in rows], return_inverse=True)
-    figures = np.zeros((len(origins), len(REQUEST_FIGURES)))
-    np.add.at(figures, place, np.array([row.figures for row in rows]))
-    rungs = np.zeros((len(origins), RUNGS + 1))
-    long = [len(row.rungs) for row in rows]
-    values = np.concatenate([row.rungs for row in rows])
-    rung = np.arange(len(values)) - np.repeat(np.cumsum([0, *long[:-1]]), long)
-    np.add.at(rungs, (np.repeat(place, long), rung), values)
-    return dict(zip(origins.tolist(), figures, strict=True)), dict(zip(origins.tolist(), rungs, strict=True))
 
 
 def _summed(
@@ -199,6 +206,12 @@ def _parts(mine: Sequence[Origin], figures: Mapping[int, Vector], name: str) -> 
     return found
 
 
+def targets(server_id: int, origins: Iterable[Origin]) -> dict[int, float]:
+    """The target of each origin's endpoint, ms."""
+    default = default_target(server_id)
+    return {one.pk: one.endpoint.target_ms or default for one in origins}
+
+
 def default_target(server_id: int) -> float:
     """The target of endpoints that have none of their own, ms: that of the strictest source."""
     targets = TraceSource.objects.filter(server_id=server_id).values_list("target_ms", flat=True)
@@ -209,7 +222,7 @@ def findings_of(server_id: int, window: Window, rows: Sequence[Summed], only: On
     """What is found of each endpoint, by its number."""
     ids = [one.endpoint.pk for one in rows]
     repeated = repeated_by_endpoint(server_id, window, only)
-    asked = _asked(server_id, window, only)
+    asked = _asked(server_id, window, only, {one.endpoint.pk for one in rows if one.figures["with_cache"] > 0})
     singles = _singles(server_id, window, ids)
     found = {}
     for one in rows:
@@ -228,8 +241,12 @@ def findings_of(server_id: int, window: Window, rows: Sequence[Summed], only: On
     return found
 
 
-def _asked(server_id: int, window: Window, only: Only) -> dict[int, list[tuple[float, float, float]]]:
-    """By endpoint: requests, and those that asked a cache, minute by minute; only of endpoints that ever asked one."""
+def _asked(
+    server_id: int, window: Window, only: Only, endpoints: Collection[int]
+) -> dict[int, list[tuple[float, float, float]]]:
+    """By endpoint: requests, and those that asked a cache, minute by minute, of a long window hour by hour."""
+    if not endpoints:
+        return {}
     start, end = touched(window)
     query = (
         "SELECT o.endpoint_id, s.at_ms, sum(s.figures[%s]), sum(s.figures[%s]) FROM requests_requestsum s "
@@ -240,17 +257,16 @@ def _asked(server_id: int, window: Window, only: Only) -> dict[int, list[tuple[f
     length = MINUTE_MS if end - start <= 6 * MS_PER_HOUR else MS_PER_HOUR
     places = (_AT["requests"] + 1, _AT["with_cache"] + 1)
     found = defaultdict[int, list[tuple[float, float, float]]](list)
+    origins = [one.pk for one in only.origins(server_id).values() if one.endpoint_id in endpoints]
     with connection.cursor() as cursor:
-        cursor.execute(query, [*places, server_id, length, start, end, list(only.origins(server_id))])
+        cursor.execute(query, [*places, server_id, length, start, end, origins])
         for endpoint, at, many, with_cache in cursor.fetchall():
             found[endpoint].append((at, many, with_cache))
-    return {endpoint: rows for endpoint, rows in found.items() if any(row[2] for row in rows)}
+    return found
 
 
 def _singles(server_id: int, window: Window, endpoints: Collection[int]) -> dict[int, list[Single]]:
-    rows = KeptRequest.objects.filter(
-        server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, origin__endpoint_id__in=endpoints
-    )
+    rows = Only().kept(server_id, window).filter(origin__endpoint_id__in=endpoints)
     found = defaultdict[int, list[Single]](list)
     newest = rows.order_by("-at_ms")[: SINGLES_FOR_FINDINGS * 4]
     for endpoint, ms, attributes, weight in newest.values_list(
@@ -333,6 +349,9 @@ def calls(server_id: int, window: Window, only: Only) -> list[CallUse]:
 def over_time(server_id: int, buckets: Buckets, only: Only) -> Vector:
     """Requests, errors and layers of all that fit, a row of REQUEST_FIGURES for each bucket of a minute or more."""
     end = buckets.start + buckets.count * buckets.width_ms
+    if only.attributes:
+        rows = only.kept(server_id, Window(start=EpochMs(buckets.start), end=EpochMs(end)))
+        return series_of_kept(rows, buckets)
     length = max(one for one in LENGTHS_MS if buckets.width_ms % one == 0)
     wanted = sorted({_AT["requests"], _AT["errors"], *LAYER_COLUMNS.values()})
     sums = ", ".join(f"sum(figures[{i + 1}])" for i in wanted)

@@ -1,5 +1,6 @@
 """Reading single requests: those that are kept, and a trace with all its spans."""
 
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -10,6 +11,7 @@ from faena.apps.requests.models import Endpoint, KeptRequest, Trace
 from faena.apps.requests.selectors import Only
 from faena.core.errors import NotFound
 from faena.core.requests.choosing import Why
+from faena.core.requests.findings import written
 from faena.core.requests.packing import unpack
 from faena.core.requests.request import Request, requests_of
 from faena.core.series.window import Window
@@ -38,9 +40,7 @@ class Kept:
 
 def singles(server_id: int, window: Window, only: Only, *, at_most: int) -> list[Kept]:
     """Requests that are kept, the slowest first."""
-    rows = KeptRequest.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
-    if only != Only():
-        rows = rows.filter(origin_id__in=list(only.origins(server_id)))
+    rows = only.kept(server_id, window)
     return [kept_of(one) for one in rows.select_related("origin__endpoint").order_by("-duration_ms")[:at_most]]
 
 
@@ -52,6 +52,27 @@ def kept_of(one: KeptRequest) -> Kept:
         error=one.error, statements=one.statements, spans=one.spans, why=one.why, weight=one.weight,
         repeated_ms=sum(told["ms"] for told in one.repeated), attributes=one.attributes,
     )  # fmt: skip
+
+
+ATTRIBUTES_OF = 2_000  # requests, the newest
+MOST_VALUES = 25  # of an attribute; one with more tells requests apart, not kinds of them
+
+
+def attributes(server_id: int, window: Window, only: Only) -> tuple[list[tuple[str, float]], int]:
+    """Attributes of kept requests as key=value, with the requests those stand for; and how many kept ones were asked."""
+    rows = list(only.kept(server_id, window).order_by("-at_ms").values_list("attributes", "weight")[:ATTRIBUTES_OF])
+    sums = defaultdict[str, dict[str, float]](lambda: defaultdict(float))
+    for told, weight in rows:
+        for key, value in told.items():
+            if isinstance(value, str | int | float | bool):
+                sums[key][written(value)] += weight
+    found = [
+        (f"{key}={value}", many)
+        for key, values in sorted(sums.items())
+        if len(values) <= MOST_VALUES
+        for value, many in sorted(values.items(), key=lambda one: -one[1])
+    ]
+    return found, len(rows)
 
 
 USUAL_AMONG = 200  # requests before it, of which the one of middle duration is the usual one

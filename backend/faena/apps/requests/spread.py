@@ -65,14 +65,9 @@ class Part:
         )
 
 
-def _kept(server_id: int, window: Window, only: Only) -> QuerySet[KeptRequest]:
-    rows = KeptRequest.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end)
-    return rows if only == Only() else rows.filter(origin_id__in=list(only.origins(server_id)))
-
-
 def placed(server_id: int, window: Window, only: Only) -> tuple[list[Placed], int]:
     """The newest requests that are kept, and how many are."""
-    rows = _kept(server_id, window, only)
+    rows = only.kept(server_id, window)
     found = rows.order_by("-at_ms").values_list("at_ms", "duration_ms", "weight")[:MOST_PLACED]
     told = [Placed(*row) for row in found]
     return told, len(told) if len(told) < MOST_PLACED else rows.count()
@@ -102,7 +97,7 @@ class Picked:
 
 def picked(server_id: int, window: Window, only: Only, part: Part, *, at_most: int) -> Picked:
     """What the requests of a part have in common, and the slowest of them."""
-    rows = _kept(server_id, window, only)
+    rows = only.kept(server_id, window)
     inside, outside = rows.filter(part.inside()), rows.exclude(part.inside())
     common = in_common(_marked(inside), _marked(outside))
     return Picked(

@@ -6,6 +6,7 @@ from django.db import connection
 
 from faena.apps.requests.dictionaries import Dictionaries
 from faena.apps.requests.models import KeptRequest, TraceSource
+from faena.apps.requests.rows import lock_sums, rungs_bytes, stored_rungs
 from faena.core.privacy import Normalised
 from faena.core.requests.choosing import Why
 from faena.core.requests.layers import STATEMENT
@@ -15,64 +16,73 @@ from faena.core.sql.texts import normalise
 
 LENGTHS_MS = (60_000, 600_000, 3_600_000)  # sums of each, so that a window is put together of few rows
 MOST_NAMED = 200  # statements and callees of a kept request; one that has more is told by its trace
-# Two vectors added place by place; the longer one keeps its tail.
-_ADDED = (
-    "(SELECT array_agg(coalesce(a, 0) + coalesce(b, 0) ORDER BY i) "
-    "FROM unnest(s.{0}, excluded.{0}) WITH ORDINALITY AS u(a, b, i))"
-)
+_Place = tuple[int, ...]  # server, length and start of the sum in ms, then what else it is a sum of
 
 
 def add_sums(server_id: int, sums: Sums, dictionaries: Dictionaries) -> None:
-    """Add to what is stored, by minute and by hour, inside the caller's transaction."""
+    """Add to what is stored, by minute, ten minutes and hour, inside the caller's transaction.
+
+    The lock of the server's sums is held to its end: a caller with several servers goes by their numbers.
+    """
     requests = dict(changed(sums.requests))
     statements, calls = dict(changed(sums.statements)), dict(changed(sums.calls))
+    if not (requests or statements or calls):
+        return
     origins = dictionaries.origins({o for _, o in requests} | {o for _, o, _ in statements} | {o for _, o, _ in calls})
     texts = dictionaries.statements({form: normalise(sums.shown[form]) for _, _, form in statements})
     callees = dictionaries.callees({key[2] for key in calls})
+    lock_sums(server_id)
+    rungs = _by_length(server_id, {(at, origins[o]): sums.rungs[at, o] for at, o in requests})
+    known = stored_rungs(server_id, [(length, at, origin) for _, length, at, origin in rungs])
+    packed = {place: rungs_bytes(vector + known.get(place[1:], 0.0)) for place, vector in rungs.items()}
     _add(
-        "requestsum", server_id, ("origin_id",),
-        {(at, origins[o]): [v.tolist(), _trimmed(sums.rungs[at, o])] for (at, o), v in requests.items()}, "rungs",
+        "requestsum",
+        ("origin_id",),
+        _by_length(server_id, {(at, origins[o]): v for (at, o), v in requests.items()}),
+        packed,
+    )
+    _add(
+        "statementsum", ("origin_id", "statement_id"),
+        _by_length(server_id, {(at, origins[o], texts[text]): v for (at, o, text), v in statements.items()}),
     )  # fmt: skip
     _add(
-        "statementsum", server_id, ("origin_id", "statement_id"),
-        {(at, origins[o], texts[text]): [v.tolist()] for (at, o, text), v in statements.items()},
-    )  # fmt: skip
-    _add(
-        "callsum", server_id, ("origin_id", "callee_id"),
-        {(at, origins[o], callees[to]): [v.tolist()] for (at, o, to), v in calls.items()},
+        "callsum", ("origin_id", "callee_id"),
+        _by_length(server_id, {(at, origins[o], callees[to]): v for (at, o, to), v in calls.items()}),
     )  # fmt: skip
 
 
-def _trimmed(rungs: Vector) -> list[float]:
-    """Without the empty classes of the longest durations."""
-    filled = rungs.nonzero()[0]
-    return rungs[: int(filled[-1]) + 1].tolist() if len(filled) else []
+def _by_length(server_id: int, vectors: Mapping[tuple[int, ...], Vector]) -> dict[_Place, Vector]:
+    """Vectors by minute as such of each length."""
+    found: dict[_Place, Vector] = {}
+    for (at, *key), vector in vectors.items():
+        for length in LENGTHS_MS:
+            place = (server_id, length, at // length * length, *key)
+            known = found.get(place)
+            found[place] = vector if known is None else known + vector
+    return found
 
 
 def _add(
-    table: str, server_id: int, keys: Sequence[str], vectors: Mapping[tuple[int, ...], list[list[float]]], *more: str
+    table: str, keys: Sequence[str], figures: Mapping[_Place, Vector], rungs: Mapping[_Place, bytes] | None = None
 ) -> None:
-    columns = ("figures", *more)
+    if not figures:
+        return
     names = ("server_id", "length_ms", "at_ms", *keys)
-    rows: dict[tuple[int, ...], list[list[float]]] = {}
-    for length in LENGTHS_MS:
-        for (at, *key), values in vectors.items():
-            place = (server_id, length, at // length * length, *key)
-            known = rows.get(place)
-            rows[place] = values if known is None else [_sum(a, b) for a, b in zip(known, values, strict=True)]
-    updates = ", ".join(f"{name} = {_ADDED.format(name)}" for name in columns)
+    columns = ("figures", *(("rungs",) if rungs else ()))
+    added = ", ".join(
+        f"s.figures[{i + 1}] + excluded.figures[{i + 1}]" for i in range(len(next(iter(figures.values()))))
+    )
+    updates = f"figures = ARRAY[{added}]" + (", rungs = excluded.rungs" if rungs else "")
     marks = ", ".join(["%s"] * (len(names) + len(columns)))
     with connection.cursor() as cursor:
         cursor.executemany(
             f"INSERT INTO requests_{table} AS s ({', '.join((*names, *columns))}) VALUES ({marks}) "
             f"ON CONFLICT ({', '.join(names)}) DO UPDATE SET {updates}",
-            [(*place, *values) for place, values in sorted(rows.items())],
+            [
+                (*place, vector.tolist(), *((rungs[place],) if rungs else ()))
+                for place, vector in sorted(figures.items())
+            ],
         )
-
-
-def _sum(one: list[float], other: list[float]) -> list[float]:
-    longer, shorter = (one, other) if len(one) >= len(other) else (other, one)
-    return [a + (shorter[i] if i < len(shorter) else 0.0) for i, a in enumerate(longer)]
 
 
 def keep_requests(source: TraceSource, kept: Iterable[tuple[Request, float, Why]], dictionaries: Dictionaries) -> None:

@@ -3,9 +3,10 @@
 Sums are vectors that are added, so that a trace judged again takes back what it gave before. Nothing here knows a store.
 """
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import accumulate
 from typing import NamedTuple, TypeVar
 
 import numpy as np
@@ -81,17 +82,16 @@ def rungs_quantile(rungs: Sequence[float] | Vector, share: float) -> float:
 
     Geometric interpolation inside the class, since its edges grow by a factor.
     """
-    counts = np.asarray(rungs, dtype=float)
-    whole = counts.sum()
-    if whole <= 0:
+    counts = rungs.tolist() if isinstance(rungs, np.ndarray) else list(rungs)
+    reached = list(accumulate(counts))
+    wanted = share * reached[-1]
+    if wanted <= 0:
         return float("nan")
-    reached = np.cumsum(counts)
-    at = int(np.searchsorted(reached, share * whole))
-    at = min(at, len(counts) - 1)
+    at = min(bisect_left(reached, wanted), len(counts) - 1)
     low = EDGES_MS[at - 1] if at else FIRST_RUNG_MS / 10
     high = EDGES_MS[at] if at < len(EDGES_MS) else low
-    inside = (share * whole - (reached[at] - counts[at])) / counts[at] if counts[at] else 1.0
-    return float(low * (high / low) ** np.clip(inside, 0.0, 1.0))
+    inside = (wanted - (reached[at] - counts[at])) / counts[at] if counts[at] else 1.0
+    return float(low * (high / low) ** min(max(inside, 0.0), 1.0))
 
 
 @dataclass(slots=True)

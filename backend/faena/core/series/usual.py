@@ -176,15 +176,46 @@ def _band(values: Floats, count: Whole, ticks: int) -> Floats:
     freedom = np.maximum(count - 1, 1)
     chance = np.maximum(STATEMENT_S * 1000 / CELL_MS, 1 / max(ticks, 1)) * middle
     expected = (EXPECTED_SHARE * middle) ** 2 + chance
-    varies = (EXPECTED_DAYS * expected + freedom * variance) / (EXPECTED_DAYS + freedom)
-    # The median of so many days is itself known only so well: its variance is pi/2 of that of their mean.
-    half = _student(1 - FALSE_ALARMS / 2, EXPECTED_DAYS + freedom) * np.sqrt(
-        varies * (1 + np.pi / 2 / np.maximum(count, 1))
-    )
+    half = _half(variance, expected, freedom, count)
     half = np.maximum(half, np.maximum(SLACK_SHARE * middle, SLACK_SESSIONS))
     band = np.stack([np.maximum(middle - half, 0), middle, middle + half])
     band[:, count < MIN_DAYS] = np.nan
     return band.transpose(0, 2, 1)
+
+
+def _half(variance: Floats, expected: Floats, freedom: Whole, count: Whole) -> Floats:
+    """Half of the width of the interval, from how days vary and how they were expected to."""
+    varies = (EXPECTED_DAYS * expected + freedom * variance) / (EXPECTED_DAYS + freedom)
+    # The median of so many days is itself known only so well: its variance is pi/2 of that of their mean.
+    half: Floats = _student(1 - FALSE_ALARMS / 2, EXPECTED_DAYS + freedom) * np.sqrt(
+        varies * (1 + np.pi / 2 / np.maximum(count, 1))
+    )
+    return half
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class UsualFigure:
+    """What a figure is expected to be, from `days` earlier ones."""
+
+    low: float
+    middle: float
+    high: float
+    days: int
+
+
+def usual_figure(earlier: Sequence[float], chance: float) -> UsualFigure | None:
+    """The interval in which a figure is expected, from what it was on earlier days; None with too few of them.
+
+    By the formula of the band. `chance` is the variance that the figure has by chance alone, though days are all alike.
+    """
+    if len(earlier) < MIN_DAYS:
+        return None
+    values, count = np.array(earlier, dtype=np.float64)[:, None], np.array([len(earlier)])
+    middle = _median(values, count)
+    expected = (EXPECTED_SHARE * middle) ** 2 + chance
+    half = np.maximum(_half(_variance(values - middle, count), expected, count - 1, count), SLACK_SHARE * middle)
+    at, off = float(middle[0]), float(half[0])
+    return UsualFigure(low=max(at - off, 0.0), middle=at, high=at + off, days=len(earlier))
 
 
 def _median(values: Floats, count: Whole) -> Floats:
