@@ -1,6 +1,7 @@
 """What questions and answers about requests share: which are asked for, time by layer, a single one."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Annotated, Any
 
 from ninja import Schema
@@ -19,14 +20,21 @@ from faena.core.units import QueryId
 MOST_ATTRIBUTES, MOST_LETTERS = 8, 300
 
 
-class RequestsIn(Schema):
-    """Requests of this service, version or host alone, with these attributes, and inside the trail as far as it has
-    endpoints and programs."""
+class OnlyIn(Schema):
+    """Requests of this service, version or host alone, and inside the trail as far as it has endpoints and programs."""
 
     service: str = ""
     version: str = ""
     host: str = ""
     pick: list[str] = Field(default_factory=list, description="the trail; endpoints and programs of it narrow")
+
+    def only(self, endpoint: int | None = None) -> Only:
+        trail = () if endpoint is not None else read_trail(self.pick)  # one endpoint is what was asked for
+        return Only(service=self.service, version=self.version, host=self.host, endpoint=endpoint, trail=trail)
+
+
+class RequestsIn(OnlyIn):
+    """As OnlyIn, with these attributes as well."""
 
     attribute: list[Annotated[str, Field(pattern=r"^[^=]+=", max_length=MOST_LETTERS)]] = Field(
         default_factory=list,
@@ -35,16 +43,8 @@ class RequestsIn(Schema):
     )
 
     def only(self, endpoint: int | None = None) -> Only:
-        trail = () if endpoint is not None else read_trail(self.pick)  # one endpoint is what was asked for
         having = tuple((key, value) for key, _, value in (one.partition("=") for one in self.attribute))
-        return Only(
-            service=self.service,
-            version=self.version,
-            host=self.host,
-            endpoint=endpoint,
-            trail=trail,
-            attributes=having,
-        )
+        return replace(super().only(endpoint), attributes=having)
 
 
 class LayersOut(Out):

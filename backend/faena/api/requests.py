@@ -10,7 +10,16 @@ from ninja import Query, Router, Schema
 from faena.api.endpoint_parts import EndpointOut, NotedOut, endpoint_out, layers_of, noted_out
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
-from faena.api.request_parts import ChangedOut, LayersOut, RequestsIn, SingleOut, changed_out, layers_out, single_out
+from faena.api.request_parts import (
+    ChangedOut,
+    LayersOut,
+    OnlyIn,
+    RequestsIn,
+    SingleOut,
+    changed_out,
+    layers_out,
+    single_out,
+)
 from faena.api.statement_parts import StatementId
 from faena.apps.answers.requests import LinkedStatement, callers, linked
 from faena.apps.requests import selectors, single, sources
@@ -342,9 +351,7 @@ class RepeatedOut(Out):
 
 
 @router.get("/servers/{server_id}/requests/repeated", response=RepeatedOut, operation_id="requests_repeated")
-def list_repeated(
-    request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[RequestsIn]
-) -> RepeatedOut:
+def list_repeated(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OnlyIn]) -> RepeatedOut:
     """Statements run once for each row of another: how often in a request, where in the code, the time at stake."""
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)
@@ -382,7 +389,7 @@ class CallsOut(Out):
 
 
 @router.get("/servers/{server_id}/requests/calls", response=CallsOut, operation_id="requests_calls")
-def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[RequestsIn]) -> CallsOut:
+def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OnlyIn]) -> CallsOut:
     """Other services, caches and queues that requests ask, by endpoint."""
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)

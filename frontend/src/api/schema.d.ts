@@ -4027,19 +4027,29 @@ export interface components {
         };
         /**
          * OnlyIn
-         * @description `only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement.
+         * @description Requests of this service, version or host alone, and inside the trail as far as it has endpoints and programs.
          */
         OnlyIn: {
             /**
-             * Only
-             * @description dimension:value; may be repeated
+             * Host
+             * @default
              */
-            only?: string[];
+            host: string;
             /**
              * Pick
-             * @description the trail, as of the sieve; what executions do not tell is ignored
+             * @description the trail; endpoints and programs of it narrow
              */
             pick?: string[];
+            /**
+             * Service
+             * @default
+             */
+            service: string;
+            /**
+             * Version
+             * @default
+             */
+            version: string;
         };
         /** OwnPasswordBody */
         OwnPasswordBody: {
@@ -4889,8 +4899,7 @@ export interface components {
         };
         /**
          * RequestsIn
-         * @description Requests of this service, version or host alone, with these attributes, and inside the trail as far as it has
-         *     endpoints and programs.
+         * @description As OnlyIn, with these attributes as well.
          */
         RequestsIn: {
             /**
@@ -8046,8 +8055,6 @@ export interface operations {
                 host?: string;
                 /** @description the trail; endpoints and programs of it narrow */
                 pick?: string[];
-                /** @description key=value; figures are then estimates, from requests that are kept singly */
-                attribute?: string[];
             };
             header?: never;
             path: {
@@ -8300,8 +8307,6 @@ export interface operations {
                 host?: string;
                 /** @description the trail; endpoints and programs of it narrow */
                 pick?: string[];
-                /** @description key=value; figures are then estimates, from requests that are kept singly */
-                attribute?: string[];
             };
             header?: never;
             path: {

@@ -28,7 +28,7 @@ function namesRead(validate: unknown): string[] {
 }
 
 // Of executions, of all statements or of one; of requests, whatever is listed of them: the same meaning.
-const SHARED = ["only", "region", "service", "version", "host"];
+const SHARED = ["only", "region", "service", "version", "host", "attribute"];
 
 describe("the screens", () => {
   beforeAll(() => {

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import type { ReactNode } from "react";
 
 import type { Schemas } from "../../api/client";
 import { REQUEST_FINDINGS } from "../../lib/words/request_findings";
@@ -6,6 +7,7 @@ import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Answer } from "../../ui/Answer";
 import { DataTable } from "../../ui/table/DataTable";
+import { Attributes, Estimated } from "./Attributes";
 import { Beside } from "./Beside";
 import { LayerChart } from "./LayerChart";
 import { OnlyChoices } from "./OnlyChoices";
@@ -13,6 +15,7 @@ import { LayerSums } from "./LayerBar";
 import { Spread } from "./Spread";
 import { Target } from "./Target";
 import { callColumns, rate, statementColumns } from "./columns";
+import { againstUsual, type Usual, usualWords } from "./model";
 import { endpointQuery } from "./queries";
 import type { EndpointSearch } from "./requests.route";
 
@@ -36,9 +39,14 @@ export const EndpointPage = ({ server, role, endpoint, search, onSearch }: Props
           data.now ? (
             <Told server={server} role={role} page={data} now={data.now} search={search} onSearch={onSearch} />
           ) : (
-            <h1 className="text-base font-semibold">
-              {data.before ? `${data.before.endpoint}: no request in this window.` : "No request in this window."}
-            </h1>
+            <>
+              <h1 className="text-base font-semibold">
+                {data.before ? `${data.before.endpoint}: no request in this window.` : "No request in this window."}
+              </h1>
+              {search.attribute ? (
+                <Attributes {...{ server, endpoint, search }} onAttributes={(attribute) => onSearch({ attribute })} />
+              ) : null}
+            </>
           )
         }
       </Answer>
@@ -61,14 +69,21 @@ const Told = ({ server, role, page, now, search, onSearch }: ToldProps) => (
         {now.endpoint} <span className="text-muted font-normal">of {now.service}</span>
       </h1>
       <span className="flex shrink-0 items-baseline gap-4 text-sm">
+        <Attributes
+          server={server}
+          endpoint={now.id}
+          search={search}
+          onAttributes={(attribute) => onSearch({ attribute })}
+        />
         <OnlyChoices choices={narrowing(page.choices)} only={search} onOnly={(only) => onSearch(only)} />
         <Target server={server} endpoint={now} canAct={role === "operator" || role === "admin"} />
       </span>
     </div>
     <p>{now.verdict}</p>
-    <Compared now={now} before={page.before} />
+    <Compared now={now} before={page.before} noted={page.noted} />
+    <Estimated of="statements, calls, and what is found and usual" attribute={search.attribute ?? []} />
     <ul aria-label="what is found">
-      {now.found.map((found) => (
+      {(page.noted?.found ?? []).map((found) => (
         <li key={found.kind} className="border-l-2 pl-3">
           <b className="font-semibold">{REQUEST_FINDINGS[found.kind]}</b>: {found.detail}
           {found.attribute ? ` (${found.attribute})` : ""}
@@ -87,6 +102,14 @@ const Told = ({ server, role, page, now, search, onSearch }: ToldProps) => (
       version={search.version ?? ""}
       onBeside={(beside) => onSearch({ beside })}
     />
+    {search.attribute?.length ? null : <Ran server={server} page={page} />}
+    <Spread server={server} endpoint={now.id} search={search} onSearch={onSearch} slowest={page.singles} />
+  </>
+);
+
+/** The statements of its requests, and their calls. */
+const Ran = ({ server, page }: { readonly server: number; readonly page: Page }) => (
+  <>
     <h2 className="border-strong mt-4 border-b font-semibold">Statements</h2>
     {page.statements.length ? (
       <DataTable
@@ -117,15 +140,30 @@ const Told = ({ server, role, page, now, search, onSearch }: ToldProps) => (
         )}
       </section>
     </div>
-    <Spread server={server} endpoint={now.id} search={search} onSearch={onSearch} slowest={page.singles} />
   </>
 );
 
-/** The figures of the window beside those of the one before. */
-const Compared = ({ now, before }: { readonly now: ToldProps["now"]; readonly before: Page["before"] }) => {
-  const figures: readonly (readonly [string, string, string | null])[] = [
-    ["requests", rate(now.per_second), before ? rate(before.per_second) : null],
-    ["mean", duration(now.mean_ms), before ? duration(before.mean_ms) : null],
+interface ComparedProps {
+  readonly now: ToldProps["now"];
+  readonly before: Page["before"];
+  readonly noted: Page["noted"];
+}
+
+/** The figures of the window beside those of the one before, and what is usual of them. */
+const Compared = ({ now, before, noted }: ComparedProps) => {
+  const figures: readonly (readonly [string, string, string | null, ReactNode?])[] = [
+    [
+      "requests",
+      rate(now.per_second),
+      before ? rate(before.per_second) : null,
+      <AgainstUsual key="usual" now={now.per_second} usual={noted?.usual_per_second ?? null} show={rate} />,
+    ],
+    [
+      "mean",
+      duration(now.mean_ms),
+      before ? duration(before.mean_ms) : null,
+      <AgainstUsual key="usual" now={now.mean_ms} usual={noted?.usual_mean_ms ?? null} show={duration} />,
+    ],
     ["95%", duration(now.p95_ms ?? 0), before ? duration(before.p95_ms ?? 0) : null],
     ["statements each", now.statements.toPrecision(3), before ? before.statements.toPrecision(3) : null],
     ["failed", count(now.errors), before ? count(before.errors) : null],
@@ -133,15 +171,39 @@ const Compared = ({ now, before }: { readonly now: ToldProps["now"]; readonly be
   ];
   return (
     <dl className="my-1 flex flex-wrap gap-x-6">
-      {figures.map(([name, value, earlier]) => (
+      {figures.map(([name, value, earlier, usual]) => (
         <div key={name} className="flex gap-1.5">
           <dt className="text-muted">{name}</dt>
           <dd>
             <b className="font-semibold">{value}</b>
             {earlier === null ? null : <span className="text-muted text-sm"> before {earlier}</span>}
+            {usual}
           </dd>
         </div>
       ))}
     </dl>
+  );
+};
+
+interface AgainstUsualProps {
+  readonly now: number;
+  readonly usual: Usual;
+  readonly show: (figure: number) => string;
+}
+
+/** What is usual beside a figure, stronger where the figure lies outside of it; nothing while it is not known. */
+const AgainstUsual = ({ now, usual, show }: AgainstUsualProps) => {
+  const words = againstUsual(now, usual);
+  if (words === null || usual === null) return null;
+  const range = `${show(usual.low)} to ${show(usual.high)}`;
+  return (
+    <span className="text-muted text-sm" title={usualWords(usual, show)}>
+      {" "}
+      {words === "as usual" ? (
+        `usual ${range}`
+      ) : (
+        <b className="text-ink font-semibold">{`${words} of usual (${range})`}</b>
+      )}
+    </span>
   );
 };

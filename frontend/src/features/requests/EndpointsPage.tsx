@@ -6,15 +6,16 @@ import { REQUEST_FINDINGS } from "../../lib/words/request_findings";
 import { stamp } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
-import { Answer } from "../../ui/Answer";
+import { Answer, AnswerState } from "../../ui/Answer";
 import { Choice } from "../../ui/Choice";
 import { DataTable } from "../../ui/table/DataTable";
 import { readSort, writeSort } from "../../ui/table/table";
 import { LayerChart } from "./LayerChart";
 import { LayerSums } from "./LayerBar";
 import { OnlyChoices } from "./OnlyChoices";
-import { endpointColumns } from "./columns";
-import { THAN, endpointsQuery } from "./queries";
+import { Attributes, Estimated } from "./Attributes";
+import { type Notes, endpointColumns } from "./columns";
+import { THAN, endpointsQuery, notedQuery } from "./queries";
 import type { EndpointsSearch } from "./requests.route";
 
 interface Props {
@@ -28,6 +29,8 @@ interface Props {
 export const EndpointsPage = ({ server, role, search, onSearch }: Props) => {
   const than = THAN.find((one) => one.value === search.than)?.value ?? "";
   const found = useQuery(endpointsQuery(server, windowOf(search), search, than));
+  const noted = useQuery(notedQuery(server, windowOf(search), search));
+  const notes = new Map(noted.data?.endpoints.map((one) => [one.endpoint_id, one]));
   return (
     <div className="pane px-6 pt-2 pb-6">
       <Answer of={found} what="requests of this window">
@@ -36,6 +39,12 @@ export const EndpointsPage = ({ server, role, search, onSearch }: Props) => {
             <div className="flex items-baseline justify-between gap-4">
               <h1 className="text-base font-semibold">{headline(data)}</h1>
               <span className="flex shrink-0 gap-4 text-sm">
+                <Attributes
+                  server={server}
+                  endpoint={null}
+                  search={search}
+                  onAttributes={(attribute) => onSearch({ attribute })}
+                />
                 <OnlyChoices choices={data.choices} only={search} onOnly={onSearch} />
                 <span>
                   compared with{" "}
@@ -53,12 +62,14 @@ export const EndpointsPage = ({ server, role, search, onSearch }: Props) => {
             ) : (
               <NoRequests server={server} role={role} data={data} />
             )}
-            <Found data={data} server={server} search={search} />
+            <Estimated of="what is found and usual" attribute={search.attribute ?? []} />
+            <AnswerState of={noted} what="what is found" />
+            <Found data={data} notes={notes} server={server} search={search} />
             {data.endpoints.length ? (
               <DataTable
                 id="endpoints"
                 label="endpoints"
-                columns={endpointColumns(data.endpoints, than !== "")}
+                columns={endpointColumns(data.endpoints, notes, than !== "")}
                 rows={data.endpoints}
                 rowKey={(one) => String(one.id)}
                 sort={readSort(search.ranked, "time")}
@@ -96,14 +107,16 @@ const headline = (data: Schemas["EndpointsOut"]): string =>
 /** What is found of any endpoint, those that take most time first. */
 const Found = ({
   data,
+  notes,
   server,
   search,
 }: {
   readonly data: Schemas["EndpointsOut"];
+  readonly notes: Notes;
   readonly server: number;
   readonly search: EndpointsSearch;
 }) => {
-  const all = data.endpoints.flatMap((one) => one.found.map((found) => ({ one, found })));
+  const all = data.endpoints.flatMap((one) => (notes.get(one.id)?.found ?? []).map((found) => ({ one, found })));
   if (all.length === 0) return null;
   return (
     <ul className="mt-2 border-l-2 pl-3" aria-label="what is found">

@@ -5,7 +5,7 @@ import type { Only } from "./queries";
 interface Props {
   readonly choices: Schemas["ChoicesOut"] | undefined;
   readonly only: Only;
-  readonly onOnly: (change: Omit<Only, "pick">) => void;
+  readonly onOnly: (change: Pick<Only, "service" | "version" | "host">) => void;
 }
 
 const NAMES = ["service", "version", "host"] as const;

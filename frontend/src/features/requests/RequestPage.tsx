@@ -340,14 +340,42 @@ const Detail = ({
           <b className="font-semibold">{kind}</b> {said}
         </p>
       ))}
-      <dl className="grid grid-cols-[max-content_1fr] gap-x-4">
-        {Object.entries({ ...span.attributes, ...(row.depth === 0 ? request.resource : {}) }).map(([name, value]) => (
-          <div key={name} className="contents">
-            <dt className="text-muted">{name}</dt>
-            <dd>{String(value)}</dd>
-          </div>
-        ))}
-      </dl>
+      <Attributes
+        server={server}
+        known={{ ...span.attributes, ...(row.depth === 0 ? request.resource : {}) }}
+        narrows={row.depth === 0}
+      />
     </div>
   );
 };
+
+interface AttributesProps {
+  readonly server: number;
+  readonly known: Readonly<Record<string, string | number | boolean>>;
+  readonly narrows: boolean; // attributes of the topmost span are known of all requests that are kept
+}
+
+const Attributes = ({ server, known, narrows }: AttributesProps) => (
+  <dl className="grid grid-cols-[max-content_1fr] gap-x-4">
+    {Object.entries(known).map(([name, value]) => (
+      <div key={name} className="contents">
+        <dt className="text-muted">{name}</dt>
+        <dd>
+          {narrows ? (
+            <Link
+              to="/servers/$server/endpoints"
+              params={{ server: String(server) }}
+              search={{ attribute: [`${name}=${String(value)}`] } as never}
+              className="hover:text-accent underline"
+              title="requests with this attribute"
+            >
+              {String(value)}
+            </Link>
+          ) : (
+            String(value)
+          )}
+        </dd>
+      </div>
+    ))}
+  </dl>
+);

@@ -62,7 +62,14 @@ export const Spread = ({ server, endpoint, search, onSearch, slowest }: Props) =
             </div>
             {region ? (
               <Answer of={part} what="what these have in common" className="min-w-0">
-                {(data) => <Picked found={data} region={region} onAll={() => onSearch({ region: "" })} />}
+                {(data) => (
+                  <Picked
+                    found={data}
+                    region={region}
+                    onAll={() => onSearch({ region: "" })}
+                    onAttribute={(one) => onSearch({ attribute: [...(search.attribute ?? []), one], region: "" })}
+                  />
+                )}
               </Answer>
             ) : (
               <p className="text-muted text-sm">
@@ -82,12 +89,13 @@ interface PickedProps {
   readonly found: Schemas["PickedOut"];
   readonly region: Region;
   readonly onAll: () => void;
+  readonly onAttribute: (attribute: string) => void;
 }
 
 const side = (heading: string, of: Schemas["SideOut"]) => ({ ...of, heading, requests: of.kept && of.requests });
 
 /** The picked beside the others: their layers, and what more of them have. */
-const Picked = ({ found, region, onAll }: PickedProps) => (
+const Picked = ({ found, region, onAll, onAttribute }: PickedProps) => (
   <div className="text-sm">
     <p>
       <b className="font-semibold">{count(Math.round(found.picked.requests))}</b> requests, {regionWords(region)}{" "}
@@ -106,7 +114,7 @@ const Picked = ({ found, region, onAll }: PickedProps) => (
       <DataTable
         id="in-common"
         label="what they have in common"
-        columns={COMMON}
+        columns={commonColumns(onAttribute)}
         rows={found.common}
         rowKey={(one) => `${one.kind} ${one.label}`}
         sort={{ by: "chance", descending: false }}
@@ -126,14 +134,27 @@ const FEW_PICKED = 3;
 
 type Common = Schemas["CommonOut"];
 
-const COMMON: Column<Common>[] = [
+const commonColumns = (onAttribute: (attribute: string) => void): Column<Common>[] => [
   {
     ...{ id: "what", heading: "more of them have", wide: true, value: (one: Common) => one.label },
     say: (one) => `${REQUEST_MARKS[one.kind]}: ${one.label}`,
     show: (one) => (
       <>
-        {one.kind === "attribute" ? "" : <span className="text-muted">{REQUEST_MARKS[one.kind]} </span>}
-        {one.label}
+        {one.kind === "attribute" ? (
+          <button
+            type="button"
+            className="hover:text-accent underline"
+            title="only requests with this attribute"
+            onClick={() => onAttribute(one.label)}
+          >
+            {one.label}
+          </button>
+        ) : (
+          <>
+            <span className="text-muted">{REQUEST_MARKS[one.kind]} </span>
+            {one.label}
+          </>
+        )}
       </>
     ),
   },

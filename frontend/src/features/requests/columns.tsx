@@ -9,6 +9,7 @@ import { count, duration } from "../../lib/units";
 import type { Column } from "../../ui/table/columns";
 import { LayerBar } from "./LayerBar";
 import { outside, percent } from "./layers";
+import { againstUsual, usualWords } from "./model";
 
 export type Endpoint = Schemas["EndpointOut"];
 export type Statement = Schemas["RequestStatementOut"];
@@ -18,6 +19,8 @@ export type Single = Schemas["SingleOut"];
 export const rate = (n: number): string => `${count(Number(n.toPrecision(3)))}/s`;
 const known = (ms: number | null): string => (ms === null ? "–" : duration(ms));
 const each = (n: number): string => (n === 0 ? "0" : count(Number(n.toPrecision(3))));
+
+export type Notes = ReadonlyMap<number, Schemas["NotedOut"]>;
 
 const OF_ENDPOINTS: readonly Column<Endpoint>[] = [
   {
@@ -51,13 +54,42 @@ const OF_ENDPOINTS: readonly Column<Endpoint>[] = [
     show: (one) => (one.satisfaction === null ? "–" : one.satisfaction.toFixed(2)),
     say: (one) => `target ${duration(one.target_ms)}`,
   },
-  {
-    id: "found",
-    heading: "found",
-    value: (one) => one.found.map((found) => REQUEST_FINDINGS[found.kind]).join(", "),
-    say: (one) => one.found.map((found) => `${REQUEST_FINDINGS[found.kind]}: ${found.detail}`).join("\n"),
-  },
 ];
+
+/** What is found of an endpoint, and how long its requests take against what is usual; of those that are known. */
+const noted = (notes: Notes): readonly [usual: Column<Endpoint>, found: Column<Endpoint>] => {
+  const usual = (one: Endpoint) => notes.get(one.id)?.usual_mean_ms ?? null;
+  const found = (one: Endpoint) => notes.get(one.id)?.found ?? [];
+  return [
+    {
+      id: "usual",
+      heading: "usual",
+      title: "mean of a request, by what is usual in these hours of the day",
+      align: "right",
+      value: (one) => one.mean_ms / (usual(one)?.middle ?? NaN),
+      say: (one) => {
+        const known = usual(one);
+        return known ? usualWords(known, duration) : "too few earlier days are known";
+      },
+      show: (one) => {
+        const words = againstUsual(one.mean_ms, usual(one));
+        return words?.startsWith("×") ? <b className="font-semibold">{words}</b> : (words ?? "–");
+      },
+    },
+    {
+      id: "found",
+      heading: "found",
+      value: (one) =>
+        found(one)
+          .map((each) => REQUEST_FINDINGS[each.kind])
+          .join(", "),
+      say: (one) =>
+        found(one)
+          .map((each) => `${REQUEST_FINDINGS[each.kind]}: ${each.detail}`)
+          .join("\n"),
+    },
+  ];
+};
 
 /** How many times a figure is what it was: "×2.4", "as before". */
 export function timesWords(now: number, before: number | null): string {
@@ -94,7 +126,8 @@ const THEN: readonly Column<Endpoint>[] = [
 ];
 
 /** Endpoints side by side: their bars share one scale. `compared`: with another time. */
-export function endpointColumns(rows: readonly Endpoint[], compared = false): Column<Endpoint>[] {
+export function endpointColumns(rows: readonly Endpoint[], notes: Notes, compared = false): Column<Endpoint>[] {
+  const [usual, found] = noted(notes);
   const ownMost = Math.max(0, ...rows.map((one) => one.layers.own));
   const outsideMost = Math.max(0, ...rows.map((one) => outside(one.layers)));
   return [
@@ -132,6 +165,7 @@ export function endpointColumns(rows: readonly Endpoint[], compared = false): Co
       show: (one) => rate(one.per_second),
     },
     { id: "mean", heading: "mean", align: "right", value: (one) => one.mean_ms, show: (one) => duration(one.mean_ms) },
+    usual,
     ...(compared ? THEN : []),
     {
       id: "p95",
@@ -150,6 +184,7 @@ export function endpointColumns(rows: readonly Endpoint[], compared = false): Co
       show: (one) => known(one.p99_ms),
     },
     ...OF_ENDPOINTS,
+    found,
   ];
 }
 

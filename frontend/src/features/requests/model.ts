@@ -64,7 +64,10 @@ function groups(spans: readonly Span[], siblings: readonly number[], part: boole
   const byKind = new Map<string, number[]>();
   for (const place of siblings) {
     const span = spans[place];
-    if (span) byKind.set(alike(span), [...(byKind.get(alike(span)) ?? []), place]);
+    if (!span) continue;
+    const together = byKind.get(alike(span));
+    if (together) together.push(place);
+    else byKind.set(alike(span), [place]);
   }
   const done = new Set<string>();
   return siblings.flatMap((place) => {
@@ -113,3 +116,16 @@ export function chanceWords(chance: number): string {
   if (chance < 1e-6) return "under 1 in 1 M";
   return `1 in ${count(Number((1 / chance).toPrecision(2)))}`;
 }
+
+export type Usual = Schemas["UsualFigureOut"] | null;
+
+/** Where a figure lies against what is usual: "as usual", "×2.4 of usual", "half…"; null where nothing is known. */
+export function againstUsual(now: number, usual: Usual): string | null {
+  if (usual === null || usual.middle <= 0) return null;
+  if (now >= usual.low && now <= usual.high) return "as usual";
+  return `×${Number((now / usual.middle).toPrecision(2))}`;
+}
+
+/** "38 ms to 47 ms, from 14 earlier days"; `show` says a figure with its unit. */
+export const usualWords = (usual: NonNullable<Usual>, show: (figure: number) => string): string =>
+  `usual ${show(usual.low)} to ${show(usual.high)}, from ${count(usual.days)} earlier days`;

@@ -10,7 +10,15 @@ import { EndpointPage } from "./EndpointPage";
 import { EndpointsPage } from "./EndpointsPage";
 import { RepeatedPage } from "./RepeatedPage";
 import { RequestPage } from "./RequestPage";
-import { callsQuery, endpointQuery, endpointsQuery, followersQuery, repeatedQuery, requestQuery } from "./queries";
+import {
+  callsQuery,
+  endpointQuery,
+  endpointsQuery,
+  followersQuery,
+  notedQuery,
+  repeatedQuery,
+  requestQuery,
+} from "./queries";
 
 afterEach(() => {
   cleanup();
@@ -37,6 +45,10 @@ const endpoint = (more: Partial<Schemas["EndpointOut"]> = {}): Schemas["Endpoint
     verdict: "The database takes 88% of the time; its statements say which.",
   },
   ...{ mean_before_ms: null, per_second_before: null },
+  ...more,
+});
+const noted = (more: Partial<Schemas["NotedOut"]> = {}): Schemas["NotedOut"] => ({
+  ...{ endpoint_id: 4, usual_mean_ms: null, usual_per_second: null },
   found: [{ kind: "repeated_statement", label: "repeated statement", detail: "77 runs a request", attribute: null }],
   ...more,
 });
@@ -84,9 +96,10 @@ const statement = (more: Partial<Schemas["RequestStatementOut"]> = {}): Schemas[
   ...more,
 });
 
-const overview = (data: Schemas["EndpointsOut"], role = "viewer", onSearch = vi.fn()) =>
+const overview = (data: Schemas["EndpointsOut"], role = "viewer", onSearch = vi.fn(), notes = noted()) =>
   shown(<EndpointsPage server={3} role={role} search={WINDOW} onSearch={onSearch} />, [
     [endpointsQuery(3, WINDOW, WINDOW as never).queryKey, data],
+    [notedQuery(3, WINDOW, WINDOW as never).queryKey, { endpoints: [notes] }],
   ]);
 
 describe("endpoints", () => {
@@ -119,9 +132,40 @@ describe("endpoints", () => {
     const rows = [endpoint({ mean_before_ms: 10, per_second_before: 0.21 }), endpoint({ id: 5, endpoint: "GET /new" })];
     await shown(<EndpointsPage server={3} {...{ role: "viewer", search }} onSearch={onSearch} />, [
       [endpointsQuery(3, WINDOW, search as never, "day").queryKey, endpoints({ endpoints: rows })],
+      [notedQuery(3, WINDOW, search as never).queryKey, { endpoints: [] }],
     ]);
-    expect(screen.getByRole("row", { name: /manifests/ }).textContent).toContain("50 ms10 ms×5as then");
-    expect(screen.getByRole("row", { name: /GET \/new/ }).textContent).toContain("50 ms–not there thennot there then");
+    expect(screen.getByRole("row", { name: /manifests/ }).textContent).toContain("50 ms–10 ms×5as then");
+    expect(screen.getByRole("row", { name: /GET \/new/ }).textContent).toContain("50 ms––not there thennot there then");
+  });
+
+  it.each([
+    [{ low: 18, middle: 20, high: 24, days: 14 }, "×2.5"],
+    [{ low: 38, middle: 45, high: 60, days: 14 }, "as usual"],
+    [null, "–"],
+  ])("stand against what is usual in these hours", async (usual, words) => {
+    await overview(endpoints(), "viewer", vi.fn(), noted({ usual_mean_ms: usual }));
+    const cell = within(screen.getByRole("row", { name: /GET \/manifests/ })).getByRole("cell", { name: words });
+    if (usual) expect(cell.title || cell.innerHTML).toContain("from 14 earlier days");
+  });
+
+  it("are narrowed by an attribute that is typed, and again by all but it", async () => {
+    const onSearch = vi.fn();
+    await overview(endpoints(), "viewer", onSearch);
+    const field = screen.getByRole("combobox", { name: "attribute of requests" });
+    await userEvent.type(field, "nonsense{Enter}");
+    expect(onSearch).not.toHaveBeenCalled();
+    await userEvent.clear(field);
+    await userEvent.type(field, "port=Quay = 7{Enter}");
+    expect(onSearch).toHaveBeenCalledExactlyOnceWith({ attribute: ["port=Quay = 7"] });
+    cleanup();
+    const search = { ...WINDOW, attribute: ["port=Quay", "plan=gold"] };
+    await shown(<EndpointsPage server={3} {...{ role: "viewer", search }} onSearch={onSearch} />, [
+      [endpointsQuery(3, WINDOW, search).queryKey, endpoints()],
+      [notedQuery(3, WINDOW, search).queryKey, { endpoints: [] }],
+    ]);
+    expect(document.body.textContent).toContain("Estimated from the requests that are kept singly");
+    await userEvent.click(screen.getByRole("button", { name: "leave out port=Quay" }));
+    expect(onSearch).toHaveBeenLastCalledWith({ attribute: ["plan=gold"] });
   });
 
   it.each([
@@ -140,6 +184,7 @@ describe("one endpoint", () => {
   const page = (more: Partial<Schemas["EndpointPageOut"]> = {}): Schemas["EndpointPageOut"] => ({
     ...{
       now: endpoint(),
+      noted: noted({ usual_mean_ms: { low: 18, middle: 20, high: 24, days: 14 } }),
       before: endpoint({ statements: 3, mean_ms: 20 }),
       start: WINDOW.from,
       end: WINDOW.to,
@@ -158,10 +203,20 @@ describe("one endpoint", () => {
   it("stands beside what it was in the window before", async () => {
     await open(page());
     expect(document.body.textContent).toContain("statements each78.0 before 3.00");
+    expect(document.body.textContent).toContain("mean50 ms before 20 ms ×2.5 of usual (18 ms to 24 ms)");
     expect(screen.getByRole("application", { name: /What a request takes, by layer/ })).toBeTruthy();
     expect(screen.getByRole("button", { name: "beside: the window before" })).toBeTruthy();
     expect(screen.getByRole("button", { name: "version: all" })).toBeTruthy();
     expect(screen.queryByRole("button", { name: /^service/ })).toBeNull();
+  });
+
+  it("tells no statements of requests with an attribute, since those are summed up for all", async () => {
+    const search = { ...WINDOW, attribute: ["port=Quay"] };
+    await shown(<EndpointPage server={3} {...{ role: "viewer", endpoint: 4, search }} onSearch={vi.fn()} />, [
+      [endpointQuery(3, 4, WINDOW, search).queryKey, page({ noted: null })],
+    ]);
+    expect(screen.queryByRole("heading", { name: "Statements" })).toBeNull();
+    expect(document.body.textContent).toContain("statements, calls, and what is found and usual are summed up for all");
   });
 
   it("says that there was no request, and of what it did not happen", async () => {

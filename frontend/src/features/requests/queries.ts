@@ -10,10 +10,12 @@ export interface Only {
   readonly version?: string;
   readonly host?: string;
   readonly pick?: readonly string[];
+  readonly attribute?: readonly string[]; // key=value that requests have; where it narrows, figures are estimates
 }
 
 const LOOK_AGAIN_MS = 3000; // for a trace that is under way
 const COUNTED_EVERY_MS = 30_000; // counters are read a few times a minute, and pairs show over many readings
+const ATTRIBUTES_FOR_MS = 60_000; // which there are seldom changes
 const SUMMED_EVERY_MS = 5000; // a trace is judged some seconds after it ended
 
 const again = (spec: WindowSpec): number | false => {
@@ -33,6 +35,12 @@ const asked = (server: number, spec: WindowSpec, only: Only) => ({
     },
   },
 });
+
+/** As `asked`, with what only single requests can tell. */
+const narrowed = (server: number, spec: WindowSpec, only: Only) => {
+  const { path, query } = asked(server, spec, only);
+  return { path, query: { ...query, attribute: [...(only.attribute ?? [])] } };
+};
 
 const common = (server: number, spec: WindowSpec) => ({
   meta: { againMs: again(spec) },
@@ -55,11 +63,32 @@ export const endpointsQuery = (server: number, spec: WindowSpec, only: Only, tha
   queryOptions({
     queryKey: ["endpoints", server, spec, only, than],
     queryFn: ({ signal }) => {
-      const { path, query } = asked(server, spec, only);
+      const { path, query } = narrowed(server, spec, only);
       const params = { path, query: { ...query, beside: than } };
       return ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints", { params, signal }));
     },
     ...common(server, spec),
+  });
+
+/** What is found of endpoints and what is usual of them. */
+export const notedQuery = (server: number, spec: WindowSpec, only: Only) =>
+  queryOptions({
+    queryKey: ["noted", server, spec, only],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/servers/{server_id}/requests/noted", { params: narrowed(server, spec, only), signal })),
+    ...common(server, spec),
+  });
+
+/** Attributes that requests of the window have, of one endpoint or of all. */
+export const attributesQuery = (server: number, spec: WindowSpec, only: Only, endpoint: number | null) =>
+  queryOptions({
+    queryKey: ["attributes", server, spec, only.service, only.version, only.host, endpoint],
+    queryFn: ({ signal }) => {
+      const { path, query } = asked(server, spec, only);
+      const params = { path, query: { ...query, endpoint } };
+      return ask(client.GET("/api/v1/servers/{server_id}/requests/attributes", { params, signal }));
+    },
+    staleTime: ATTRIBUTES_FOR_MS,
   });
 
 /** Sessions that were seen working for a request; asked again until its trace has come. */
@@ -79,9 +108,9 @@ export const sightingsQuery = (server: number, trace: string) =>
 /** One endpoint over a window and the one before. */
 export const endpointQuery = (server: number, id: number, spec: WindowSpec, only: Only, beside = "") =>
   queryOptions({
-    queryKey: ["endpoint", server, id, spec, only.service, only.version, only.host, beside],
+    queryKey: ["endpoint", server, id, spec, only.service, only.version, only.host, only.attribute, beside],
     queryFn: ({ signal }) => {
-      const { path, query } = asked(server, spec, only);
+      const { path, query } = narrowed(server, spec, only);
       const params = { path: { ...path, endpoint_id: id }, query: { ...query, beside } };
       return ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}", { params, signal }));
     },
@@ -92,9 +121,9 @@ export const endpointQuery = (server: number, id: number, spec: WindowSpec, only
 /** Single requests of an endpoint by time and duration. */
 export const spreadQuery = (server: number, id: number, spec: WindowSpec, only: Only) =>
   queryOptions({
-    queryKey: ["spread", server, id, spec, only.service, only.version, only.host],
+    queryKey: ["spread", server, id, spec, only.service, only.version, only.host, only.attribute],
     queryFn: ({ signal }) => {
-      const { path, query } = asked(server, spec, only);
+      const { path, query } = narrowed(server, spec, only);
       const params = { path: { ...path, endpoint_id: id }, query };
       return ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}/spread", { params, signal }));
     },
@@ -105,9 +134,9 @@ export const spreadQuery = (server: number, id: number, spec: WindowSpec, only: 
 /** What the requests of a region have in common. */
 export const pickedQuery = (server: number, id: number, spec: WindowSpec, only: Only, region: Region | null) =>
   queryOptions({
-    queryKey: ["picked", server, id, spec, only.service, only.version, only.host, region],
+    queryKey: ["picked", server, id, spec, only.service, only.version, only.host, only.attribute, region],
     queryFn: ({ signal }) => {
-      const { path, query } = asked(server, spec, only);
+      const { path, query } = narrowed(server, spec, only);
       const { from: since = 0, to: until = 1, leastMs: least_ms = 0, mostMs: most_ms = 1 } = region ?? {};
       const params = { path: { ...path, endpoint_id: id }, query: { ...query, since, until, least_ms, most_ms } };
       return ask(client.GET("/api/v1/servers/{server_id}/requests/endpoints/{endpoint_id}/picked", { params, signal }));

@@ -1,15 +1,15 @@
 import { createRoute, lazyRouteComponent } from "@tanstack/react-router";
 
-import { word, type SearchOf } from "../../lib/search";
+import { word, words, type SearchOf } from "../../lib/search";
 import type { Base } from "../../lib/view";
 import { server } from "../../shell/routes";
 import { own, showing, useChange, useParam, useServer, useView } from "../../shell/screen";
 
 const ONLY = { service: word, version: word, host: word };
 const NARROWS = ["endpoint", "program"] as const;
-const ENDPOINTS = { ...ONLY, ranked: word, than: word };
+const ENDPOINTS = { ...ONLY, attribute: words, ranked: word, than: word };
 const REQUEST = { top: word, beside_trace: word };
-const ENDPOINT = { ...ONLY, region: word, beside: word };
+const ENDPOINT = { ...ONLY, attribute: words, region: word, beside: word };
 
 export type OnlySearch = Base & SearchOf<typeof ONLY>;
 export type EndpointsSearch = Base & SearchOf<typeof ENDPOINTS>;
