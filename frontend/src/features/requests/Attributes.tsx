@@ -60,7 +60,7 @@ export const Attributes = ({ server, endpoint, search, onAttributes }: Props) =>
             if (options.some((one) => one.text === text)) add(text);
             else setTyped(text);
           }}
-          className="w-40 border-b bg-transparent"
+          className="w-32 border-b bg-transparent"
         />
         <datalist id={KNOWN}>
           {options.map((one) => (

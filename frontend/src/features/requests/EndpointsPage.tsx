@@ -38,30 +38,32 @@ export const EndpointsPage = ({ server, role, search, onSearch }: Props) => {
           <>
             <div className="flex items-baseline justify-between gap-4">
               <h1 className="text-base font-semibold">{headline(data)}</h1>
+              <span className="shrink-0 text-sm">
+                compared with{" "}
+                <Choice
+                  label="compared with"
+                  value={than}
+                  options={THAN}
+                  onChange={(value) => onSearch({ than: value })}
+                />
+              </span>
+            </div>
+            <div className="flex flex-wrap items-baseline justify-between gap-x-4">
+              {data.requests > 0 ? (
+                <LayerSums layers={data.layers} />
+              ) : (
+                <NoRequests server={server} role={role} data={data} />
+              )}
               <span className="flex shrink-0 gap-4 text-sm">
+                <OnlyChoices choices={data.choices} only={search} onOnly={onSearch} />
                 <Attributes
                   server={server}
                   endpoint={null}
                   search={search}
                   onAttributes={(attribute) => onSearch({ attribute })}
                 />
-                <OnlyChoices choices={data.choices} only={search} onOnly={onSearch} />
-                <span>
-                  compared with{" "}
-                  <Choice
-                    label="compared with"
-                    value={than}
-                    options={THAN}
-                    onChange={(value) => onSearch({ than: value })}
-                  />
-                </span>
               </span>
             </div>
-            {data.requests > 0 ? (
-              <LayerSums layers={data.layers} />
-            ) : (
-              <NoRequests server={server} role={role} data={data} />
-            )}
             <Estimated of="what is found and usual" attribute={search.attribute ?? []} />
             <AnswerState of={noted} what="what is found" />
             <Found data={data} notes={notes} server={server} search={search} />

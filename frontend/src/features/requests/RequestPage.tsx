@@ -190,7 +190,6 @@ function spanColumns(
     {
       id: "when",
       heading: `from its begin to ${duration(request.duration_ms)}`,
-      fixed: true,
       value: (row) => row.startMs,
       show: (row) => <Places request={request} row={row} />,
     },
