@@ -126,7 +126,6 @@ def per_second(spans: int, act: Any) -> float:
 
 bodies = [payload(i * TRACES_A_PAYLOAD) for i in range(PAYLOADS)]
 spans = SPANS_EACH * TRACES_A_PAYLOAD * PAYLOADS
-parsed = per_second(spans, lambda: [ExportTraceServiceRequest.FromString(body) for body in bodies])
 arrivals.MOST_WAITING = 10 * spans
 client, headers = Client(), {"Authorization": f"Bearer {token}", "Content-Type": "application/x-protobuf"}
 
@@ -138,9 +137,15 @@ def send(body: bytes) -> int:
 
 
 send(payload(90_000_000))  # the first request reads all of the application
-received = per_second(spans, lambda: [send(body) for body in bodies])
+rounds = []
+for first in range(0, PAYLOADS, PAYLOADS // 5):
+    some = bodies[first : first + PAYLOADS // 5]
+    parsed = per_second(spans // 5, lambda some=some: [ExportTraceServiceRequest.FromString(body) for body in some])
+    received = per_second(spans // 5, lambda some=some: [send(body) for body in some])
+    rounds.append((parsed / received, parsed, received))
+times, parsed, received = sorted(rounds)[len(rounds) // 2]
 report(
-    "parsing spans alone is so much quicker than receiving them", parsed / received, "x", at_most=3,
+    "parsing spans alone is so much quicker than receiving them, median of five", times, "x", at_most=3,
     note=f"{received / 1000:.0f} k against {parsed / 1000:.0f} k, {len(bodies[0]) / SPANS_EACH / TRACES_A_PAYLOAD:.0f} bytes each",
 )  # fmt: skip
 

@@ -152,7 +152,7 @@ def count(server_id: int) -> int:
 
 def admit(token: str) -> TraceSource:
     """Whose token this is. Raises NotAllowed."""
-    source = TraceSource.objects.filter(digest=_digest(token)).first() if token else None
+    source = next(iter(TraceSource.objects.filter(digest=_digest(token))[:1]), None) if token else None
     if source is None:
         raise NotAllowed("this token may not send traces; an admin can make one in the settings of a server")
     now = timezone.now()

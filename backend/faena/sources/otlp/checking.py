@@ -1,5 +1,8 @@
 """What of a payload can be taken, without making spans of it: whoever sent it waits for that answer."""
 
+from collections.abc import Collection
+from operator import attrgetter
+
 from google.protobuf.message import DecodeError
 from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest
 from opentelemetry.proto.trace.v1.trace_pb2 import Span
@@ -12,7 +15,7 @@ from faena.sources.otlp.protoform import read_protobuf
 TAKEN_PROTOBUF, TAKEN_JSON = b"p", b"j"  # before a payload that is kept, since an empty form tells nothing
 
 _NO_TRACE, _NO_SPAN = bytes(TRACE_BYTES), bytes(SPAN_BYTES)
-_PARENT_BYTES = (0, SPAN_BYTES)
+_PARENT_BYTES = {0, SPAN_BYTES}
 
 
 def check_protobuf(payload: bytes) -> tuple[int, int, str]:
@@ -26,23 +29,29 @@ def check_protobuf(payload: bytes) -> tuple[int, int, str]:
     taken, rejected, why = 0, 0, ""
     for group in message.resource_spans:
         for part in group.scope_spans:
-            # As `checked_ids` says, in as few steps as can be: whoever sends thousands of spans waits for this.
-            bad = [
-                span
-                for span in part.spans
-                if not (
-                    len(trace := span.trace_id) == TRACE_BYTES and trace != _NO_TRACE
-                    and len(own := span.span_id) == SPAN_BYTES and own != _NO_SPAN
-                    and len(span.parent_span_id) in _PARENT_BYTES
-                    and span.start_time_unix_nano and span.end_time_unix_nano
-                )
-            ]  # fmt: skip
-            taken += len(part.spans) - len(bad)
+            spans = list(part.spans)  # made once; each walk through the message would make them again
+            bad = [] if _all_good(spans) else [span for span in spans if not _all_good((span,))]
+            taken += len(spans) - len(bad)
             rejected += len(bad)
             why = why or (_fault(bad[0]) if bad else "")
     if rejected and not taken:
         return _read(payload)  # which knows whether this is another signal
     return taken, rejected, why
+
+
+_TRACES, _OWN, _PARENTS = attrgetter("trace_id"), attrgetter("span_id"), attrgetter("parent_span_id")
+_STARTS, _ENDS = attrgetter("start_time_unix_nano"), attrgetter("end_time_unix_nano")
+
+
+def _all_good(spans: Collection[Span]) -> bool:
+    """As `checked_ids` says, a whole list at a step: whoever sends thousands of spans waits for this."""
+    traces, own = set(map(_TRACES, spans)), set(map(_OWN, spans))
+    return (
+        set(map(len, traces)) <= {TRACE_BYTES} and _NO_TRACE not in traces
+        and set(map(len, own)) <= {SPAN_BYTES} and _NO_SPAN not in own
+        and set(map(len, map(_PARENTS, spans))) <= _PARENT_BYTES
+        and all(map(_STARTS, spans)) and all(map(_ENDS, spans))
+    )  # fmt: skip
 
 
 def _fault(span: Span) -> str:
