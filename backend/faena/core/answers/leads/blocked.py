@@ -1,0 +1,160 @@
+"""Sessions that waited for others, put together by whoever was at the root: what the rules about locks look at."""
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from faena.core.answers.leads.claim import Flags, Step
+from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.words import figure, quoted, took
+from faena.core.findings import Reference
+from faena.core.locks.history import CIRCLE, Episode, episodes
+from faena.core.readings import PREPARED, LockEdge
+from faena.core.sampling.dimensions import Combination, Dimension
+from faena.core.units import QueryId
+
+LONG_MS = 800  # who has waited for less may be served any moment: short waits are how locks work
+LEAST_BLOCKED = 0.15  # mean sessions that waited for long, below which nobody need look
+PATIENCE_MS = 3000
+SHORT_ROOT_MS = 2000  # a root that blocks for less is one of many in a queue
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Blockage:
+    """One root and all samples that waited behind it. `facts` are the locks that those directly behind it wait for.
+
+    `root` None: it was not sampled. `statement` is the one it runs, or ran last.
+    """
+
+    episode: Episode
+    mask: Flags
+    root: Combination | None
+    idle: bool
+    open_ms: int  # age of the root's transaction when last seen, -1 unknown
+    facts: Sequence[LockEdge]
+
+    @property
+    def query_id(self) -> QueryId | None:
+        return self.root.query_id if self.root else None
+
+    def is_short(self, seen: Observed) -> bool:
+        """Whether its transaction never lasted, however often its session blocked others."""
+        lasted_ms = (self.episode.last - self.episode.first + 1) * seen.tick_s * 1000
+        return lasted_ms < SHORT_ROOT_MS or 0 <= self.open_ms < SHORT_ROOT_MS
+
+    @property
+    def circle(self) -> bool:
+        return self.episode.row == CIRCLE
+
+
+def blockages(seen: Observed) -> list[Blockage]:
+    """Roots that anybody waited for long behind, the one that cost most first."""
+    waits = seen.blocked
+    if not waits.any():
+        return []
+    frame, roots = seen.frame, seen.roots
+    found = []
+    for one in episodes(frame, roots, waits, max(PATIENCE_MS, round(3000 * seen.tick_s))):
+        mask = waits & (roots.pid == one.pid) & (frame.tick >= one.first) & (frame.tick <= one.last)
+        row = one.row if one.row >= 0 else None
+        combination = seen.who(row) if row is not None else None
+        found.append(
+            Blockage(
+                episode=one,
+                mask=mask,
+                root=combination,
+                idle=combination is not None and not combination.active,
+                open_ms=_open_ms(seen, one) if row is not None else -1,
+                facts=_facts(seen, one),
+            )
+        )
+    return found
+
+
+def _open_ms(seen: Observed, one: Episode) -> int:
+    """The age of the root's transaction when it was oldest: a session that blocks again by a fresh one is younger."""
+    frame = seen.frame
+    own = (frame.pid == one.pid) & (frame.started_s == one.started_s)
+    own &= (frame.tick >= one.first) & (frame.tick <= one.last)
+    return int(frame.transaction_ms[own].max(initial=-1))
+
+
+def _facts(seen: Observed, one: Episode) -> list[LockEdge]:
+    """Locks that the root itself stands in the way of, at the tick with most waiters, or at any other."""
+    for tick in (one.worst, *range(one.first, one.last + 1)):
+        found = [edge for edge in seen.edges.get(tick, ()) if edge.blocker == one.pid and edge.fact.lock_type]
+        if found:
+            return found
+    return []
+
+
+def waited_long(seen: Observed, mask: Flags) -> Flags:
+    """Of samples that wait for others, those whose statement is under way for long."""
+    found: Flags = mask & (seen.frame.statement_ms >= LONG_MS)
+    return found
+
+
+def harms(seen: Observed, mask: Flags) -> bool:
+    """Whether so much is waited for so long that somebody should look."""
+    return seen.mean(waited_long(seen, mask)) >= LEAST_BLOCKED
+
+
+def table_of(facts: Sequence[LockEdge]) -> str:
+    """The table that most of them are about."""
+    return _most(edge.fact.table for edge in facts if edge.fact.table)
+
+
+def object_of(facts: Sequence[LockEdge]) -> str:
+    """What most of them wait for, in words."""
+    return _most(edge.fact.object for edge in facts)
+
+
+def _most(words: object) -> str:
+    counted = Counter(words)  # type: ignore[call-overload]
+    return str(counted.most_common(1)[0][0]) if counted else ""
+
+
+def symptom(seen: Observed, mask: Flags) -> Step:
+    """Who waited, how many and on what: the first link of a chain of locks."""
+    programs = seen.ranked(Dimension.PROGRAM, mask)
+    statements = seen.statements(mask)
+    at_most = int(np.bincount(seen.frame.tick[mask]).max())
+    lost = float(mask.sum()) * seen.tick_s
+    of = f"{programs[0][0]}" + (f" and {len(programs) - 1} other programs" if len(programs) > 1 else "")
+    what = f", most in {quoted(seen.text(statements[0][0]))}" if statements else ""
+    longest = int(seen.frame.statement_ms[mask].max())
+    return Step(
+        f"Up to {at_most} {'session' if at_most == 1 else 'sessions'} of {of} waited for other sessions, "
+        f"{took(lost * 1000)} in all, the longest for {took(longest)}{what}.",
+        Reference("blocking"),
+    )
+
+
+def middle(seen: Observed, one: Blockage) -> list[Step]:
+    """Those between the waiters and the root, where the chain is deeper than one."""
+    if one.episode.depth < 2:
+        return []
+    frame, roots = seen.frame, seen.roots
+    direct = one.mask & (roots.depth == 1)
+    deeper = one.mask & (roots.depth > 1)
+    programs = seen.ranked(Dimension.PROGRAM, direct)
+    if not programs or not deeper.any():
+        return []
+    statements = seen.statements(direct)
+    pids = np.unique(frame.pid[direct])
+    who = f"pid {int(pids[0])} of {programs[0][0]}" if len(pids) == 1 else f"{len(pids)} sessions of {programs[0][0]}"
+    what = f" with {quoted(seen.text(statements[0][0]))}" if statements else ""
+    behind = f"{figure(seen.mean(deeper))} sessions on average"
+    return [Step(f"{behind} stood behind {who}{what}, which waited itself.", Reference("blocking"))]
+
+
+def holder(one: Blockage) -> str:
+    """Who is at the root, for a sentence."""
+    if one.episode.pid == PREPARED:
+        names = [edge.fact.gid for edge in one.facts if edge.fact.gid]
+        return f"the prepared transaction {names[0]}" if names else "a prepared transaction"
+    if one.root is None:
+        return f"pid {one.episode.pid}, which was not sampled"
+    return f"pid {one.episode.pid} of {one.root.program or one.root.user}"

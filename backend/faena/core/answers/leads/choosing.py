@@ -1,0 +1,94 @@
+"""From claims to leads: ordered by what each explains beyond those before it, so that no second is explained twice."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from faena.core.answers.leads.claim import Claim, Flags
+from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.rules import RULES, Rule
+from faena.core.answers.leads.words import figure
+
+LEAST_SHARE = 0.1  # of the load that a lead after the first must explain beyond those before it
+LEAST_SESSIONS = 0.15  # and on average so many
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Lead:
+    """A claim that was taken. `share` of the load it explains beyond the leads before it, `seconds` the session-seconds."""
+
+    claim: Claim
+    share: float
+    seconds: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Diagnosis:
+    """Leads, the main cause first. `ground` says on what a quiet one rests, or what no lead explains."""
+
+    leads: Sequence[Lead]
+    ground: str
+    unexplained: float
+
+    @property
+    def quiet(self) -> bool:
+        return not self.leads
+
+
+def diagnose(seen: Observed, rules: Sequence[Rule] = RULES) -> Diagnosis:
+    """What is at fault in a window, by all rules."""
+    if not seen.ticks:
+        return Diagnosis(
+            leads=(), ground="Nothing was sampled in this window, so nothing can be told.", unexplained=0.0
+        )
+    claims = joined([claim for rule in rules for claim in rule(seen)])
+    leads, explained = _chosen(seen, claims)
+    unexplained = seen.share(seen.active & ~explained)
+    return Diagnosis(leads=leads, ground=_ground(seen, leads, unexplained), unexplained=unexplained)
+
+
+def joined(claims: Sequence[Claim]) -> list[Claim]:
+    """Claims whose cause another claim knows become one chain: whoever blocks is slow for a reason.
+
+    A chain ends where no claim is about the statement at its root.
+    """
+    causes = [one for one in claims if one.about]
+    found, symptoms = list(claims), [one for one in claims if one.waits_on]
+    for symptom in symptoms:
+        behind = [one for one in causes if one is not symptom and symptom.waits_on & one.about]
+        if behind:
+            cause = max(behind, key=lambda one: (one.certainty, int(one.mask.sum())))
+            found = [one for one in found if one is not symptom and one is not cause]
+            found.append(cause.led_to_by(symptom))
+            causes = [found[-1] if one is cause else one for one in causes]
+    return found
+
+
+def _chosen(seen: Observed, claims: Sequence[Claim]) -> tuple[list[Lead], Flags]:
+    explained = np.zeros(len(seen.frame.code), dtype=np.bool_)
+    left, leads = list(claims), list[Lead]()
+    while left:
+        fresh = {id(one): one.mask & seen.active & ~explained for one in left}
+        best = max(left, key=lambda one: one.certainty * (fresh[id(one)].sum() * seen.tick_s + one.beyond_s))
+        left = [one for one in left if one is not best]
+        mine = fresh[id(best)]
+        seconds = float(mine.sum()) * seen.tick_s + best.beyond_s
+        enough = seen.mean(mine) >= LEAST_SESSIONS and (not leads or seen.share(mine) >= LEAST_SHARE)
+        if not enough and best.beyond_s < LEAST_SESSIONS * seen.seconds:
+            continue
+        leads.append(Lead(claim=best, share=seen.share(mine), seconds=seconds))
+        explained |= best.mask
+    return leads, explained
+
+
+def _ground(seen: Observed, leads: Sequence[Lead], unexplained: float) -> str:
+    if leads:
+        return f"{unexplained:.0%} of the load is explained by no lead." if unexplained >= 0.01 else ""
+    told = [f"{figure(seen.load)} sessions were active on average over {seen.ticks} samples"]
+    if seen.cores:
+        told.append(f"{figure(float(seen.running_at.mean()))} of them running on {seen.cores} cores")
+    blocked = seen.mean(seen.blocked)
+    told.append(f"{figure(blocked)} waited for other sessions" if blocked else "none waited for another session")
+    logged = "the log was not read" if seen.events is None else f"the log told of {len(seen.events)} troubles"
+    return f"{', '.join(told)}; {logged}. No rule finds harm in that."

@@ -1,0 +1,29 @@
+"""Rules, each in a file of its own: what it looks at, what it claims. A new one is put into this tuple."""
+
+from collections.abc import Callable, Iterator
+from typing import TypeAlias
+
+from faena.core.answers.leads.claim import Claim
+from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.rules.advisory_lock import advisory_lock
+from faena.core.answers.leads.rules.blocking_maintenance import blocking_maintenance
+from faena.core.answers.leads.rules.commit_rate import commit_rate
+from faena.core.answers.leads.rules.conflict_retries import conflict_retries
+from faena.core.answers.leads.rules.connection_storm import connection_storm
+from faena.core.answers.leads.rules.costly_plan import costly_plan
+from faena.core.answers.leads.rules.cpu import cpu_saturation
+from faena.core.answers.leads.rules.deadlocks import deadlock_pattern
+from faena.core.answers.leads.rules.disk import disk_saturation
+from faena.core.answers.leads.rules.hot_row import hot_row
+from faena.core.answers.leads.rules.idle_transaction import idle_transaction
+from faena.core.answers.leads.rules.internal_contention import internal_contention
+from faena.core.answers.leads.rules.lock_chain import lock_chain
+from faena.core.answers.leads.rules.slow_client import slow_client
+from faena.core.answers.leads.rules.spill import spill
+
+Rule: TypeAlias = Callable[[Observed], Iterator[Claim]]  # says nothing where evidence is missing, and never raises
+
+RULES: tuple[Rule, ...] = (
+    idle_transaction, lock_chain, advisory_lock, hot_row, blocking_maintenance, deadlock_pattern, conflict_retries,
+    costly_plan, cpu_saturation, spill, disk_saturation, commit_rate, slow_client, internal_contention, connection_storm,
+)  # fmt: skip
