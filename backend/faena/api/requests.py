@@ -102,7 +102,7 @@ def list_endpoints(
         verdict=verdict(dict(zip(LAYERS, layers, strict=True))),
         endpoints=[endpoint_out(one, (end - start) / 1000, whole, before.get(one.endpoint.pk)) for one in rows],
         series=_series(server.pk, span, wanted),
-        choices=ChoicesOut(**selectors.choices(server.pk)),
+        choices=_choices(server.pk, wanted),
         sources=sources.count(server.pk),
         newest=selectors.newest_ms(server.pk),
     )
@@ -236,9 +236,15 @@ def get_endpoint(
         statements=_told(server.pk, span, uses[0], [now] if now else []),
         statements_before=_told(server.pk, other.window, uses[1], [before] if before else []),
         calls=_calls(calls[0], [now] if now else []),
-        choices=ChoicesOut(**selectors.choices(server.pk)),
+        choices=_choices(server.pk, wanted),
         singles=[single_out(one) for one in single.singles(server.pk, span, wanted, at_most=MOST_SINGLES)],
     )
+
+
+def _choices(server_id: int, wanted: Only) -> ChoicesOut:
+    """Of all requests of the server, whatever is narrowed now."""
+    every = wanted if wanted.is_all else Only()
+    return ChoicesOut(**selectors.choices(every.origins(server_id).values()))
 
 
 def _series(server_id: int, span: Window, only: Only) -> SeriesOut:

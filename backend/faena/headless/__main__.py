@@ -22,6 +22,10 @@ def main(arguments: list[str]) -> int:
             from faena.headless import traces
 
             return traces.main(rest)
+        case "diagnose":
+            from faena.headless import diagnose
+
+            return diagnose.main(rest)
     print(f"faena: there is no command {command!r}", file=sys.stderr)
     return 2
 

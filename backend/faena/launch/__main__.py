@@ -47,6 +47,7 @@ def parser() -> argparse.ArgumentParser:
         ("read-log", "executions, errors, waits and deadlocks of server logs as JSON Lines"),
         ("read-traces", "requests, their time by layer and their statements out of traces, as JSON Lines"),
         ("chains", "who stands in whose way on a live server, watched for a while, as JSON"),
+        ("diagnose", "what is at fault on a live server, watched for a while, as JSON"),
     )
     for name, words in forwarded:
         rest = commands.add_parser(name, help=words, add_help=False)
@@ -88,7 +89,7 @@ def main() -> int:
             keeping.run(arguments.command, arguments.rest)
         case "import":
             real.imported(arguments.rest)
-        case "read-plan" | "read-log" | "read-traces" | "chains":
+        case "read-plan" | "read-log" | "read-traces" | "chains" | "diagnose":
             real.headless(arguments.command, arguments.rest)
         case "build":
             setup.for_serving()

@@ -182,6 +182,9 @@ def test_kinds(text: str, kinds: list[Kind]) -> None:
         ("CLUSTER t USING t_pkey", ["t"]),
         ("REFRESH MATERIALIZED VIEW CONCURRENTLY v", ["v"]),
         ("autovacuum: VACUUM ANALYZE public.t", ["t"]),
+        ("COPY (SELECT a.*, repeat($1, $2) FROM a) TO STDOUT", ["a"]),
+        ("COPY s.t (x, y) FROM STDIN", ["t"]),
+        ("COPY t FROM PROGRAM 'from b'", ["t"]),
     ],
 )  # fmt: skip
 def test_tables_of_a_statement(text: str, tables: list[str]) -> None:

@@ -12,6 +12,7 @@ from typing import Any, TypeVar
 
 import psycopg
 import pytest
+from contention import scene
 from faena.core.engines.postgres.logneeds import log_needs
 from faena.core.engines.postgres.waits.catalogue import CATALOGUE
 from faena.core.errors import SourceAway, SourceRefused, SourceUnfit
@@ -277,6 +278,27 @@ def test_every_wait_event_in_the_servers_own_program_is_explained() -> None:
         )
     }
     assert suspicious <= {event for _, event in in_15}
+
+
+def test_sizes_are_told_without_standing_in_line_for_a_table(target: Target) -> None:
+    """A table that somebody wants for himself alone made the survey wait, and so ended the watch just when it was needed."""
+    with scene("watched") as s:
+        reader, builder = s.player("reader"), s.player("builder")
+        reader.ask("BEGIN")
+        reader.ask("SELECT count(*) FROM deck_slot")
+        builder.start("ALTER TABLE deck_slot ALTER COLUMN held SET DEFAULT 0")
+        s.until_waiting(builder)
+
+        async def surveyed() -> Survey:
+            source = PostgresSource(target)
+            await source.connect()
+            try:
+                await source.survey(NOW)
+                return await source.survey(EpochMs(NOW + 60_000))
+            finally:
+                await source.close()
+
+        assert asyncio.run(surveyed()).vitals is not None
 
 
 def test_a_survey_counts_what_happened_since_the_one_before(target: Target) -> None:

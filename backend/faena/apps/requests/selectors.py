@@ -419,11 +419,9 @@ def endpoint_named(server_id: int, request: Request) -> Endpoint | None:
     return rows.filter(name=request.endpoint).first()
 
 
-def choices(server_id: int) -> dict[str, list[str]]:
-    """Services, versions and hosts that requests came from."""
-    rows = list(
-        Origin.objects.filter(endpoint__server_id=server_id).values_list("endpoint__service", "version", "host")
-    )
+def choices(origins: Iterable[Origin]) -> dict[str, list[str]]:
+    """Services, versions and hosts of origins."""
+    rows = [(one.endpoint.service, one.version, one.host) for one in origins]
     return {
         name: sorted({row[i] for row in rows if row[i]}) for i, name in enumerate(("service", "version", "host"))
     }  # fmt: skip

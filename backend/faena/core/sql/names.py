@@ -187,7 +187,8 @@ class _Reader:
         words, before = self._words, self._words.at(i - 1) if i else ""
         match word:
             case "from":
-                if before != "distinct" and here.call not in _OWN_GRAMMAR:
+                of_copy = words.at(0) == "copy" and len(self._stack) == 1  # FROM a file, a program or the client
+                if before != "distinct" and here.call not in _OWN_GRAMMAR and not of_copy:
                     here.listing = here.expecting = True
             case "join":
                 here.listing = here.expecting = True
@@ -206,7 +207,7 @@ class _Reader:
             case "copy" | "analyze" | "vacuum" | "cluster" | "truncate" | "reindex" | "refresh" if i == 0 or (
                 i == 2 and words.at(0) == "autovacuum"
             ):
-                name = target_after(words, i)
+                name = "" if words.at(i + 1) == "(" and word == "copy" else target_after(words, i)  # COPY (query)
                 self.found.update([name.rpartition(".")[2]] if name else ())
             case _:
                 if word in _ENDS:

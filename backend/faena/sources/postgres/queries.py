@@ -197,13 +197,25 @@ VITALS: LiteralString = """
                 ELSE (extract(epoch FROM now() - pg_last_xact_replay_timestamp()) * 1000)::float8 END
       FROM pg_stat_database"""
 
+
 # Tables and indexes of the database that is connected to, without those of the system. Cumulative.
-TABLES: LiteralString = """
+def size_of(function: LiteralString, relation: LiteralString) -> LiteralString:
+    """The size of a relation without standing in line for it: to be measured it is locked, if only for reading.
+
+    Of one that somebody wants for himself alone the pages are told that the server last counted.
+    """
+    return f"""CASE WHEN {relation} <> ALL (ARRAY(SELECT relation FROM pg_locks WHERE locktype = 'relation'
+                                                     AND mode = 'AccessExclusiveLock' AND relation IS NOT NULL))
+                THEN {function}({relation})
+                ELSE (SELECT sized.relpages FROM pg_class sized WHERE sized.oid = {relation}) * current_setting('block_size')::bigint END"""
+
+
+TABLES: LiteralString = f"""
     SELECT s.schemaname, s.relname, '', io.heap_blks_read::float8, io.heap_blks_hit::float8, s.seq_scan::float8,
            (s.seq_tup_read + coalesce(s.idx_tup_fetch, 0))::float8,
-           (s.n_tup_ins + s.n_tup_upd + s.n_tup_del)::float8, pg_table_size(s.relid)
+           (s.n_tup_ins + s.n_tup_upd + s.n_tup_del)::float8, {size_of("pg_table_size", "s.relid")}
       FROM pg_stat_user_tables s JOIN pg_statio_user_tables io USING (relid)
     UNION ALL
     SELECT i.schemaname, i.relname, i.indexrelname, io.idx_blks_read::float8, io.idx_blks_hit::float8,
-           i.idx_scan::float8, i.idx_tup_read::float8, 0, pg_relation_size(i.indexrelid)
+           i.idx_scan::float8, i.idx_tup_read::float8, 0, {size_of("pg_relation_size", "i.indexrelid")}
       FROM pg_stat_user_indexes i JOIN pg_statio_user_indexes io USING (indexrelid)"""

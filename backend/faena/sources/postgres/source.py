@@ -40,6 +40,7 @@ from faena.sources.postgres.surveys import Counts, survey_between
 
 SAMPLE_TIMEOUT_MS = 900  # a sample that takes longer would run into the next one
 SLOW_TIMEOUT_MS = 10_000
+_GIVEN_UP = ("55P03", "57014")  # waited for a lock, took too long
 MAX_SEEN_TEXTS = 20_000  # bounds memory on a server whose statements never repeat
 
 
@@ -319,9 +320,17 @@ class PostgresSource:
         return [StatementText(query_id=i, text=text) for i, text in found.items()]
 
     async def survey(self, at: EpochMs) -> Survey:
-        """Vitals of the server and figures of its tables since the survey before. Raises SourceError."""
-        (counts,) = await self._ask(self._slow, queries.VITALS)
-        tables = await self._ask(self._slow, queries.TABLES)
+        """Vitals of the server and figures of its tables since the survey before. Raises SourceError.
+
+        One that took too long, or would have had to wait for a lock, is left out: the next one counts for both.
+        """
+        try:
+            (counts,) = await self._ask(self._slow, queries.VITALS)
+            tables = await self._ask(self._slow, queries.TABLES)
+        except SourceAway as error:
+            if getattr(error.__cause__, "sqlstate", None) in _GIVEN_UP:
+                return Survey(at=at)
+            raise
         before, self._surveyed = self._surveyed, Counts(at=at, vitals=counts, tables=tables)
         return survey_between(before, self._surveyed)
 

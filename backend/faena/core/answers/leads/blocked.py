@@ -18,6 +18,7 @@ from faena.core.units import QueryId
 LONG_MS = 800  # who has waited for less may be served any moment: short waits are how locks work
 LEAST_BLOCKED = 0.15  # mean sessions that waited for long, below which nobody need look
 PATIENCE_MS = 3000
+SAME_MS = 100  # two ages that lead to the same beginning, but for rounding
 SHORT_ROOT_MS = 2000  # a root that blocks for less is one of many in a queue
 
 
@@ -32,17 +33,18 @@ class Blockage:
     mask: Flags
     root: Combination | None
     idle: bool
-    open_ms: int  # age of the root's transaction when last seen, -1 unknown
+    open_ms: int  # age of the root's transaction when it was oldest, -1 unknown
+    held_ms: float  # for how long one transaction of the root stood there without a break, at most
     facts: Sequence[LockEdge]
 
     @property
     def query_id(self) -> QueryId | None:
         return self.root.query_id if self.root else None
 
-    def is_short(self, seen: Observed) -> bool:
-        """Whether its transaction never lasted, however often its session blocked others."""
-        lasted_ms = (self.episode.last - self.episode.first + 1) * seen.tick_s * 1000
-        return lasted_ms < SHORT_ROOT_MS or 0 <= self.open_ms < SHORT_ROOT_MS
+    @property
+    def is_short(self) -> bool:
+        """Whether no transaction of its session blocked others for long, however often it did."""
+        return self.held_ms < SHORT_ROOT_MS
 
     @property
     def circle(self) -> bool:
@@ -67,6 +69,7 @@ def blockages(seen: Observed) -> list[Blockage]:
                 root=combination,
                 idle=combination is not None and not combination.active,
                 open_ms=_open_ms(seen, one) if row is not None else -1,
+                held_ms=_held_ms(seen, one, mask),
                 facts=_facts(seen, one),
             )
         )
@@ -79,6 +82,25 @@ def _open_ms(seen: Observed, one: Episode) -> int:
     own = (frame.pid == one.pid) & (frame.started_s == one.started_s)
     own &= (frame.tick >= one.first) & (frame.tick <= one.last)
     return int(frame.transaction_ms[own].max(initial=-1))
+
+
+def _held_ms(seen: Observed, one: Episode, mask: Flags) -> float:
+    """The longest time in which the same transaction stood at the root at each tick.
+
+    A session that waits in line itself is at the root for a moment only, though its transaction may be old by then.
+    """
+    frame = seen.frame
+    ticks = np.unique(frame.tick[mask])
+    own = (frame.pid == one.pid) & (frame.started_s == one.started_s) & np.isin(frame.tick, ticks)
+    begun = dict(
+        zip(frame.tick[own].tolist(), (frame.tick_ms[frame.tick] - frame.transaction_ms)[own].tolist(), strict=True)
+    )
+    longest, since, before = 0.0, 0, -2
+    for tick in ticks.tolist():
+        same = tick == before + 1 and abs(begun.get(tick, 0) - begun.get(before, 0)) <= SAME_MS
+        since = since if same else tick
+        longest, before = max(longest, (tick - since + 1) * seen.tick_s * 1000), tick
+    return longest
 
 
 def _facts(seen: Observed, one: Episode) -> list[LockEdge]:

@@ -13,6 +13,7 @@ from faena.core.findings import Finding
 from faena.core.locks.history import Roots, roots_of
 from faena.core.logged import LogEvent
 from faena.core.plans.proposal import IndexProposal
+from faena.core.plans.schema import IndexFacts
 from faena.core.readings import LockEdge, ServerVitals
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.series.window import Window
@@ -32,6 +33,7 @@ class PlanFacts:
     findings: Sequence[Finding]
     proposals: Sequence[IndexProposal]
     whole: bool = True  # False: made for no values in particular, so that it may run by another
+    indexes: Mapping[str, Sequence[IndexFacts]] = field(default_factory=dict)  # of its tables
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -54,6 +56,10 @@ class Observed:
     vitals: ServerVitals | None = None
     events: Sequence[LogEvent] | None = None
     max_connections: int | None = None
+    sessions_begun: float | None = None  # on the whole server, over the window
+    newcomers: Mapping[tuple[str, str], int] = field(
+        default_factory=dict
+    )  # fresh sessions by program and client, idle or not
     serializable: bool | None = None  # whether any session kept watch over what it read, as SERIALIZABLE does
 
     @property

@@ -29,7 +29,7 @@ def hot_row(seen: Observed) -> Iterator[Claim]:
     """By table: no root lasts, and yet somebody always waits."""
     by_table = defaultdict[str, list[Blockage]](list)
     for one in blockages(seen):
-        if one.is_short(seen) and not one.circle and not is_advisory(one):
+        if one.is_short and not one.circle and not is_advisory(one):
             by_table[_table(seen, one)].append(one)
     for table, queue in sorted(by_table.items()):
         mask: Flags = np.logical_or.reduce([one.mask for one in queue])
@@ -48,8 +48,7 @@ def _table(seen: Observed, one: Blockage) -> str:
 def _claim(seen: Observed, table: str, queue: Sequence[Blockage], mask: Flags) -> Claim:
     statements, programs = seen.statements(mask), seen.ranked(Dimension.PROGRAM, mask)
     text = seen.text(statements[0][0]) if statements else ""
-    ages = [one.open_ms for one in queue if one.open_ms >= 0]
-    longest = took(max(ages)) if ages else "an unknown time"
+    longest = took(max(one.held_ms for one in queue))
     return Claim(
         kind=LeadKind.HOT_ROW,
         title=f"{programs[0][0]} queues for the same rows of {table or 'a table'}",
@@ -58,12 +57,12 @@ def _claim(seen: Observed, table: str, queue: Sequence[Blockage], mask: Flags) -
         chain=(
             symptom(seen, mask),
             Step(
-                f"{len({one.episode.pid for one in queue})} different sessions stood at the root one after the other, the oldest of them {longest} old: "
+                f"{len({one.episode.pid for one in queue})} different sessions stood at the root one after the other, none for longer than {longest}: "
                 f"each holds rows of {table or 'the table'} that the next one wants.",
                 Reference("blocking"),
             ),
         ),
-        ruled_out=(RuledOut("one transaction that blocks all", f"no transaction at the root was older than {longest}"),),
+        ruled_out=(RuledOut("one transaction that blocks all", f"no transaction stood at the root for longer than {longest}"),),
         next_step=f"Change the row last in the transaction, so that it is held briefly, or spread {quoted(text)} over several "
         "rows that are summed up when read.",
         certainty=0.92,

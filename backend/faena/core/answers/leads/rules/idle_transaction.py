@@ -15,7 +15,7 @@ def idle_transaction(seen: Observed) -> Iterator[Claim]:
     """Its session idles in the transaction, or it was prepared and left."""
     for one in blockages(seen):
         prepared = one.episode.pid == PREPARED
-        lasts = prepared or not one.is_short(seen)
+        lasts = prepared or not one.is_short
         if (one.idle or prepared) and lasts and harms(seen, one.mask) and not is_advisory(one):
             yield _claim(seen, one, prepared=prepared)
 
@@ -28,7 +28,7 @@ def is_advisory(one: Blockage) -> bool:
 def _claim(seen: Observed, one: Blockage, *, prepared: bool) -> Claim:
     text, table = seen.text(one.query_id), table_of(one.facts)
     who, on = holder(one), object_of(one.facts)
-    age = f" since {took(one.open_ms)}" if one.open_ms >= 0 else ""
+    age = f" for {took(one.open_ms)}" if one.open_ms >= 0 else ""
     held = f" It holds {on}" + (f" of {table}." if table and table not in on else ".") if on else ""
     if prepared:
         names = [edge.fact.gid for edge in one.facts if edge.fact.gid]

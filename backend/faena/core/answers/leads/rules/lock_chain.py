@@ -28,7 +28,7 @@ def lock_chain(seen: Observed) -> Iterator[Claim]:
     for one in blockages(seen):
         if one.idle or one.circle or one.root is None or one.episode.pid == PREPARED or is_advisory(one):
             continue
-        if not one.is_short(seen) and harms(seen, one.mask) and not is_maintenance(seen.text(one.query_id)):
+        if not one.is_short and harms(seen, one.mask) and not is_maintenance(seen.text(one.query_id)):
             yield _claim(seen, one)
 
 

@@ -33,6 +33,8 @@ def spill(seen: Observed) -> Iterator[Claim]:
         if seen_in_files < LEAST_IN_FILES and not by_counters:
             continue
         text, programs = seen.text(query_id), seen.ranked(Dimension.PROGRAM, mask)
+        if not tables_of(text):
+            continue  # rows that a function makes are kept in such files, too, and no memory would hold them
         told = f", and wrote {count(written / 1e6)} MB of them" if by_counters else ""
         yield Claim(
             kind=LeadKind.SPILL,

@@ -1,0 +1,99 @@
+"""What is asked once, when a server is looked at for a cause: plans of its heavy statements, its tables, who watches reads."""
+
+from collections import Counter
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import LiteralString
+
+import psycopg
+from psycopg.rows import TupleRow
+
+from faena.core.answers.leads.observed import PlanFacts
+from faena.core.engines.postgres.profile import POSTGRES
+from faena.core.errors import BadInput, SourceError
+from faena.core.plans.schema import SchemaFacts
+from faena.core.sql.names import tables_of
+from faena.core.units import QueryId
+from faena.sources.postgres.explain import estimate
+from faena.sources.postgres.refusals import as_source_error
+from faena.sources.postgres.schema import read_schema
+from faena.sources.postgres.source import Target
+
+# Whether SERIALIZABLE is in use, how many sessions were begun since the statistics were (from 14 on), and those that are fresh.
+_WATCHED_READS: LiteralString = "SELECT EXISTS (SELECT FROM pg_locks WHERE mode = 'SIReadLock')"
+_BEGUN: LiteralString = "SELECT coalesce(sum(sessions), 0)::bigint FROM pg_stat_database"
+_FRESH: LiteralString = """
+    SELECT application_name, coalesce(host(client_addr), 'local'), count(*) FROM pg_stat_activity
+     WHERE backend_type = 'client backend' AND backend_start > clock_timestamp() - interval '1 s' AND application_name <> 'faena'
+     GROUP BY 1, 2"""
+TIMEOUT_MS = 2_000
+FIRST_WITH_SESSIONS = 140000
+
+
+@dataclass(slots=True)
+class Glances:
+    """What is asked now and then beside the samples, over a connection of its own. Not safe for concurrent calls.
+
+    `begun` are sessions that the server began between the first glance and the last; None where it does not count them.
+    """
+
+    target: Target
+    reads_watched: bool = False
+    newcomers: Counter[tuple[str, str]] = field(default_factory=Counter)
+    begun: int | None = None
+    _first: int | None = None
+    _connection: psycopg.Connection[TupleRow] | None = None
+
+    def take(self) -> None:
+        """Raises SourceError."""
+        try:
+            if self._connection is None:
+                self._connection = psycopg.connect(self.target.conninfo(), autocommit=True)
+                self._connection.execute(f"SET statement_timeout = {TIMEOUT_MS}")
+            ask = self._connection.execute
+            (watched,) = ask(_WATCHED_READS).fetchall()
+            self.reads_watched = self.reads_watched or bool(watched[0])
+            for program, client, many in ask(_FRESH).fetchall():
+                self.newcomers[program or "unnamed", client] += many
+            if self._connection.info.server_version >= FIRST_WITH_SESSIONS:
+                ((many,),) = ask(_BEGUN).fetchall()
+                self._first = many if self._first is None else self._first
+                self.begun = many - self._first
+        except psycopg.Error as error:
+            raise as_source_error(error, self.target.where) from error
+
+    def close(self) -> None:
+        if self._connection is not None:
+            self._connection.close()
+
+
+def plans_of(target: Target, statements: Mapping[QueryId, str]) -> dict[QueryId, PlanFacts]:
+    """Estimated plans of statements of the database that the target names, with what is found in them and the indexes
+    they would gain from. One of which the server tells no plan is left out."""
+    names = sorted({table for text in statements.values() for table in tables_of(text)})
+    if not names:
+        return {}
+    try:
+        schema = read_schema(target, names)
+    except SourceError:
+        return {}
+    found = {}
+    for query_id, text in statements.items():
+        facts = _plan_of(target, text, schema)
+        if facts is not None:
+            found[query_id] = facts
+    return found
+
+
+def _plan_of(target: Target, text: str, schema: SchemaFacts) -> PlanFacts | None:
+    assert POSTGRES.plans is not None
+    assert POSTGRES.indexes is not None
+    try:
+        plan = POSTGRES.plans.read(estimate(target, text, None))
+    except (BadInput, SourceError):  # what cannot be asked about, for instance a command of maintenance
+        return None
+    proposals, _ = POSTGRES.indexes.propose(plan, schema)
+    return PlanFacts(
+        cost=plan.root.cost_total or 0.0, findings=POSTGRES.plans.ledger(plan).findings, proposals=proposals,
+        whole="$" not in text, indexes={one.full_name: one.indexes for one in schema.tables},
+    )  # fmt: skip
