@@ -16,6 +16,7 @@ from faena.api import (
     hosts,
     indexes,
     layouts,
+    leads,
     load,
     marks,
     overview,
@@ -56,6 +57,6 @@ api.add_router("/servers", servers.router)
 for part in (
     load, search, disk, followers, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
     indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words, refresh,
-    requests, request_notes, request_page, request_spread, sources,
+    requests, request_notes, request_page, leads, request_spread, sources,
 ):  # fmt: skip
     api.add_router("", part.router)

@@ -932,6 +932,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/leads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Leads
+         * @description What is at fault in a window of up to a day, as far as rules can tell, and what was ruled out.
+         */
+        get: operations["leads_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/load": {
         parameters: {
             query?: never;
@@ -3625,6 +3645,90 @@ export interface components {
             };
         };
         /**
+         * LeadKind
+         * @description What is at fault, at the end of a chain of causes.
+         * @enum {string}
+         */
+        LeadKind: "idle_transaction" | "lock_chain" | "hot_row" | "advisory_lock" | "deadlock_pattern" | "missing_index" | "defeated_index" | "deep_paging" | "plan_change" | "volume_growth" | "runaway_statement" | "cpu_saturation" | "disk_saturation" | "neighbour" | "commit_rate" | "spill" | "repeated_statement" | "conflict_retries" | "maintenance" | "slow_client" | "connection_storm" | "held_back_vacuum" | "internal_contention" | "replica_conflict" | "host_version" | "external_layer" | "cache_missing" | "other";
+        /**
+         * LeadOut
+         * @description `share` of the load it explains beyond the leads before it, `seconds` the session-seconds.
+         */
+        LeadOut: {
+            /** Chain */
+            chain: components["schemas"]["LeadStepOut"][];
+            kind: components["schemas"]["LeadKind"];
+            /** Label */
+            label: string;
+            /** Next Step */
+            next_step: string;
+            root: components["schemas"]["LeadRootOut"];
+            /** Ruled Out */
+            ruled_out: components["schemas"]["RuledOutOut"][];
+            /** Seconds */
+            seconds: number;
+            /** Share */
+            share: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * LeadRootOut
+         * @description Who or what is at fault, as far as it is known; empty texts where it is not.
+         */
+        LeadRootOut: {
+            /** Column */
+            column: string;
+            /** Index */
+            index: string;
+            /** Object */
+            object: string;
+            /** Pid */
+            pid: number | null;
+            /** Program */
+            program: string;
+            /** Statement */
+            statement: string;
+            /** Table */
+            table: string;
+        };
+        /**
+         * LeadStepOut
+         * @description A link of a chain; `view` and `search` say where its evidence is seen, empty where nowhere.
+         */
+        LeadStepOut: {
+            /** Search */
+            search: {
+                [key: string]: string;
+            };
+            /** Sentence */
+            sentence: string;
+            /** View */
+            view: string;
+        };
+        /**
+         * LeadsOut
+         * @description Leads of a window, the main cause first. `ground` says on what a quiet window is called so, or what none explains.
+         */
+        LeadsOut: {
+            /** End */
+            end: number;
+            /** Ground */
+            ground: string;
+            /** Leads */
+            leads: components["schemas"]["LeadOut"][];
+            /** Load */
+            load: number;
+            /** Quiet */
+            quiet: boolean;
+            /** Start */
+            start: number;
+            /** Ticks */
+            ticks: number;
+            /** Unexplained */
+            unexplained: number;
+        };
+        /**
          * LinkOut
          * @description A member of a chain, in pre-order. `wants` ends "wants to …", `holds` tells what the one in its way does.
          */
@@ -4965,6 +5069,16 @@ export interface components {
             share_margin: number;
             /** Value */
             value: string;
+        };
+        /**
+         * RuledOutOut
+         * @description What was looked at and is not the cause, with the figure that says so.
+         */
+        RuledOutOut: {
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
         };
         /**
          * SampleOut
@@ -7782,6 +7896,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IndexesOut"];
+                };
+            };
+        };
+    };
+    leads_list: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadsOut"];
                 };
             };
         };

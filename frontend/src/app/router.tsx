@@ -6,6 +6,7 @@ import { signInRoute } from "../features/account/account.route";
 import { collectorsRoute } from "../features/collectors/collectors.route";
 import { deadlockRoute, deadlocksRoute, logRoute } from "../features/deadlocks/deadlocks.route";
 import { indexesRoute } from "../features/indexes/indexes.route";
+import { leadsRoute } from "../features/leads/leads.route";
 import { loadRoute, totalRoute } from "../features/load/load.route";
 import { blockingRoute } from "../features/locks/locks.route";
 import { machineRoute } from "../features/machine/machine.route";
@@ -46,6 +47,7 @@ const tree = root.addChildren([
     collectorsRoute,
     accountRoute,
     server.addChildren([
+      leadsRoute,
       loadRoute,
       totalRoute,
       samplesRoute,

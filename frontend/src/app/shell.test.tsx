@@ -44,7 +44,7 @@ describe("around every view", () => {
       within(places)
         .getAllByRole("link")
         .map((one) => one.textContent),
-    ).toEqual(["Load", "Statements", "Sessions", "Requests", "Machine", "Settings"]);
+    ).toEqual(["Leads", "Load", "Statements", "Sessions", "Requests", "Machine", "Settings"]);
     expect(within(places).getByRole("link", { name: "Sessions" }).getAttribute("aria-current")).toBe("page");
     const views = screen.getByRole("navigation", { name: "Views of Sessions" });
     expect(within(views).getByRole("link", { name: "blocking" }).getAttribute("aria-current")).toBe("page");

@@ -76,3 +76,15 @@ def totals(servers: Iterable[int], start_ms: int, end_ms: int) -> dict[int, Vita
         server: VitalTotals(deadlocks=dead or 0.0, conflicts=conflict or 0.0, lag_ms=lags[0])
         for server, dead, conflict, lags in sums.values_list("server_id", "dead", "conflict", "lags")
     }
+
+
+def summed(server_id: int, start_ms: int, end_ms: int) -> ServerVitals | None:
+    """Counts of [start, end) in one, with the largest sizes; None where nothing was read."""
+    rows = Vitals.objects.filter(server_id=server_id, at_ms__gte=start_ms, at_ms__lt=end_ms)
+    told = rows.aggregate(
+        at=Max("at_ms"), covers_ms=Sum("covers_ms"),
+        **{name: Sum(name) for name in COUNTS}, **{name: Max(name) for name in SIZES},
+    )  # fmt: skip
+    if told["at"] is None:
+        return None
+    return ServerVitals(**told)

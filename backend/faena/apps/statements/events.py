@@ -8,12 +8,14 @@ from django.db.models import QuerySet
 
 from faena.apps.statements.models import LogEvent
 from faena.apps.statements.trails import BY_LOG, narrowed
+from faena.core import logged
 from faena.core.errors import BadInput
 from faena.core.logged import EventKind
 from faena.core.privacy import Normalised, Permit, shown
 from faena.core.sampling.trail import Pick
 from faena.core.series.window import Buckets, Window
 from faena.core.sql.texts import normalise
+from faena.core.units import EpochMs, Pid, QueryId
 
 MOST_READ = 20_000
 
@@ -139,3 +141,22 @@ def marks(server_id: int, window: Window, limit: int = 400) -> list[tuple[int, s
     )
     found = list(rows.filter(kind__in=loud).order_by("-at_ms").values_list("at_ms", "kind")[:limit])
     return sorted(found)
+
+
+TROUBLES = (EventKind.DEADLOCK, EventKind.SERIALIZATION_FAILURE, EventKind.CONNECTION_REFUSED)
+MOST_TROUBLES = 5_000
+
+
+def troubles(server_id: int, window: Window) -> list[logged.LogEvent]:
+    """What a log told of transactions that failed for each other and of clients that were turned away; without literals."""
+    rows = LogEvent.objects.filter(
+        server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, kind__in=[one.value for one in TROUBLES]
+    )
+    return [
+        logged.LogEvent(
+            at=EpochMs(row.at_ms), kind=EventKind(row.kind), pid=Pid(row.pid), place=row.place, severity=row.severity,
+            sqlstate=row.sqlstate, message=row.message, query_id=None if row.query_id is None else QueryId(row.query_id),
+            database=row.database, user=row.user, program=row.program, client=row.client,
+        )
+        for row in rows.order_by("at_ms", "pid", "place")[:MOST_TROUBLES]
+    ]  # fmt: skip

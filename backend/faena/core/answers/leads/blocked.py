@@ -144,7 +144,9 @@ def symptom(seen: Observed, mask: Flags) -> Step:
     statements = seen.statements(mask)
     at_most = int(np.bincount(seen.frame.tick[mask]).max())
     lost = float(mask.sum()) * seen.tick_s
-    of = f"{programs[0][0]}" + (f" and {len(programs) - 1} other programs" if len(programs) > 1 else "")
+    more = len(programs) - 1
+    others = f" and {more} other {'program' if more == 1 else 'programs'}" if more else ""
+    of = f"{programs[0][0]}{others}"
     what = f", most in {quoted(seen.text(statements[0][0]))}" if statements else ""
     longest = int(seen.frame.statement_ms[mask].max())
     return Step(

@@ -75,7 +75,7 @@ def _chosen(seen: Observed, claims: Sequence[Claim]) -> tuple[list[Lead], Flags]
         mine = fresh[id(best)]
         seconds = float(mine.sum()) * seen.tick_s + best.beyond_s
         enough = seen.mean(mine) >= LEAST_SESSIONS and (not leads or seen.share(mine) >= LEAST_SHARE)
-        if not enough and best.beyond_s < LEAST_SESSIONS * seen.seconds:
+        if not enough and not best.by_events:
             continue
         leads.append(Lead(claim=best, share=seen.share(mine), seconds=seconds))
         explained |= best.mask

@@ -48,7 +48,8 @@ class Claim:
 
     `beyond_s` are session-seconds that it costs and that no sample shows: the work of transactions that failed. Of two
     claims to the same samples the one of higher `certainty`, between 0 and 1, comes first: a mechanism that was seen
-    counts more than a load that is merely there. `about` are statements (their numbers) whose being
+    counts more than a load that is merely there. `by_events`: what happened
+    is a trouble by itself, however little of the load it is. `about` are statements (their numbers) whose being
     slow it explains, `waits_on` those at its own root, for which another claim may know the cause.
     """
 
@@ -61,6 +62,7 @@ class Claim:
     next_step: str = ""
     certainty: float = 0.8
     beyond_s: float = 0.0
+    by_events: bool = False
     about: frozenset[int] = frozenset()
     waits_on: frozenset[int] = frozenset()
 

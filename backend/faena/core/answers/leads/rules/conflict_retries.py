@@ -59,6 +59,7 @@ def conflict_retries(seen: Observed) -> Iterator[Claim]:
         ruled_out=(RuledOut("deadlocks", "none was told" if not (vitals and vitals.deadlocks) else f"only {vitals.deadlocks:.0f} were counted"),),
         next_step="Make the transaction shorter and let it touch fewer rows, or lock the row first (SELECT … FOR UPDATE at READ COMMITTED); repeat with a growing, random pause.",
         certainty=0.9 if told else 0.6,
+        by_events=True,
         beyond_s=COST_S * many,
     )  # fmt: skip
 

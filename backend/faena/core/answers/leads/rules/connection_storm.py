@@ -49,5 +49,6 @@ def connection_storm(seen: Observed) -> Iterator[Claim]:
         ruled_out=(RuledOut("slow statements", f"{sessions(seen.load)} were active on average"),),
         next_step="Let the program keep its connections: a pool in it, or one in front of the server.",
         certainty=0.8,
+        by_events=True,
         beyond_s=0.05 * begun + 0.5 * len(refused),
     )  # fmt: skip

@@ -16,6 +16,7 @@ from faena.core.waits.kinds import WaitKind
 
 OVER_SHARE = 0.5  # of the ticks have more sessions running than there are cores
 LONG_PART, LONG_LEAST_MS = 0.4, 4000  # an execution is long that lasts this part of the window, and so long at least
+SAME_MS = 400
 RUNAWAY_SHARE = 0.5  # of what runs is of such executions
 MAIN_SHARE = 0.3  # of what runs, for a statement to be named
 
@@ -30,22 +31,29 @@ def cpu_saturation(seen: Observed) -> Iterator[Claim]:
         return
     running = seen.of_kind(WaitKind.RUNNING)
     long_ms = max(LONG_LEAST_MS, LONG_PART * seen.seconds * 1000)
-    old = np.zeros_like(running)
-    # An execution that lasts is long in all its samples, not only in the later ones.
-    frame = seen.frame
-    begun = frame.tick_ms[frame.tick] // 250 - frame.statement_ms // 250
-    lasting = running & (frame.statement_ms >= long_ms)
-    keys = {
-        (int(p), int(b) + d) for p, b in zip(frame.pid[lasting], begun[lasting], strict=True) for d in (-2, -1, 0, 1, 2)
-    }
-    if keys:
-        old = running & np.array(
-            [(int(p), int(b)) in keys for p, b in zip(frame.pid, begun, strict=True)], dtype=np.bool_
-        )
+    old = running & _lasting(seen, long_ms)
     if seen.mean(old) >= RUNAWAY_SHARE * seen.mean(running):
         yield _runaway(seen, cores, running, old)
     else:
         yield _too_much(seen, cores, running, over)
+
+
+def _lasting(seen: Observed, long_ms: float) -> Flags:
+    """Samples of executions that lasted so long: in all of them, not only in the later ones."""
+    frame = seen.frame
+    begun = frame.tick_ms[frame.tick] - frame.statement_ms
+    order = np.lexsort((begun, frame.pid))
+    pid, since, age = frame.pid[order], begun[order], frame.statement_ms[order]
+    # Samples of one execution lead to about the same beginning; a gap begins another.
+    another = (
+        np.r_[True, (np.diff(pid) != 0) | (np.diff(since) > SAME_MS)] if len(order) else np.zeros(0, dtype=np.bool_)
+    )
+    which = np.cumsum(another) - 1
+    longest = np.zeros(int(another.sum()), dtype=np.int64)
+    np.maximum.at(longest, which, age)
+    found = np.zeros(len(order), dtype=np.bool_)
+    found[order] = longest[which] >= long_ms if len(order) else False
+    return found
 
 
 def _runaway(seen: Observed, cores: int, running: Flags, old: Flags) -> Claim:

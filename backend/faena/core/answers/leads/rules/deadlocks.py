@@ -59,6 +59,7 @@ def deadlock_pattern(seen: Observed) -> Iterator[Claim]:
         ruled_out=(RuledOut("one transaction that blocks all", "the parties waited for each other"),),
         next_step="Lock rows in one order everywhere (ORDER BY the key, FOR UPDATE), and repeat a transaction that ends with 40P01.",
         certainty=0.95,
+        by_events=True,
         beyond_s=COST_S * many,
     )  # fmt: skip
 
