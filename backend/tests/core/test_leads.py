@@ -8,11 +8,13 @@ import pytest
 from faena.core.answers.leads.choosing import diagnose, joined
 from faena.core.answers.leads.claim import Claim, Root, Step
 from faena.core.answers.leads.kinds import LeadKind
-from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.observed import Observed, PlanSwitch, SharedDisk, UsualWork
 from faena.core.answers.leads.rules import RULES
 from faena.core.answers.leads.watched import Watched, observed
 from faena.core.engines.postgres.profile import POSTGRES
-from faena.core.readings import LockEdge, LockFact, SampleReading, SessionSample
+from faena.core.readings import COUNTER_FIELDS, LockEdge, LockFact, SampleReading, SessionSample
+from faena.core.sql.joining import unjoined
+from faena.core.statements.figures import StatementFigures
 from faena.core.units import EpochMs, Millis, Pid, QueryId
 from faena.testing.builders import START, session, vitals
 from hypothesis import given
@@ -148,3 +150,135 @@ def test_no_second_is_explained_twice(masks: list[list[bool]]) -> None:
     assert found.unexplained >= 1 - union.mean() - 1e-9
     seconds = [one.seconds * one.claim.certainty for one in found.leads]
     assert seconds == sorted(seconds, reverse=True), "what explains most beyond the others comes first"
+
+
+def figures(query_id: int, calls: float, ms: float, **more: float) -> StatementFigures:
+    sums = dict.fromkeys(COUNTER_FIELDS, 0.0) | {"calls": calls, "total_ms": calls * ms} | more
+    return StatementFigures(query_id=QueryId(query_id), **sums)
+
+
+def with_history(seen: Observed, work: StatementFigures, usual: UsualWork | None, **more: object) -> Observed:
+    told = {work.query_id: usual} if usual is not None else {}
+    return replace(seen, work={work.query_id: work}, work_s=seen.seconds, usual_work=told, **more)  # type: ignore[arg-type]
+
+
+def at_work(many: int, query_id: int = 2, **more: object) -> list[SessionSample]:
+    return [session(n, query_id=QueryId(query_id), statement_ms=20, **more) for n in range(1, many + 1)]
+
+
+USUAL = UsualWork(ms=3.0, reads=4.0, rows=10.0, calls_s=20.0, days=6)
+SWITCH = PlanSwitch(at=START, before="Index Scan a on booking", after="Seq Scan on booking")
+
+
+@pytest.mark.parametrize(
+    ("work", "more", "kind"),
+    [
+        (figures(2, 1200, 60.0, rows=12_000.0), {"switches": {QueryId(2): SWITCH}}, LeadKind.PLAN_CHANGE),
+        (figures(2, 1200, 60.0, rows=60_000.0), {}, LeadKind.VOLUME_GROWTH),
+        (figures(2, 1200, 60.0, rows=12_000.0), {}, None),
+        (figures(2, 1200, 4.0, rows=12_000.0), {"switches": {QueryId(2): SWITCH}}, None),
+    ],
+    ids=["another plan", "more rows", "dear, and nobody knows why", "another plan that costs the same"],
+)
+def test_a_statement_that_became_dear_is_told_with_what_made_it_so(
+    work: StatementFigures, more: dict[str, object], kind: LeadKind | None
+) -> None:
+    seen = with_history(watched(60, at_work(2), cores=8), work, USUAL, **more)
+    found = diagnose(seen)
+    assert [one.claim.kind for one in found.leads] == ([kind] if kind else [])
+    if kind:
+        assert "instead of 3 ms" in found.leads[0].claim.chain[1].sentence
+
+
+@pytest.mark.parametrize(
+    ("usual", "before", "told"),
+    [
+        (USUAL, None, "times as often as usual"),
+        (replace(USUAL, calls_s=None), figures(2, 1200, 3.0), "times as often as before"),
+        (replace(USUAL, calls_s=300.0), None, ""),
+        (replace(USUAL, calls_s=None), None, ""),
+    ],
+    ids=["more than usual", "more than just before", "as usual", "nothing to compare with"],
+)
+def test_a_statement_called_far_more_often_is_told_against_what_is_known(
+    usual: UsualWork, before: StatementFigures | None, told: str
+) -> None:
+    seen = with_history(
+        watched(60, at_work(2), cores=8), figures(2, 18_000, 3.0), usual,
+        work_before={QueryId(2): before} if before else {},
+    )  # fmt: skip
+    titles = [one.claim.title for one in diagnose(seen).leads]
+    assert [told in title for title in titles] == ([True] if told else [])
+
+
+def hosts(which: list[str]) -> list[SessionSample]:
+    """A heavy statement by the hosts given, and light ones by four."""
+    heavy = [session(10 + i, query_id=QueryId(2), client=one, statement_ms=900) for i, one in enumerate(which)]
+    return heavy + [session(20 + i, query_id=QueryId(1), client=f"10.0.0.{i}", statement_ms=1) for i in range(4)]
+
+
+def test_a_host_that_runs_what_its_like_do_not_is_named() -> None:
+    (lead,) = diagnose(watched(60, hosts(["10.0.0.3"] * 3), cores=16)).leads
+    assert (lead.claim.kind, lead.claim.root.object) == (LeadKind.HOST_VERSION, "10.0.0.3")
+    assert diagnose(watched(60, hosts(["10.0.0.3", "10.0.0.1", "10.0.0.2"]), cores=16)).quiet
+
+
+def test_a_neighbour_is_at_fault_only_where_own_reads_are_as_usual() -> None:
+    reading = at_work(4, wait_type="IO", wait_event="DataFileRead")
+    disk = SharedDisk(latency_ms=9.0, usual_ms=0.6, neighbour="warehouse", share=0.8)
+    seen = with_history(watched(60, reading), figures(2, 600, 90.0, blocks_read=2_400.0), USUAL, disk=disk)
+    (lead,) = diagnose(seen).leads
+    assert (lead.claim.kind, lead.claim.root.object) == (LeadKind.NEIGHBOUR, "warehouse")
+    itself = with_history(watched(60, reading), figures(2, 600, 90.0, blocks_read=240_000.0), USUAL, disk=disk)
+    assert LeadKind.NEIGHBOUR not in [one.claim.kind for one in diagnose(itself).leads]
+    as_usual = with_history(watched(60, reading), figures(2, 600, 9.0), USUAL, disk=replace(disk, usual_ms=8.0))
+    assert diagnose(as_usual).quiet
+
+
+def test_a_reader_that_holds_back_the_replay_of_a_replica_is_named() -> None:
+    replay = session(5, backend="startup", program="startup", wait_type="IPC", wait_event="RecoveryConflictSnapshot")
+    report = session(6, query_id=QueryId(2), program="nightly-report", statement_ms=1_800_000)
+    (lead,) = diagnose(watched(60, [replay, report], vitals=vitals(START, conflicts=9.0, lag_ms=90_000.0))).leads
+    assert (lead.claim.kind, lead.claim.root.program, lead.claim.root.pid) == (
+        LeadKind.REPLICA_CONFLICT,
+        "nightly-report",
+        6,
+    )
+    lagging = vitals(START, conflicts=0.0, lag_ms=90_000.0)
+    assert diagnose(watched(60, [report], vitals=lagging)).quiet, "a replica far away lags as well"
+
+
+def test_a_statement_that_takes_long_by_itself_is_at_fault_only_if_it_joins_without_a_condition() -> None:
+    long = [session(n, query_id=QueryId(2), program="ops-console", statement_ms=900_000) for n in (1, 2)]
+    for text, kinds in (
+        ("SELECT count(*) FROM duty d, member m WHERE d.week > $1", [LeadKind.RUNAWAY_STATEMENT]),
+        ("SELECT count(*) FROM duty d, member m WHERE d.member = m.id", []),
+    ):
+        seen = watched(700, long, cores=8)
+        told = replace(seen, texts={QueryId(2): text})
+        assert [one.claim.kind for one in diagnose(told).leads] == kinds, text
+
+
+@pytest.mark.parametrize(
+    ("text", "apart"),
+    [
+        ("SELECT count(*) FROM duty d, crew_member m WHERE d.week > $1", ("d", "m")),
+        ("SELECT * FROM a, b, c WHERE a.x = b.x", ("a", "c")),
+        ("SELECT * FROM a AS p, b q WHERE p.x = q.y AND q.z <= $1", None),
+        ("SELECT * FROM a, b WHERE a.x >= b.y", None),
+        ("SELECT * FROM a, b WHERE x = y", None),
+        ("SELECT * FROM a, b WHERE a.x = 3 AND y = 4", None),
+        ("SELECT * FROM a JOIN b ON true", None),
+        ("SELECT * FROM a, b WHERE a.x IN (SELECT x FROM c)", None),
+        ("SELECT * FROM a, generate_series(1, 3) g", None),
+        ("SELECT * FROM a", None),
+        ("SELECT * FROM a, b", ("a", "b")),
+        ("DELETE FROM a", None),
+        ("SELECT * FROM a, b WHERE", ("a", "b")),
+        ("", None),
+    ],
+)  # fmt: skip
+def test_tables_that_no_condition_ties_together_are_told_where_it_is_clear(
+    text: str, apart: tuple[str, str] | None
+) -> None:
+    assert unjoined(text) == apart

@@ -1,31 +1,38 @@
 """What is at fault on a server in a window, from all that the store has of it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 
+from faena.apps.hosts import selectors as hosts
 from faena.apps.locks.edges import edges_by_tick
 from faena.apps.plans import selectors as plans
 from faena.apps.plans.models import CapturedPlan
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.sessions import read_sessions
+from faena.apps.samples.usual import usual_for
 from faena.apps.servers import selectors as servers
 from faena.apps.servers import vitals
+from faena.apps.servers.clock import clock_of
 from faena.apps.servers.engines import profile_of
 from faena.apps.servers.models import Server
-from faena.apps.statements import events
+from faena.apps.statements import events, executions
 from faena.apps.statements import logged as log
 from faena.apps.statements import selectors as statements
 from faena.core.answers.leads.choosing import Diagnosis, diagnose
-from faena.core.answers.leads.observed import Observed, PlanFacts
+from faena.core.answers.leads.observed import Observed, PlanFacts, PlanSwitch, SharedDisk, UsualSessions, UsualWork
 from faena.core.engines.profile import EngineProfile
 from faena.core.errors import BadInput, BadWindow
+from faena.core.plans.history import switches
 from faena.core.sampling.dimensions import Dictionary
-from faena.core.series.window import Window
+from faena.core.series.window import Buckets, Window, cut
 from faena.core.sessions.frame import SessionFrame
 from faena.core.statements.figures import StatementFigures
-from faena.core.units import MS_PER_HOUR, QueryId
+from faena.core.statements.usualcost import hours_before, usual_cost
+from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 
+USUAL_DAYS = 14
+MOST_USUAL = 4  # statements that are compared with what is usual, those that are seen most
 MOST_PLANS = 6  # statements whose captured plan is read, those that are seen most
 LONGEST_MS = 24 * MS_PER_HOUR
 
@@ -58,7 +65,12 @@ def observed_in(server: Server, window: Window) -> Observed:
         texts={QueryId(query_id): text.text for query_id, text in texts.items()},
         work=work,
         work_s=window.length_ms / 1000 if work else 0.0,
+        work_before={one.query_id: one for one in statements.figures(server.pk, window.previous())},
         plans=_plans(server.pk, profile, ranked[:MOST_PLANS]),
+        usual_work=_usual_work(server, window, ranked[:MOST_USUAL]),
+        usual=_usual_sessions(server, window),
+        switches=_switches(server.pk, window, ranked[:MOST_USUAL]),
+        disk=_disk(server, window),
         vitals=told,
         events=events.troubles(server.pk, window) if log.read_at(server.pk) is not None else None,
     )
@@ -73,6 +85,66 @@ def _ranked(frame: SessionFrame, dictionary: Dictionary) -> list[QueryId]:
         if query_id is not None:
             sums[query_id] = sums.get(query_id, 0) + int(counts[code])
     return sorted(sums, key=lambda one: -sums[one])
+
+
+def _usual_work(server: Server, window: Window, wanted: list[QueryId]) -> dict[QueryId, UsualWork]:
+    """Means over the hours of the window, of statements of which enough earlier days are known."""
+    cells, calendar = cut(window, at_most=24, period_ms=MS_PER_HOUR), clock_of(server).calendar
+    hours = hours_before(cells, USUAL_DAYS, calendar)
+    found = {}
+    for query_id in wanted:
+        told = usual_cost(statements.hourly(server.pk, query_id, hours), cells, USUAL_DAYS, calendar)
+        ms, reads, rows = (_mean(told.per_call[name]) for name in ("total_ms", "blocks_read", "rows"))
+        if ms is not None:
+            found[query_id] = UsualWork(
+                ms=ms, reads=reads or 0.0, rows=rows or 0.0, calls_s=_mean(told.calls_per_s), days=told.days
+            )
+    return found
+
+
+def _mean(values: Sequence[float | None]) -> float | None:
+    known = [one for one in values if one is not None]
+    return sum(known) / len(known) if known else None
+
+
+def _usual_sessions(server: Server, window: Window) -> UsualSessions | None:
+    """Of the server's load as a whole; None where too few earlier days are known."""
+    cells = Buckets(start=window.start, width_ms=window.length_ms, count=1)
+    band = usual_for(server, cells, window).band
+    running, waiting = band.middle[:, 0].tolist()
+    high, waiting_high = band.high[:, 0].tolist()
+    if running != running or waiting != waiting:  # NaN: not known
+        return None
+    return UsualSessions(running=running, running_high=high, waiting=waiting, waiting_high=waiting_high)
+
+
+def _switches(server_id: int, window: Window, wanted: list[QueryId]) -> dict[QueryId, PlanSwitch]:
+    """The last switch of plan of each statement, up to the end of the window and at most a day before it."""
+    before = Window(start=EpochMs(window.start - LONGEST_MS), end=window.end)
+    found = {}
+    for query_id in wanted:
+        changes = switches(executions.plan_runs(server_id, before, query_id).get(query_id, []))
+        if changes:
+            words = plans.gists(server_id, {changes[-1].before, changes[-1].after})
+            found[query_id] = PlanSwitch(
+                at=changes[-1].at,
+                before=words.get(changes[-1].before, "another"),
+                after=words.get(changes[-1].after, "a new one"),
+            )
+    return found
+
+
+def _disk(server: Server, window: Window) -> SharedDisk | None:
+    if not server.storage:
+        return None
+    told = hosts.disk(server, window, Buckets(start=window.start, width_ms=window.length_ms, count=1))
+    others = [one for one in told.neighbours if one.server.pk != server.pk and one.share is not None]
+    if told.latency_ms is None or not others:
+        return None
+    first = max(others, key=lambda one: one.share or 0.0)
+    return SharedDisk(
+        latency_ms=told.latency_ms, usual_ms=told.usual_ms, neighbour=first.server.name, share=first.share or 0.0
+    )
 
 
 def _busiest(work: Mapping[QueryId, StatementFigures], most: int = 200) -> list[QueryId]:

@@ -92,7 +92,7 @@ _WITHOUT_TABLE = frozenset(
 )
 
 
-class _Words:
+class Words:
     """Significant tokens: words in small letters, names without their quotes, signs, and ? for literals and places."""
 
     def __init__(self, text: str, limit: int) -> None:
@@ -136,7 +136,7 @@ class _Words:
 
 def tables_of(text: str) -> tuple[str, ...]:
     """Names of the tables a statement touches, without schema, sorted; empty when it touches none."""
-    words = _Words(text, MAX_READ)
+    words = Words(text, MAX_READ)
     reader = _Reader(words)
     for i in range(len(words)):
         reader.take(i)
@@ -156,7 +156,7 @@ class _Bracket:
 class _Reader:
     """One pass over the words with a stack of brackets."""
 
-    def __init__(self, words: _Words) -> None:
+    def __init__(self, words: Words) -> None:
         self._words = words
         self._stack = [_Bracket()]
         self._behind = 0  # words up to here belong to a name that was read
@@ -253,7 +253,7 @@ class _Reader:
 
 def reindexed(text: str) -> str:
     """The index that a REINDEX INDEX is about, without its schema; "" of all else."""
-    words = _Words(text, TARGET_READ)
+    words = Words(text, TARGET_READ)
     if words.at(0) != "reindex":
         return ""
     i = 1
@@ -266,7 +266,7 @@ def reindexed(text: str) -> str:
     return words.name(i + (2 if words.at(i + 1) == "concurrently" else 1))[1]
 
 
-def target_after(words: _Words, i: int) -> str:
+def target_after(words: Words, i: int) -> str:
     """The table behind a word of maintenance, past its options."""
     i += 1
     if words.at(i) == "(":
@@ -285,7 +285,7 @@ def table_changed_by(text: str) -> str:
 
     What stands behind the verb that changes most, else first behind FROM. With its schema, where that is written.
     """
-    words = _Words(text, TARGET_READ)
+    words = Words(text, TARGET_READ)
     for rule in (_updated, _deleted, _inserted, _locked, _maintained, _indexed, _read):
         for i, word in enumerate(words.words):
             if not words.quoted[i] and (found := rule(words, i, word)):
@@ -293,39 +293,39 @@ def table_changed_by(text: str) -> str:
     return ""
 
 
-def _behind(words: _Words, i: int, fillers: Sequence[str] = ("only",)) -> str:
+def _behind(words: Words, i: int, fillers: Sequence[str] = ("only",)) -> str:
     while words.at(i) in fillers:
         i += 1
     return words.name(i)[0]
 
 
-def _updated(words: _Words, i: int, word: str) -> str:
+def _updated(words: Words, i: int, word: str) -> str:
     aside = i > 0 and words.at(i - 1) in _NO_TARGET_BEHIND
     return _behind(words, i + 1) if word == "update" and not aside else ""
 
 
-def _deleted(words: _Words, i: int, word: str) -> str:
+def _deleted(words: Words, i: int, word: str) -> str:
     return _behind(words, i + 2) if word == "delete" and words.at(i + 1) == "from" else ""
 
 
-def _inserted(words: _Words, i: int, word: str) -> str:
+def _inserted(words: Words, i: int, word: str) -> str:
     return _behind(words, i + 2) if word in ("insert", "merge") and words.at(i + 1) == "into" else ""
 
 
-def _locked(words: _Words, i: int, word: str) -> str:
+def _locked(words: Words, i: int, word: str) -> str:
     return _behind(words, i + 1, ("table", "only")) if word == "lock" else ""
 
 
-def _maintained(words: _Words, i: int, word: str) -> str:
+def _maintained(words: Words, i: int, word: str) -> str:
     return target_after(words, i) if word in _MAINTENANCE else ""
 
 
-def _indexed(words: _Words, i: int, word: str) -> str:
+def _indexed(words: Words, i: int, word: str) -> str:
     if word != "create" or words.at(i + 1) not in ("index", "unique"):
         return ""
     on = next((at for at in range(i, min(len(words), i + 12)) if words.at(at) == "on"), 0)
     return _behind(words, on + 1) if on else ""
 
 
-def _read(words: _Words, i: int, word: str) -> str:
+def _read(words: Words, i: int, word: str) -> str:
     return _behind(words, i + 1) if word == "from" else ""

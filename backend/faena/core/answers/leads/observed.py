@@ -36,6 +36,47 @@ class PlanFacts:
     indexes: Mapping[str, Sequence[IndexFacts]] = field(default_factory=dict)  # of its tables
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class UsualWork:
+    """What a statement usually does in these hours: ms, blocks read and rows of a call, and calls a second."""
+
+    ms: float
+    reads: float
+    rows: float
+    calls_s: float | None
+    days: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class UsualSessions:
+    """Sessions that usually run and wait in these hours, and the most that is usual; means over the window."""
+
+    running: float
+    running_high: float
+    waiting: float
+    waiting_high: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlanSwitch:
+    """From `at` on a statement used another plan; both in a line."""
+
+    at: int
+    before: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SharedDisk:
+    """The disk of a server: how long a request takes, as it is and as is usual, ms; and another server that makes most
+    of its requests, "" where none does, with its part of them."""
+
+    latency_ms: float
+    usual_ms: float | None
+    neighbour: str
+    share: float
+
+
 @dataclass(frozen=True, kw_only=True)
 class Observed:
     """One server over one window. What is None was not asked or cannot be told; an empty one was looked for and not found.
@@ -52,7 +93,12 @@ class Observed:
     texts: Mapping[QueryId, str] = field(default_factory=dict)
     work: Mapping[QueryId, StatementFigures] = field(default_factory=dict)
     work_s: float = 0.0
+    work_before: Mapping[QueryId, StatementFigures] = field(default_factory=dict)  # as long, just before the window
     plans: Mapping[QueryId, PlanFacts] = field(default_factory=dict)
+    usual_work: Mapping[QueryId, UsualWork] = field(default_factory=dict)
+    usual: UsualSessions | None = None
+    switches: Mapping[QueryId, PlanSwitch] = field(default_factory=dict)
+    disk: SharedDisk | None = None
     vitals: ServerVitals | None = None
     events: Sequence[LogEvent] | None = None
     max_connections: int | None = None

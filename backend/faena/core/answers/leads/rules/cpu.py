@@ -7,16 +7,18 @@ import numpy as np
 from faena.core.answers.leads.claim import Claim, Flags, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
-from faena.core.answers.leads.words import quoted, sessions, took
+from faena.core.answers.leads.words import figure, quoted, sessions, took
 from faena.core.findings import Reference
 from faena.core.numbers import count
 from faena.core.sampling.dimensions import Dimension
+from faena.core.sql.joining import unjoined
 from faena.core.sql.names import tables_of
 from faena.core.waits.kinds import WaitKind
 
 OVER_SHARE = 0.5  # of the ticks have more sessions running than there are cores
 LONG_PART, LONG_LEAST_MS = 0.4, 4000  # an execution is long that lasts this part of the window, and so long at least
 SAME_MS = 400
+UNUSUAL_MS, LEAST_UNUSUAL, LEAST_WINDOW_S = 300_000, 0.8, 600  # of an execution; sessions; of a window that can tell
 RUNAWAY_SHARE = 0.5  # of what runs is of such executions
 MAIN_SHARE = 0.3  # of what runs, for a statement to be named
 
@@ -27,15 +29,31 @@ def cpu_saturation(seen: Observed) -> Iterator[Claim]:
     if not cores or not seen.ticks:
         return
     over = float((seen.running_at > cores).mean())
-    if over < OVER_SHARE or float(seen.running_at.mean()) <= cores:
-        return
     running = seen.of_kind(WaitKind.RUNNING)
     long_ms = max(LONG_LEAST_MS, LONG_PART * seen.seconds * 1000)
+    if over < OVER_SHARE or float(seen.running_at.mean()) <= cores:
+        yield from _unusual(seen, cores, running, long_ms)
+        return
     old = running & _lasting(seen, long_ms)
     if seen.mean(old) >= RUNAWAY_SHARE * seen.mean(running):
-        yield _runaway(seen, cores, running, old)
+        text = seen.text(next((q for q, _ in seen.statements(old)), None))
+        yield _runaway(seen, cores, running, old, unjoined(text))
     else:
         yield _too_much(seen, cores, running, over)
+
+
+def _unusual(seen: Observed, cores: int, running: Flags, long_ms: float) -> Iterator[Claim]:
+    """Executions that do not end, on a server that has cores to spare: only where more run than is usual, or where the
+    statement joins tables without a condition. A report that takes long by itself harms nobody."""
+    if seen.seconds < LEAST_WINDOW_S:
+        return
+    old = running & _lasting(seen, max(long_ms, UNUSUAL_MS))
+    if seen.mean(old) < RUNAWAY_SHARE * seen.mean(running) or seen.mean(old) < LEAST_UNUSUAL:
+        return
+    usual, text = seen.usual, seen.text(next((q for q, _ in seen.statements(old)), None))
+    apart = unjoined(text)
+    if apart is not None or (usual is not None and float(seen.running_at.mean()) > usual.running_high):
+        yield _runaway(seen, cores, running, old, apart)
 
 
 def _lasting(seen: Observed, long_ms: float) -> Flags:
@@ -56,12 +74,21 @@ def _lasting(seen: Observed, long_ms: float) -> Flags:
     return found
 
 
-def _runaway(seen: Observed, cores: int, running: Flags, old: Flags) -> Claim:
+def _runaway(seen: Observed, cores: int, running: Flags, old: Flags, apart: tuple[str, str] | None = None) -> Claim:
     query_id, _ = [*seen.statements(old), (None, 0)][0]
     text = seen.text(query_id)
     programs = seen.ranked(Dimension.PROGRAM, old)
     pids = np.unique(seen.frame.pid[old])
     longest = int(seen.frame.statement_ms[old].max())
+    no_tie = (
+        [
+            Step(
+                f"No condition of it ties {apart[0]} and {apart[1]} together: each row of one meets each row of the other."
+            )
+        ]
+        if apart
+        else []
+    )
     return Claim(
         kind=LeadKind.RUNAWAY_STATEMENT,
         title=f"{programs[0][0]} keeps the cores busy with {quoted(text)}",
@@ -70,9 +97,10 @@ def _runaway(seen: Observed, cores: int, running: Flags, old: Flags) -> Claim:
         chain=(
             Step(f"{sessions(seen.mean(running))} ran on average, on {cores} cores.", Reference("load")),
             Step(
-                f"{sessions(seen.mean(old))} of them were executions that do not end: {len(pids)} of {quoted(text)}, the longest for {took(longest)}.",
+                f"{figure(seen.mean(old))} of them were executions that do not end: {len(pids)} of {quoted(text)}, the longest for {took(longest)}.",
                 Reference("sessions"),
             ),
+            *no_tie,
         ),
         ruled_out=(RuledOut("many short calls", f"{seen.mean(old) / seen.mean(running):.0%} of what ran were these executions"),),
         next_step=f"SELECT pg_cancel_backend({int(pids[0])});  -- then look at its plan before it runs again",
