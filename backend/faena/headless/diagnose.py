@@ -8,12 +8,12 @@ import time
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Any
 
 import orjson
 
-from faena.core.answers.leads.choosing import Diagnosis, Lead, diagnose
+from faena.core.answers.leads.choosing import Diagnosis, diagnose
 from faena.core.answers.leads.observed import PlanFacts
+from faena.core.answers.leads.printed import as_object
 from faena.core.answers.leads.watched import Watched, observed
 from faena.core.engines.postgres.profile import POSTGRES
 from faena.core.errors import BadInput, SourceError
@@ -142,29 +142,3 @@ def _plans(target: Target, readings: Sequence[SampleReading], texts: Mapping[Que
     for database, statements in by_database.items():
         found |= plans_of(replace(target, database=database), statements)
     return found
-
-
-def as_object(found: Diagnosis) -> dict[str, Any]:
-    """What is printed."""
-    return {"quiet": found.quiet, "leads": [_lead(one) for one in found.leads], "ground": found.ground}
-
-
-def _lead(lead: Lead) -> dict[str, Any]:
-    claim, root = lead.claim, lead.claim.root
-    return {
-        "kind": claim.kind.value,
-        "title": claim.title,
-        "explains_share": round(lead.share, 4),
-        "root": {
-            "statement": root.statement or None,
-            "program": root.program or None,
-            "table": root.table or None,
-            "index": root.index or None,
-            "column": root.column or None,
-            "pid": root.pid,
-            "object": root.object or None,
-        },
-        "chain": [{"sentence": step.sentence} for step in claim.chain],
-        "ruled_out": [{"what": one.what, "why": one.why} for one in claim.ruled_out],
-        "next_step": claim.next_step,
-    }

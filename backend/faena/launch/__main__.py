@@ -3,6 +3,7 @@
 import argparse
 import os
 import sys
+from collections.abc import Sequence
 
 from faena.launch import benches, checks, demo, keeping, real, setup, supervised
 from faena.launch.words import Trouble, warn
@@ -13,6 +14,28 @@ OVERVIEW = """Find out why a database is slow.
   ./faena test     run every check
 
 For real use: ./faena serve and ./faena collect; docs/operating.md tells how they are configured."""
+
+
+# Commands whose arguments are read by whoever does the work.
+FORWARDED = (
+    ("server", "connect, change, pause or remove a server"),
+    ("user", "make a user or change one"),
+    ("trace-source", "let an application send traces of a server; prints its token"),
+    ("upgrade", "bring the store to this version; serve and up do it, too"),
+    ("replay", "store what collectors had to put aside, after an upgrade that can take it"),
+    ("rotate-secret", "a new secret, and all passwords sealed with it"),
+    ("backup", "`backup FILE`: store and secret in one file"),
+    ("restore", "`restore FILE`: into an empty store"),
+    ("import", "`import samples|traces FILE --server NAME`: session samples of any engine, OpenTelemetry traces"),
+    ("read-plan", "a plan's steps and suspicions as JSON"),
+    ("read-log", "executions, errors, waits and deadlocks of server logs as JSON Lines"),
+    ("read-traces", "requests, their time by layer and their statements out of traces, as JSON Lines"),
+    ("chains", "who stands in whose way on a live server, watched for a while, as JSON"),
+    (
+        "diagnose",
+        "what is at fault, as JSON: `--dsn DSN --seconds N` watches, `--server NAME --from T --to T` looks back",
+    ),
+)
 
 
 def parser() -> argparse.ArgumentParser:
@@ -33,25 +56,8 @@ def parser() -> argparse.ArgumentParser:
     commands.add_parser("serve", help="the web server, for real use")
     commands.add_parser("collect", help="the collector, for real use")
     commands.add_parser("up", help="web server and collector together, each started again when it ends")
-    forwarded = (
-        ("server", "connect, change, pause or remove a server"),
-        ("user", "make a user or change one"),
-        ("trace-source", "let an application send traces of a server; prints its token"),
-        ("upgrade", "bring the store to this version; serve and up do it, too"),
-        ("replay", "store what collectors had to put aside, after an upgrade that can take it"),
-        ("rotate-secret", "a new secret, and all passwords sealed with it"),
-        ("backup", "`backup FILE`: store and secret in one file"),
-        ("restore", "`restore FILE`: into an empty store"),
-        ("import", "`import samples|traces FILE --server NAME`: session samples of any engine, OpenTelemetry traces"),
-        ("read-plan", "a plan's steps and suspicions as JSON"),
-        ("read-log", "executions, errors, waits and deadlocks of server logs as JSON Lines"),
-        ("read-traces", "requests, their time by layer and their statements out of traces, as JSON Lines"),
-        ("chains", "who stands in whose way on a live server, watched for a while, as JSON"),
-        ("diagnose", "what is at fault on a live server, watched for a while, as JSON"),
-    )
-    for name, words in forwarded:
-        rest = commands.add_parser(name, help=words, add_help=False)
-        rest.add_argument("rest", nargs=argparse.REMAINDER)
+    for name, words in FORWARDED:
+        commands.add_parser(name, help=words, add_help=False)
     bench = commands.add_parser("bench", help="measure speed, memory and cost; prints a table")
     bench.add_argument("names", nargs="*", help="all by default")
     commands.add_parser("build", help="build the front end")
@@ -59,8 +65,15 @@ def parser() -> argparse.ArgumentParser:
     return top
 
 
+def read(given: Sequence[str]) -> argparse.Namespace:
+    """The command with its arguments; `rest` are those of a forwarded one, untouched: argparse would take its options for ours."""
+    if given and given[0] in {name for name, _ in FORWARDED}:
+        return argparse.Namespace(command=given[0], rest=list(given[1:]))
+    return parser().parse_args(given)
+
+
 def main() -> int:
-    arguments = parser().parse_args()
+    arguments = read(sys.argv[1:])
     match arguments.command:
         case "demo":
             if arguments.part == "trouble":
@@ -89,8 +102,10 @@ def main() -> int:
             keeping.run(arguments.command, arguments.rest)
         case "import":
             real.imported(arguments.rest)
-        case "read-plan" | "read-log" | "read-traces" | "chains" | "diagnose":
+        case "read-plan" | "read-log" | "read-traces" | "chains":
             real.headless(arguments.command, arguments.rest)
+        case "diagnose":
+            real.diagnose(arguments.rest)
         case "build":
             setup.for_serving()
         case "contract":

@@ -46,6 +46,15 @@ def headless(command: str, arguments: list[str]) -> None:
     os.execv(PYTHON, [str(PYTHON), "-m", "faena.headless", command, *arguments])
 
 
+def diagnose(arguments: list[str]) -> None:
+    """A live server by its connection string needs no store; one that is watched is looked up in it."""
+    if any(one.startswith("--server") for one in arguments):
+        setup.for_serving()
+        _manage("diagnose", *arguments)
+    else:
+        headless("diagnose", arguments)
+
+
 def collect() -> None:
     setup.for_serving()
     _manage("collect")

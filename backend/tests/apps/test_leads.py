@@ -1,9 +1,13 @@
 """Leads from the store: the estate's planted incidents, and hours in which nothing is at fault."""
 
+import json
 import tomllib
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
+from django.core.management import call_command
+from django.core.management.base import CommandError
 from django.test import Client
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import Role
@@ -99,3 +103,25 @@ def test_the_api_tells_a_lead_with_its_chain_and_where_its_evidence_is_seen() ->
         client.get(f"/api/v1/servers/{server.pk}/leads?from={ANCHOR - 90 * 86_400_000}&to={ANCHOR}").status_code == 400
     )
     assert client.get("/api/v1/servers/999999/leads?last=60").status_code == 404
+
+
+def test_the_command_looks_back_and_says_what_it_cannot_read(capsys: pytest.CaptureFixture[str]) -> None:
+    window = window_of(INCIDENTS["idle-console"])
+    filled("bookings-main", window.start, window.end)
+    moments = [datetime.fromtimestamp(at / 1000, UTC).isoformat() for at in (window.start, window.end)]
+    call_command("diagnose", server="bookings-main", start=moments[0], end=str(window.end))
+    told = json.loads(capsys.readouterr().out)
+    assert (told["quiet"], told["leads"][0]["kind"], told["leads"][0]["root"]["index"]) == (
+        False,
+        "idle_transaction",
+        None,
+    )
+    for wrong, words in (
+        ({"server": "nowhere"}, "there are: .*bookings-main"),
+        ({"start": "yesterday"}, "is no moment"),
+        ({"start": moments[1], "end": moments[0]}, "window"),
+    ):
+        asked = {"server": "bookings-main", "start": moments[0], "end": moments[1], **wrong}
+        with pytest.raises(CommandError, match=words) as refused:
+            call_command("diagnose", **asked)
+        assert refused.value.returncode == 2
