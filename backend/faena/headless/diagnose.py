@@ -20,7 +20,7 @@ from faena.core.errors import BadInput, SourceError
 from faena.core.logged import CaptureRules, LogEvent, LogPosition
 from faena.core.readings import Processes, SampleReading, ServerFacts
 from faena.core.units import EpochMs, QueryId
-from faena.sources.postgres.looking import Glances, plans_of
+from faena.sources.postgres.looking import Glances, horizon_of, plans_of
 from faena.sources.postgres.source import PostgresSource, Target, target_from_dsn
 
 PERIOD_S = 0.5
@@ -102,10 +102,21 @@ async def _watch(source: PostgresSource, target: Target, facts: ServerFacts, sec
         cores=len(os.sched_getaffinity(0)) if facts.processes is not Processes.ELSEWHERE else None,
         max_connections=facts.max_connections,
         serializable=glances.reads_watched,
-        sessions_begun=None if glances.begun is None else float(glances.begun),
+        sessions_begun=glances.begun_in(seconds),
+        horizon=await asyncio.to_thread(horizon_of, _main_database(target, readings), _last_statements(readings)),
         newcomers=glances.newcomers,
     )
     return watched, end
+
+
+def _main_database(target: Target, readings: Sequence[SampleReading]) -> Target:
+    """The database in which most sessions were at work, since tables are told of one alone."""
+    seen = Counter(s.database for one in readings for s in one.sessions if s.is_active and s.database)
+    return replace(target, database=seen.most_common(1)[0][0]) if seen else target
+
+
+def _last_statements(readings: Sequence[SampleReading]) -> dict[int, QueryId]:
+    return {s.pid: s.query_id for one in readings for s in one.sessions if s.query_id is not None}
 
 
 async def _position(source: PostgresSource) -> LogPosition | None:

@@ -46,6 +46,7 @@ def build() -> None:
             "CREATE FUNCTION slowly(i int) RETURNS int LANGUAGE plpgsql IMMUTABLE AS "
             "$$ BEGIN PERFORM pg_sleep(0.02); RETURN i; END $$"
         )
+        keeper.execute("CREATE TABLE job (id int PRIMARY KEY, what text)")
         keeper.execute("VACUUM ANALYZE")
 
 
@@ -166,6 +167,17 @@ def sips(connection: psycopg.Connection, over: Event, place: int) -> None:
         for _ in copy:
             if over.wait(0.05):
                 return
+
+
+def for_each_row(connection: psycopg.Connection, over: Event, place: int) -> None:
+    """One statement for a list, then one more for each row of it."""
+    for n in count(place):
+        for (booking,) in connection.execute(
+            "SELECT id FROM booking WHERE sailing_id = %s LIMIT 60", (1 + n % SAILINGS,)
+        ).fetchall():
+            connection.execute("SELECT reference, email FROM booking WHERE id = %s", (booking,))
+        if over.is_set():
+            return
 
 
 def comes_and_goes(_: psycopg.Connection, over: Event, place: int) -> None:

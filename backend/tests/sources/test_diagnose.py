@@ -16,6 +16,7 @@ from business import (
     build,
     business,
     comes_and_goes,
+    for_each_row,
     in_transactions,
     once,
     repeat,
@@ -81,7 +82,26 @@ def behind_a_queue(b: Business) -> None:
     b.add("booking-web", repeat(HOLD), 3)
 
 
+def behind_a_snapshot(b: Business) -> None:
+    """A queue whose done jobs cannot be removed, since somebody reads from a snapshot of long ago."""
+    b.add("analyst", once("BEGIN ISOLATION LEVEL REPEATABLE READ", "SELECT count(*) FROM sailing"))
+    time.sleep(0.5)
+    with owner(DATABASE) as keeper:
+        keeper.execute(
+            "INSERT INTO job SELECT i, repeat('x', 80) FROM generate_series(1, 120000) i ON CONFLICT DO NOTHING"
+        )
+        keeper.execute("DELETE FROM job WHERE id < 119990")
+        keeper.execute("ANALYZE job")
+    b.add("worker", repeat("SELECT id, what FROM job ORDER BY id LIMIT 1"), 2)
+    time.sleep(6)  # the snapshot grows old
+
+
 FAULTS = (
+    Fault("row by row", LeadKind.REPEATED_STATEMENT, lambda b: b.add("manifest-export", for_each_row, 2),
+          {"program": "manifest-export", "table": "booking"}),
+    Fault("behind a snapshot", LeadKind.HELD_BACK_VACUUM, behind_a_snapshot, {"program": "analyst", "table": "job"}),
+    Fault("one row, each briefly", LeadKind.HOT_ROW, lambda b: b.add("booking-web", in_transactions(HOLD, think_s=0.02), 14),
+          {"program": "booking-web", "table": "sailing"}),
     Fault("left open", LeadKind.IDLE_TRANSACTION, left_open, {"program": "ops-console", "table": "sailing"}),
     Fault("held at work", LeadKind.LOCK_CHAIN, held_at_work, {"program": "manifest-export", "table": "sailing"}),
     Fault("behind a queue", LeadKind.LOCK_CHAIN, behind_a_queue, {"program": "month-report"}),
@@ -131,6 +151,10 @@ HEALTHY: dict[str, Callable[[Business], object]] = {
     "one long statement": lambda b: b.add("analyst", once("SELECT count(*) FROM generate_series(1, 1000000000) i")),
     "serializable without a conflict": lambda b: b.add(
         "ledger-post", in_transactions("SELECT sum(slots) FROM sailing", think_s=0.05, level="SERIALIZABLE"), 2
+    ),
+    "many lookups that follow nothing": lambda b: b.add("booking-web", repeat("SELECT paid FROM booking WHERE id = 77", 0.002), 3),
+    "an old snapshot that nobody reads through": lambda b: b.add(
+        "analyst", once("BEGIN ISOLATION LEVEL REPEATABLE READ", "SELECT count(*) FROM sailing")
     ),
     "paging through the first pages": lambda b: b.add("crawler", repeat("SELECT * FROM booking ORDER BY id OFFSET 40 LIMIT 20", 0.01)),
 }  # fmt: skip

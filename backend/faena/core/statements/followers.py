@@ -5,11 +5,16 @@ returned rows, whatever the load. Two statements whose counts go together like t
 pair that is worth a look; that one program does it in one request is not proven by counters.
 """
 
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
+
+from faena.core.readings import COUNTER_FIELDS
+from faena.core.statements.counters import CounterDelta
+from faena.core.units import QueryId
 
 Floats = npt.NDArray[np.float64]
 EACH = 5.0  # rows of a run of the first statement, on average, and so runs of the second
@@ -73,3 +78,49 @@ def _pair(first: int, second: int, calls: Floats, rows: Floats, ms: Floats) -> F
         first=first, second=second, each=float(ran.sum() / calls[first].sum()), runs=float(ran.sum()),
         ms=float(ms[second].sum()), readings=len(ran), agree=agree,
     )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Match:
+    """Statement `second` ran as often as `first` returned rows, `each` times for a run of it, over one span of counting."""
+
+    first: QueryId
+    second: QueryId
+    each: float
+
+
+EXACT, LEAST_EACH, LEAST_CALLS = 0.02, 8.0, 200
+MOST_CALLED = 3  # statements of a user that are looked at, those that ran most
+
+
+def matches(delta: CounterDelta) -> list[Match]:
+    """Pairs of one user and database whose counts match within 2% and one run of the first, from two readings alone.
+
+    As a load that never changes shows them. A match can be chance: say that it is a guess.
+    """
+    calls, rows = COUNTER_FIELDS.index("calls"), COUNTER_FIELDS.index("rows")
+    by_user = defaultdict[tuple[str, str], list[int]](list)
+    for i, key in enumerate(delta.keys):
+        by_user[key.database, key.user].append(i)
+    found = []
+    for mine in by_user.values():
+        for second in sorted(mine, key=lambda i: -delta.values[i, calls])[:MOST_CALLED]:
+            runs = delta.values[second, calls]
+            best: tuple[float, int] | None = None
+            for first in mine:
+                returned, led = delta.values[first, rows], delta.values[first, calls]
+                each = returned / max(led, 1.0)
+                off = abs(returned - runs)
+                if (
+                    first != second
+                    and led >= 2
+                    and each >= LEAST_EACH
+                    and off <= EXACT * runs + each
+                    and runs >= LEAST_CALLS
+                ):
+                    best = min(best or (off, first), (off, first))
+            if best is not None:
+                lead = best[1]
+                each = float(runs / delta.values[lead, calls])
+                found.append(Match(first=delta.keys[lead].query_id, second=delta.keys[second].query_id, each=each))
+    return found

@@ -17,6 +17,7 @@ from faena.core.units import QueryId
 
 LONG_MS = 800  # who has waited for less may be served any moment: short waits are how locks work
 LEAST_BLOCKED = 0.15  # mean sessions that waited for long, below which nobody need look
+CROWD, CROWD_SHARE = 4.0, 0.6  # mean sessions that wait, and part of the load: then short waits harm as well
 PATIENCE_MS = 3000
 SAME_MS = 100  # two ages that lead to the same beginning, but for rounding
 SHORT_ROOT_MS = 2000  # a root that blocks for less is one of many in a queue
@@ -119,8 +120,9 @@ def waited_long(seen: Observed, mask: Flags) -> Flags:
 
 
 def harms(seen: Observed, mask: Flags) -> bool:
-    """Whether so much is waited for so long that somebody should look."""
-    return seen.mean(waited_long(seen, mask)) >= LEAST_BLOCKED
+    """Whether so much is waited for so long that somebody should look: or so many wait at once that little gets done."""
+    crowd = seen.mean(mask) >= CROWD and seen.share(mask) >= CROWD_SHARE
+    return crowd or seen.mean(waited_long(seen, mask)) >= LEAST_BLOCKED
 
 
 def table_of(facts: Sequence[LockEdge]) -> str:

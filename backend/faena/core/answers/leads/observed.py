@@ -19,6 +19,7 @@ from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.series.window import Window
 from faena.core.sessions.frame import SessionFrame
 from faena.core.statements.figures import StatementFigures
+from faena.core.statements.followers import Match
 from faena.core.units import QueryId
 from faena.core.waits.kinds import WaitKind
 
@@ -67,6 +68,21 @@ class PlanSwitch:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Horizon:
+    """Who keeps dead rows from being removed: the oldest snapshot of all, and tables with many dead rows.
+
+    `pid` None: a prepared transaction or a replication slot, whose name is `program`. `tables` are name, live and dead rows.
+    """
+
+    pid: int | None
+    program: str
+    what: str  # "idle in transaction", "active", "prepared transaction", "replication slot"
+    query_id: QueryId | None
+    age_ms: float
+    tables: Sequence[tuple[str, float, float]]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SharedDisk:
     """The disk of a server: how long a request takes, as it is and as is usual, ms; and another server that makes most
     of its requests, "" where none does, with its part of them."""
@@ -99,6 +115,8 @@ class Observed:
     usual: UsualSessions | None = None
     switches: Mapping[QueryId, PlanSwitch] = field(default_factory=dict)
     disk: SharedDisk | None = None
+    horizon: Horizon | None = None
+    matches: Sequence[Match] = ()  # statements that ran as often as others returned rows
     vitals: ServerVitals | None = None
     events: Sequence[LogEvent] | None = None
     max_connections: int | None = None

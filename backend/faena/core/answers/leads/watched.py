@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.answers.leads.observed import Observed, PlanFacts
+from faena.core.answers.leads.observed import Horizon, Observed, PlanFacts
 from faena.core.engines.profile import Waits
 from faena.core.logged import LogEvent
 from faena.core.readings import CounterReading, SampleReading, ServerVitals
@@ -14,8 +14,9 @@ from faena.core.sampling.dimensions import Combination, Dictionary, combination_
 from faena.core.series.window import Window
 from faena.core.sessions.frame import COLUMNS, SessionFrame
 from faena.core.sql.names import tables_of
-from faena.core.statements.counters import difference
+from faena.core.statements.counters import CounterDelta, difference
 from faena.core.statements.figures import StatementFigures, figures_of
+from faena.core.statements.followers import matches
 from faena.core.units import EpochMs, QueryId
 
 
@@ -32,6 +33,7 @@ class Watched:
     cores: int | None = None
     max_connections: int | None = None
     serializable: bool | None = None
+    horizon: Horizon | None = None
     sessions_begun: float | None = None
     newcomers: Mapping[tuple[str, str], int] = field(default_factory=dict)
 
@@ -42,7 +44,7 @@ def observed(watched: Watched, waits: Waits, end_ms: int) -> Observed:
     if not readings:
         raise ValueError("nothing was read")
     frame, dictionary = frame_of(readings, watched.texts, waits)
-    work, work_s = _work(watched.counters)
+    delta = _delta(watched.counters)
     return Observed(
         window=Window(start=readings[0].due, end=EpochMs(max(end_ms, readings[-1].due + 1))),
         frame=frame,
@@ -51,8 +53,10 @@ def observed(watched: Watched, waits: Waits, end_ms: int) -> Observed:
         cores=watched.cores,
         edges={i: one.edges for i, one in enumerate(readings) if one.edges},
         texts=watched.texts,
-        work=work,
-        work_s=work_s,
+        work=_work(delta) if delta else {},
+        work_s=(delta.until - delta.since) / 1000 if delta else 0.0,
+        matches=matches(delta) if delta else (),
+        horizon=watched.horizon,
         plans=watched.plans,
         vitals=watched.vitals,
         events=watched.events,
@@ -97,12 +101,13 @@ def _tables(text: str) -> str:
     return ", ".join(tables_of(text)) or "none"
 
 
-def _work(counters: tuple[CounterReading, CounterReading] | None) -> tuple[dict[QueryId, StatementFigures], float]:
-    """Figures of each statement over all users and databases, and over how many seconds."""
-    if counters is None or counters[1].at <= counters[0].at:
-        return {}, 0.0
-    delta = difference(*counters)
+def _delta(counters: tuple[CounterReading, CounterReading] | None) -> CounterDelta | None:
+    return difference(*counters) if counters is not None and counters[1].at > counters[0].at else None
+
+
+def _work(delta: CounterDelta) -> dict[QueryId, StatementFigures]:
+    """Figures of each statement over all users and databases."""
     sums: dict[QueryId, npt.NDArray[np.float64]] = {}
     for key, values in zip(delta.keys, delta.values, strict=True):
         sums[key.query_id] = sums.get(key.query_id, np.zeros(len(values))) + values
-    return {q: figures_of(q, one) for q, one in sums.items()}, (delta.until - delta.since) / 1000
+    return {q: figures_of(q, one) for q, one in sums.items()}

@@ -15,6 +15,7 @@ from faena.core.answers.leads.rules.cpu import cpu_saturation
 from faena.core.answers.leads.rules.deadlocks import deadlock_pattern
 from faena.core.answers.leads.rules.dearer_calls import dearer_calls
 from faena.core.answers.leads.rules.disk import disk_saturation
+from faena.core.answers.leads.rules.held_back_vacuum import held_back_vacuum
 from faena.core.answers.leads.rules.hot_row import hot_row
 from faena.core.answers.leads.rules.idle_transaction import idle_transaction
 from faena.core.answers.leads.rules.internal_contention import internal_contention
@@ -22,6 +23,7 @@ from faena.core.answers.leads.rules.lock_chain import lock_chain
 from faena.core.answers.leads.rules.more_calls import more_calls
 from faena.core.answers.leads.rules.neighbour import neighbour
 from faena.core.answers.leads.rules.one_host import host_version
+from faena.core.answers.leads.rules.repeated_statement import repeated_statement
 from faena.core.answers.leads.rules.replica_conflict import replica_conflict
 from faena.core.answers.leads.rules.slow_client import slow_client
 from faena.core.answers.leads.rules.spill import spill
@@ -30,5 +32,5 @@ Rule: TypeAlias = Callable[[Observed], Iterator[Claim]]  # says nothing where ev
 
 RULES: tuple[Rule, ...] = (
     idle_transaction, lock_chain, advisory_lock, hot_row, blocking_maintenance, deadlock_pattern, conflict_retries,
-    host_version, dearer_calls, costly_plan, more_calls, replica_conflict, neighbour, cpu_saturation, spill, disk_saturation, commit_rate, slow_client, internal_contention, connection_storm,
+    held_back_vacuum, repeated_statement, host_version, dearer_calls, costly_plan, more_calls, replica_conflict, neighbour, cpu_saturation, spill, disk_saturation, commit_rate, slow_client, internal_contention, connection_storm,
 )  # fmt: skip

@@ -1,0 +1,51 @@
+"""One statement is run once for each row of another."""
+
+from collections.abc import Iterator
+
+from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
+from faena.core.answers.leads.kinds import LeadKind
+from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.words import quoted, took
+from faena.core.findings import Reference
+from faena.core.numbers import count
+from faena.core.sampling.dimensions import Dimension
+from faena.core.sql.names import tables_of
+
+LEAST_A_SECOND = 50.0
+LEAST_TIME = 0.1  # sessions that run it on average, by the counters
+MOST_OF_CALLS = 0.3  # of all calls on the server
+
+
+def repeated_statement(seen: Observed) -> Iterator[Claim]:
+    """A guess from counters, said to be one: they know no requests."""
+    whole = sum(one.calls for one in seen.work.values())
+    for match in seen.matches:
+        work, first = seen.work.get(match.second), seen.work.get(match.first)
+        if work is None or first is None or not seen.work_s:
+            continue
+        text, lead = seen.text(match.second), seen.text(match.first)
+        rate, busy = work.calls / seen.work_s, work.total_ms / 1000 / seen.work_s
+        if rate < LEAST_A_SECOND or busy < LEAST_TIME or work.calls < MOST_OF_CALLS * whole or not tables_of(text):
+            continue
+        mask = seen.of_statement(match.second) | seen.of_statement(match.first)
+        programs = seen.ranked(Dimension.PROGRAM, mask)
+        program = programs[0][0] if programs else ""
+        yield Claim(
+            kind=LeadKind.REPEATED_STATEMENT,
+            title=f"{program or 'A program'} runs {quoted(text)} once for each row of another",
+            mask=mask,
+            root=Root(statement=text, program=program, table=next(iter(tables_of(text)), ""), object=lead),
+            chain=(
+                Step(f"{quoted(text)} ran {count(rate)} times a second, {work.calls / whole:.0%} of all calls, {took(work.mean_ms or 0)} each.", Reference("statements")),
+                Step(
+                    f"{quoted(lead)} returned {count(first.rows)} rows in {count(first.calls)} calls, and the other ran {count(work.calls)} times: "
+                    f"about {match.each:.3g} for each call. That it is once for each row is a guess, since counters know no requests.",
+                    Reference("statements"),
+                ),
+            ),
+            ruled_out=(RuledOut("dear calls", f"a call takes {took(work.mean_ms or 0)}"),),
+            next_step="Ask for all rows at once: a join, or WHERE … = ANY(list) with what the first statement returned.",
+            certainty=0.72,
+            by_events=True,
+            beyond_s=busy * seen.work_s,
+        )  # fmt: skip
