@@ -135,3 +135,21 @@ export const layoutsQuery = queryOptions({
   queryFn: ({ signal }) => ask(client.GET("/api/v1/layouts", { signal })),
   staleTime: Infinity,
 });
+
+const LOOKED_EVERY_MS = 15_000; // what is at fault does not change by the second, and finding it out is work
+
+/** What is at fault in a window of up to a day. */
+export const leadsQuery = (server: number, spec: WindowSpec) =>
+  queryOptions({
+    queryKey: ["leads", server, spec],
+    queryFn: ({ signal }) =>
+      ask(
+        client.GET("/api/v1/servers/{server_id}/leads", {
+          params: { path: { server_id: server }, query: windowQuery(spec) },
+          signal,
+        }),
+      ),
+    meta: { againMs: refreshMs(spec) === false ? false : LOOKED_EVERY_MS },
+    retry: false,
+    placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
+  });

@@ -12,7 +12,8 @@ import { Failure } from "../ui/Failure";
 import { Menu } from "../ui/Menu";
 import { useShortcuts } from "../ui/useShortcuts";
 import { type Place, placesOf, useHere, useViews, type View } from "./places";
-import { useParam } from "./screen";
+import { LeadLine } from "./LeadLine";
+import { useParam, useView } from "./screen";
 
 const Keys = lazy(() => import("./Keys").then((m) => ({ default: m.Keys })));
 const Search = lazy(() => import("./Search").then((m) => ({ default: m.Search })));
@@ -119,17 +120,20 @@ interface ViewsProps {
   readonly server: string;
 }
 
-/** The views of the place one is at, without hovering. */
-const ViewsOfPlace = ({ place, to, server }: ViewsProps) => (
-  <nav
-    aria-label={`Views of ${place?.name ?? "this place"}`}
-    className="border-line font-condensed flex min-h-6 shrink-0 items-center gap-x-4 border-b px-6 text-sm whitespace-nowrap small:flex-wrap print:hidden"
-  >
-    {place?.views.map((view) => (
-      <NavLink key={view.to} to={view.to} server={server} label={view.label} on={view.to === to} />
-    ))}
-  </nav>
-);
+/** The views of the place one is at, without hovering; beside them what is at fault, but where that is shown anyway. */
+const ViewsOfPlace = ({ place, to, server }: ViewsProps) => {
+  const search = useView({});
+  return (
+    <div className="border-line font-condensed flex min-h-6 shrink-0 items-center justify-between gap-x-6 border-b px-6 text-sm whitespace-nowrap small:flex-wrap print:hidden">
+      <nav aria-label={`Views of ${place?.name ?? "this place"}`} className="flex shrink-0 gap-x-4 small:flex-wrap">
+        {place?.views.map((view) => (
+          <NavLink key={view.to} to={view.to} server={server} label={view.label} on={view.to === to} />
+        ))}
+      </nav>
+      {place?.name === "Leads" ? null : <LeadLine server={Number(server)} search={search} />}
+    </div>
+  );
+};
 
 /** The page's title: what is shown, and of which server. */
 function useTitle(title: string, server: string | undefined): void {

@@ -3,10 +3,10 @@ import fc from "fast-check";
 import { afterEach, describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
+import { leadsQuery } from "../../api/queries";
 import { shown } from "../../testing/shown";
 import { LeadsPage } from "./LeadsPage";
 import { type Lead, asMarkdown, rootFacts, stepParts } from "./model";
-import { leadsQuery } from "./queries";
 
 afterEach(cleanup);
 

@@ -2,13 +2,13 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
+import { leadsQuery } from "../../api/queries";
 import { count, duration, share } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
 import { Answer } from "../../ui/Answer";
 import { CopyButton } from "../../ui/CopyButton";
 import { Ddl } from "../../ui/Ddl";
 import { type Lead, type Step, asMarkdown, rootFacts, stepParts } from "./model";
-import { leadsQuery } from "./queries";
 
 interface Props {
   readonly server: number;
