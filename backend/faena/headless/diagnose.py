@@ -98,6 +98,7 @@ async def _watch(source: PostgresSource, target: Target, facts: ServerFacts, sec
         texts=texts,
         plans=plans,
         vitals=survey.vitals,
+        tables=survey.tables,
         events=events,
         cores=len(os.sched_getaffinity(0)) if facts.processes is not Processes.ELSEWHERE else None,
         max_connections=facts.max_connections,

@@ -12,7 +12,16 @@ from faena.core.answers.leads.observed import Observed, PlanSwitch, SharedDisk, 
 from faena.core.answers.leads.rules import RULES
 from faena.core.answers.leads.watched import Watched, observed
 from faena.core.engines.postgres.profile import POSTGRES
-from faena.core.readings import COUNTER_FIELDS, LockEdge, LockFact, SampleReading, SessionSample
+from faena.core.readings import (
+    COUNTER_FIELDS,
+    CounterKey,
+    CounterReading,
+    LockEdge,
+    LockFact,
+    SampleReading,
+    SessionSample,
+    TableFigures,
+)  # fmt: skip
 from faena.core.sql.joining import unjoined
 from faena.core.statements.figures import StatementFigures
 from faena.core.units import EpochMs, Millis, Pid, QueryId
@@ -282,3 +291,50 @@ def test_tables_that_no_condition_ties_together_are_told_where_it_is_clear(
     text: str, apart: tuple[str, str] | None
 ) -> None:
     assert unjoined(text) == apart
+
+
+@pytest.mark.parametrize(
+    ("text", "scans", "rows_read", "found"),
+    [
+        ("SELECT id FROM booking WHERE reference = $1", 1200, 1200 * 400_000.0, True),
+        ("SELECT id FROM booking WHERE reference = $1", 60, 60 * 400_000.0, False),
+        ("SELECT id FROM booking WHERE reference = $1", 1200, 1200 * 300.0, False),
+        ("SELECT count(*) FROM booking", 1200, 1200 * 400_000.0, False),
+        ("SELECT 1 FROM booking b JOIN other o ON o.id = b.id WHERE b.reference = $1", 1200, 1200 * 400_000.0, False),
+    ],
+    ids=["each call reads the table", "few of its calls do", "a small table", "all rows are wanted", "two tables"],
+)
+def test_a_table_read_through_for_each_call_wants_an_index_where_no_plan_is_known(
+    text: str, scans: int, rows_read: float, found: bool
+) -> None:
+    seen = with_history(watched(60, at_work(2), cores=8), figures(2, 1200, 30.0, rows=1200.0), None)
+    table = TableFigures(
+        table="booking", index="", blocks_read=0.0, blocks_hit=9e6, scans=float(scans), rows_read=rows_read,
+        rows_written=0.0, size_bytes=10**8,
+    )  # fmt: skip
+    leads = diagnose(replace(seen, texts={QueryId(2): text}, tables=[table])).leads
+    assert [(one.claim.kind, one.claim.root.column) for one in leads] == (
+        [(LeadKind.MISSING_INDEX, "reference")] if found else []
+    )
+
+
+@pytest.mark.parametrize(
+    ("rows", "calls", "found"), [(60_000.0, 60_000.0, True), (60_000.0, 40_000.0, False), (900.0, 900.0, False)]
+)
+def test_a_statement_that_runs_as_often_as_another_returns_rows_is_told_as_a_guess(
+    rows: float, calls: float, found: bool
+) -> None:
+    keys = tuple(CounterKey(query_id=QueryId(q), database="d", user="u") for q in (1, 2))
+    values = np.zeros((2, len(COUNTER_FIELDS)))
+    at = {name: COUNTER_FIELDS.index(name) for name in ("calls", "rows", "total_ms")}
+    values[0, [at["calls"], at["rows"]]] = 1000, rows
+    values[1, [at["calls"], at["rows"], at["total_ms"]]] = calls, calls, calls * 0.2
+    before, after = (
+        CounterReading(
+            at=EpochMs(START + ms), took=Millis(1), server_started=EpochMs(0), keys=keys, values=values * times
+        )
+        for ms, times in ((0, 1), (20_000, 2))
+    )
+    leads = diagnose(watched(20, at_work(1), counters=(before, after))).leads
+    assert [one.claim.kind for one in leads] == ([LeadKind.REPEATED_STATEMENT] if found else [])
+    assert all("is a guess" in one.claim.chain[1].sentence for one in leads)

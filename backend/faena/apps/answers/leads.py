@@ -19,15 +19,18 @@ from faena.apps.servers.models import Server
 from faena.apps.statements import events, executions
 from faena.apps.statements import logged as log
 from faena.apps.statements import selectors as statements
+from faena.apps.statements.followed import followed
 from faena.core.answers.leads.choosing import Diagnosis, diagnose
 from faena.core.answers.leads.observed import Observed, PlanFacts, PlanSwitch, SharedDisk, UsualSessions, UsualWork
 from faena.core.engines.profile import EngineProfile
 from faena.core.errors import BadInput, BadWindow
 from faena.core.plans.history import switches
+from faena.core.readings import TableFigures
 from faena.core.sampling.dimensions import Dictionary
 from faena.core.series.window import Buckets, Window, cut
 from faena.core.sessions.frame import SessionFrame
 from faena.core.statements.figures import StatementFigures
+from faena.core.statements.followers import Match
 from faena.core.statements.usualcost import hours_before, usual_cost
 from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 
@@ -72,6 +75,11 @@ def observed_in(server: Server, window: Window) -> Observed:
         switches=_switches(server.pk, window, ranked[:MOST_USUAL]),
         disk=_disk(server, window),
         vitals=told,
+        tables=_tables(server, window),
+        matches=[
+            Match(first=one.first, second=one.second, each=one.pair.each)
+            for one in followed(server.pk, window, server.username)[0]
+        ],
         events=events.troubles(server.pk, window) if log.read_at(server.pk) is not None else None,
     )
 
@@ -132,6 +140,23 @@ def _switches(server_id: int, window: Window, wanted: list[QueryId]) -> dict[Que
                 after=words.get(changes[-1].after, "a new one"),
             )
     return found
+
+
+MOST_TABLES = 40
+
+
+def _tables(server: Server, window: Window) -> list[TableFigures]:
+    """Those of which most was read."""
+    seconds = window.length_ms / 1000
+    return [
+        TableFigures(
+            table=one.table, index="", blocks_read=one.reads * seconds, blocks_hit=one.hits * seconds,
+            scans=one.scans * seconds, rows_read=one.rows_read * seconds, rows_written=one.rows_written * seconds,
+            size_bytes=one.size_bytes,
+        )
+        for one in hosts.tables(server, window, MOST_TABLES)[1]
+        if not one.index
+    ]  # fmt: skip
 
 
 def _disk(server: Server, window: Window) -> SharedDisk | None:

@@ -55,6 +55,7 @@ describe("leads of a window", () => {
     expect(screen.getByRole("link", { name: "the statement" }).getAttribute("href")).toContain("/statements/77");
     expect(screen.getByRole("link", { name: "blocking" }).getAttribute("href")).toContain(`from=${WINDOW.from}`);
     expect(screen.getByText("SELECT pg_terminate_backend(4411);")).toBeTruthy();
+    expect(screen.getByRole("link", { name: "pid 4411" }).getAttribute("href")).toContain("/sessions/4411?from=");
     expect(document.body.textContent).toContain("explains 94% of the load");
   });
 

@@ -77,24 +77,35 @@ const LeadSection = ({ server, search, lead, place }: LeadProps) => {
         </span>
       </div>
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(0,380px)] gap-x-8">
-        <ol aria-label="chain of causes" className="mt-1">
-          {lead.chain.map((step, i) => (
-            <li key={i} className="flex gap-2 py-0.5">
-              <span className="text-muted w-16 shrink-0 text-sm">
-                {i === 0 ? "seen" : i === lead.chain.length - 1 ? "at fault" : "because"}
-              </span>
-              <span className="min-w-0">
-                {step.sentence} <Evidence server={server} search={search} step={step} />
-              </span>
-            </li>
-          ))}
-        </ol>
+        <div>
+          <ol aria-label="chain of causes" className="mt-1">
+            {lead.chain.map((step, i) => (
+              <li key={i} className="flex gap-2 py-0.5">
+                <span className="text-muted w-16 shrink-0 text-sm">
+                  {i === 0 ? "seen" : i === lead.chain.length - 1 ? "at fault" : "because"}
+                </span>
+                <span className="min-w-0">
+                  {step.sentence} <Evidence server={server} search={search} step={step} />
+                </span>
+              </li>
+            ))}
+          </ol>
+          <div className="mt-1 flex items-baseline gap-2">
+            <span className="text-muted w-16 shrink-0 text-sm">next</span>
+            <div className="min-w-0">
+              {sql ? <Ddl text={sql} /> : null}
+              {words ? <p className="first-letter:uppercase">{words}</p> : null}
+            </div>
+          </div>
+        </div>
         <div className="text-sm">
           <dl className="grid grid-cols-[max-content_minmax(0,1fr)] gap-x-3">
             {rootFacts(lead.root).map(([name, value]) => (
               <div key={name} className="contents">
                 <dt className="text-muted">{name}</dt>
-                <dd className={name === "statement" ? "font-mono text-xs break-words" : "truncate"}>{value}</dd>
+                <dd className={name === "statement" ? "font-mono text-xs break-words" : "truncate"}>
+                  {name === "process" ? <Process server={server} search={search} pid={lead.root.pid ?? 0} /> : value}
+                </dd>
               </div>
             ))}
           </dl>
@@ -109,16 +120,21 @@ const LeadSection = ({ server, search, lead, place }: LeadProps) => {
           ) : null}
         </div>
       </div>
-      <div className="mt-1 flex items-baseline gap-2">
-        <span className="text-muted w-16 shrink-0 text-sm">next</span>
-        <div className="min-w-0">
-          {sql ? <Ddl text={sql} /> : null}
-          {words ? <p className="first-letter:uppercase">{words}</p> : null}
-        </div>
-      </div>
     </li>
   );
 };
+
+/** Its tape, where it can be ended as well. */
+const Process = ({ server, search, pid }: Props & { readonly pid: number }) => (
+  <Link
+    to="/servers/$server/sessions/$pid"
+    params={{ server: String(server), pid: String(pid) }}
+    search={search as never}
+    className="text-accent underline"
+  >
+    pid {pid}
+  </Link>
+);
 
 const VIEWS = {
   load: { to: "/servers/$server/load", label: "load" },

@@ -14,7 +14,7 @@ from faena.core.locks.history import Roots, roots_of
 from faena.core.logged import LogEvent
 from faena.core.plans.proposal import IndexProposal
 from faena.core.plans.schema import IndexFacts
-from faena.core.readings import LockEdge, ServerVitals
+from faena.core.readings import LockEdge, ServerVitals, TableFigures
 from faena.core.sampling.dimensions import Combination, Dictionary, Dimension
 from faena.core.series.window import Window
 from faena.core.sessions.frame import SessionFrame
@@ -116,6 +116,7 @@ class Observed:
     switches: Mapping[QueryId, PlanSwitch] = field(default_factory=dict)
     disk: SharedDisk | None = None
     horizon: Horizon | None = None
+    tables: Sequence[TableFigures] = ()  # what was read of each over the window; an index by itself is left out
     matches: Sequence[Match] = ()  # statements that ran as often as others returned rows
     vitals: ServerVitals | None = None
     events: Sequence[LogEvent] | None = None

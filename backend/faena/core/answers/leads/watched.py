@@ -9,7 +9,7 @@ import numpy.typing as npt
 from faena.core.answers.leads.observed import Horizon, Observed, PlanFacts
 from faena.core.engines.profile import Waits
 from faena.core.logged import LogEvent
-from faena.core.readings import CounterReading, SampleReading, ServerVitals
+from faena.core.readings import CounterReading, SampleReading, ServerVitals, TableFigures
 from faena.core.sampling.dimensions import Combination, Dictionary, combination_of
 from faena.core.series.window import Window
 from faena.core.sessions.frame import COLUMNS, SessionFrame
@@ -29,6 +29,7 @@ class Watched:
     texts: Mapping[QueryId, str] = field(default_factory=dict)
     plans: Mapping[QueryId, PlanFacts] = field(default_factory=dict)
     vitals: ServerVitals | None = None
+    tables: Sequence[TableFigures] = ()
     events: Sequence[LogEvent] | None = None
     cores: int | None = None
     max_connections: int | None = None
@@ -59,6 +60,7 @@ def observed(watched: Watched, waits: Waits, end_ms: int) -> Observed:
         horizon=watched.horizon,
         plans=watched.plans,
         vitals=watched.vitals,
+        tables=[one for one in watched.tables if not one.index],
         events=watched.events,
         max_connections=watched.max_connections,
         serializable=watched.serializable,
