@@ -82,6 +82,14 @@ def test_who_idles_in_a_transaction_and_blocks_is_at_fault_and_the_rest_is_left_
     assert lead.seconds == pytest.approx(40)
 
 
+def test_nobody_is_told_to_end_a_session_of_a_time_that_is_over() -> None:
+    seen = watched(20, [holding(1), waiting(2, 1), waiting(3, 1)])
+    assert "pg_terminate_backend(1)" in diagnose(seen).leads[0].claim.next_step
+    told = diagnose(replace(seen, past=True)).leads[0].claim.next_step
+    assert "_backend(" not in told
+    assert "idle_in_transaction_session_timeout" in told
+
+
 @pytest.mark.parametrize(
     "sessions",
     [

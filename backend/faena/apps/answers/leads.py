@@ -11,8 +11,8 @@ from faena.apps.plans.models import CapturedPlan
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.sessions import read_sessions
 from faena.apps.samples.usual import usual_for
+from faena.apps.servers import holdings, vitals
 from faena.apps.servers import selectors as servers
-from faena.apps.servers import vitals
 from faena.apps.servers.clock import clock_of
 from faena.apps.servers.engines import profile_of
 from faena.apps.servers.models import Server
@@ -36,6 +36,7 @@ from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 
 USUAL_DAYS = 14
 MOST_USUAL = 4  # statements that are compared with what is usual, those that are seen most
+OVER_MS = 60_000  # before the newest sample: what ended so long ago is over
 MOST_PLANS = 6  # statements whose captured plan is read, those that are seen most
 LONGEST_MS = 24 * MS_PER_HOUR
 
@@ -63,6 +64,7 @@ def observed_in(server: Server, window: Window) -> Observed:
         frame=frame,
         dictionary=dictionary,
         waits=profile.waits,
+        past=window.end < holdings.read(server.pk).newest_ms - OVER_MS,
         cores=server.cores,
         edges=edges_by_tick(server.pk, window, frame.tick_ms),
         texts={QueryId(query_id): text.text for query_id, text in texts.items()},

@@ -1,11 +1,12 @@
 """From claims to leads: ordered by what each explains beyond those before it, so that no second is explained twice."""
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from faena.core.answers.leads.claim import Claim, Flags
+from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
 from faena.core.answers.leads.rules import RULES, Rule
 from faena.core.answers.leads.words import figure
@@ -48,6 +49,29 @@ def diagnose(seen: Observed, rules: Sequence[Rule] = RULES) -> Diagnosis:
     return Diagnosis(leads=leads, ground=_ground(seen, leads, unexplained), unexplained=unexplained)
 
 
+# What keeps it from coming again, where ending it is no advice any more.
+AFTERWARDS: Mapping[LeadKind, str] = {
+    LeadKind.IDLE_TRANSACTION: "idle_in_transaction_session_timeout for this program ends such a transaction by itself",
+    LeadKind.LOCK_CHAIN: "make the transaction shorter, and give those who wait a lock_timeout",
+    LeadKind.ADVISORY_LOCK: "take the lock in a transaction (pg_advisory_xact_lock), briefly, or with pg_try_advisory_lock",
+    LeadKind.MAINTENANCE: "run it when nobody works: indexes CONCURRENTLY, changes of tables with a lock_timeout",
+    LeadKind.RUNAWAY_STATEMENT: "a statement_timeout for this program ends such a statement by itself; then look at its plan",
+    LeadKind.HELD_BACK_VACUUM: "keep such transactions short, or read from a replica; then VACUUM the table",
+    LeadKind.REPLICA_CONFLICT: "run it in parts, or on a replica of its own",
+}
+
+
+def over(claim: Claim) -> Claim:
+    """The same of a time that is over: a pid is used again, so nobody is told to end one of long ago."""
+    if "_backend(" not in claim.next_step:
+        return claim
+    hint = AFTERWARDS.get(claim.kind, "see what it was, before it comes again")
+    return replace(
+        claim,
+        next_step=f"This is over, and its pid may be another session by now. So that it does not come again: {hint}.",
+    )
+
+
 def joined(claims: Sequence[Claim]) -> list[Claim]:
     """Claims whose cause another claim knows become one chain: whoever blocks is slow for a reason.
 
@@ -77,6 +101,7 @@ def _chosen(seen: Observed, claims: Sequence[Claim]) -> tuple[list[Lead], Flags]
         enough = seen.mean(mine) >= LEAST_SESSIONS and (not leads or seen.share(mine) >= LEAST_SHARE)
         if not enough and not best.by_events:
             continue
+        best = over(best) if seen.past else best
         leads.append(Lead(claim=best, share=seen.share(mine), seconds=seconds))
         explained |= best.mask
     return leads, explained

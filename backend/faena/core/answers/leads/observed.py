@@ -104,6 +104,7 @@ class Observed:
     frame: SessionFrame
     dictionary: Dictionary
     waits: Waits
+    past: bool = False  # the window ended a while ago: whoever was at fault may be gone
     cores: int | None = None
     edges: Mapping[int, Sequence[LockEdge]] = field(default_factory=dict)
     texts: Mapping[QueryId, str] = field(default_factory=dict)
