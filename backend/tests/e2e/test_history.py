@@ -44,6 +44,20 @@ def test_the_idle_console_of_yesterday_is_found_in_three_steps(page: Page) -> No
     assert found["columns"][0]["rows"][0]["value"] == "booking-web"
 
 
+def test_the_idle_console_of_yesterday_is_told_by_faena_itself_with_its_chain(page: Page) -> None:
+    """From any view of that window: what is at fault, its chain, where it is seen."""
+    server = server_id(page, "bookings-main")
+    page.goto(f"/servers/{server}/statements?{IDLE_CONSOLE_QUEUE.query()}")
+    page.get_by_role("link", name=re.compile("A transaction left open by ops-console blocks")).click()
+    page.wait_for_url("**/leads?**")
+    chain = page.get_by_role("list", name="chain of causes").get_by_role("listitem")
+    expect(chain.first).to_contain_text("booking-web")
+    expect(chain.last).to_contain_text("idle in transaction")
+    expect(page.get_by_text("This is over")).to_be_visible()
+    chain.last.get_by_role("link", name="blocking").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("ops-console")
+
+
 def test_a_long_window_says_at_which_resolution_it_was_read(page: Page) -> None:
     server = server_id(page, "bookings-main")
     page.goto(f"/servers/{server}/load?last=86400")

@@ -153,6 +153,7 @@ def test_connecting_a_server_shows_each_gap(page: Page) -> None:
         "/servers/1/events?last=3600",
         "/servers/1/endpoints?last=900",
         "/servers/1/calls?last=900",
+        "/servers/2/leads?last=86400",
     ],
 )
 def test_axe_finds_nothing_serious(page: Page, path: str, theme: str) -> None:
