@@ -20,7 +20,7 @@ from faena.core.units import QueryId
 MOST_ATTRIBUTES, MOST_LETTERS = 8, 300
 
 
-class OnlyIn(Schema):
+class OfServiceIn(Schema):
     """Requests of this service, version or host alone, and inside the trail as far as it has endpoints and programs."""
 
     service: str = ""
@@ -33,8 +33,8 @@ class OnlyIn(Schema):
         return Only(service=self.service, version=self.version, host=self.host, endpoint=endpoint, trail=trail)
 
 
-class RequestsIn(OnlyIn):
-    """As OnlyIn, with these attributes as well."""
+class RequestsIn(OfServiceIn):
+    """As OfServiceIn, with these attributes as well."""
 
     attribute: list[Annotated[str, Field(pattern=r"^[^=]+=", max_length=MOST_LETTERS)]] = Field(
         default_factory=list,

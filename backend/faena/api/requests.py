@@ -13,7 +13,7 @@ from faena.api.parameters import WindowIn, now_ms
 from faena.api.request_parts import (
     ChangedOut,
     LayersOut,
-    OnlyIn,
+    OfServiceIn,
     RequestsIn,
     SingleOut,
     changed_out,
@@ -357,7 +357,9 @@ class RepeatedOut(Out):
 
 
 @router.get("/servers/{server_id}/requests/repeated", response=RepeatedOut, operation_id="requests_repeated")
-def list_repeated(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OnlyIn]) -> RepeatedOut:
+def list_repeated(
+    request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OfServiceIn]
+) -> RepeatedOut:
     """Statements run once for each row of another: how often in a request, where in the code, the time at stake."""
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)
@@ -395,7 +397,7 @@ class CallsOut(Out):
 
 
 @router.get("/servers/{server_id}/requests/calls", response=CallsOut, operation_id="requests_calls")
-def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OnlyIn]) -> CallsOut:
+def list_calls(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[OfServiceIn]) -> CallsOut:
     """Other services, caches and queues that requests ask, by endpoint."""
     server, span = servers.server(server_id), window.window(now_ms())
     start, end = selectors.touched(span)

@@ -8,7 +8,7 @@ import pytest
 from faena.core.answers.leads.choosing import diagnose, joined
 from faena.core.answers.leads.claim import Claim, Root, Step
 from faena.core.answers.leads.kinds import LeadKind
-from faena.core.answers.leads.observed import Observed, PlanSwitch, SharedDisk, UsualWork
+from faena.core.answers.leads.observed import Observed, PlanSwitch, RequestTrouble, SharedDisk, UsualWork
 from faena.core.answers.leads.rules import RULES
 from faena.core.answers.leads.watched import Watched, observed
 from faena.core.engines.postgres.profile import POSTGRES
@@ -346,3 +346,45 @@ def test_a_statement_that_runs_as_often_as_another_returns_rows_is_told_as_a_gue
     leads = diagnose(watched(20, at_work(1), counters=(before, after))).leads
     assert [one.claim.kind for one in leads] == ([LeadKind.REPEATED_STATEMENT] if found else [])
     assert all("is a guess" in one.claim.chain[1].sentence for one in leads)
+
+
+def trouble(kind: str, **more: object) -> RequestTrouble:
+    told: dict[str, object] = {
+        "kind": kind, "endpoint": "POST /holds", "endpoint_id": 4, "service": "booking-web", "detail": "told so",
+        "requests": 100.0, "mean_ms": 900.0, "usual_most_ms": 60.0, "satisfaction": 0.6, "share": 0.9,
+        "database_share": 0.02, "statements": [QueryId(2)], "repeated": QueryId(2), "callee": "port-authority",
+    }  # fmt: skip
+    return RequestTrouble(**{**told, **more})  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("told", "kind"),
+    [
+        (trouble("external_layer"), LeadKind.EXTERNAL_LAYER),
+        (trouble("external_layer", mean_ms=50.0), None),
+        (trouble("external_layer", usual_most_ms=None), LeadKind.EXTERNAL_LAYER),
+        (trouble("external_layer", usual_most_ms=None, satisfaction=0.97), None),
+        (trouble("cache_missing", mean_ms=50.0), LeadKind.CACHE_MISSING),
+        (trouble("repeated_statement"), LeadKind.REPEATED_STATEMENT),
+        (trouble("repeated_statement", repeated=None), None),
+        (trouble("own_code"), None),
+    ],
+    ids=[
+        "slower than usual", "as slow as ever", "users wait", "users are content", "cache gone", "row by row",
+        "of a statement that the server does not know", "own code",
+    ],
+)  # fmt: skip
+def test_what_requests_tell_is_a_lead_where_somebody_suffers(told: RequestTrouble, kind: LeadKind | None) -> None:
+    seen = replace(watched(60, at_work(1), cores=8), requests=[told])
+    leads = diagnose(seen).leads
+    assert [one.claim.kind for one in leads] == ([kind] if kind else [])
+    if kind is LeadKind.EXTERNAL_LAYER:
+        assert ("the database", "its statements take 2% of the time of these requests") in leads[0].claim.ruled_out
+        assert leads[0].claim.root.object == "port-authority"
+
+
+def test_a_statement_called_more_often_for_want_of_a_cache_is_one_lead_with_it() -> None:
+    seen = with_history(watched(60, at_work(2), cores=8), figures(2, 18_000, 3.0), USUAL)
+    (lead,) = diagnose(replace(seen, requests=[trouble("cache_missing")])).leads
+    assert lead.claim.kind is LeadKind.CACHE_MISSING
+    assert lead.share == pytest.approx(1.0)

@@ -4130,10 +4130,10 @@ export interface components {
             stale: boolean;
         };
         /**
-         * OnlyIn
+         * OfServiceIn
          * @description Requests of this service, version or host alone, and inside the trail as far as it has endpoints and programs.
          */
-        OnlyIn: {
+        OfServiceIn: {
             /**
              * Host
              * @default
@@ -4154,6 +4154,22 @@ export interface components {
              * @default
              */
             version: string;
+        };
+        /**
+         * OnlyIn
+         * @description `only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement.
+         */
+        OnlyIn: {
+            /**
+             * Only
+             * @description dimension:value; may be repeated
+             */
+            only?: string[];
+            /**
+             * Pick
+             * @description the trail, as of the sieve; what executions do not tell is ignored
+             */
+            pick?: string[];
         };
         /** OwnPasswordBody */
         OwnPasswordBody: {
@@ -5003,7 +5019,7 @@ export interface components {
         };
         /**
          * RequestsIn
-         * @description As OnlyIn, with these attributes as well.
+         * @description As OfServiceIn, with these attributes as well.
          */
         RequestsIn: {
             /**

@@ -4,10 +4,15 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
+from faena.apps.answers.requests import LinkedStatement, linked
 from faena.apps.hosts import selectors as hosts
 from faena.apps.locks.edges import edges_by_tick
 from faena.apps.plans import selectors as plans
 from faena.apps.plans.models import CapturedPlan
+from faena.apps.requests import selectors as requests
+from faena.apps.requests.models import TraceSource
+from faena.apps.requests.selectors import CallUse, Only, StatementUse, Summed
+from faena.apps.requests.usual import usual_of
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.samples.sessions import read_sessions
 from faena.apps.samples.usual import usual_for
@@ -21,11 +26,22 @@ from faena.apps.statements import logged as log
 from faena.apps.statements import selectors as statements
 from faena.apps.statements.followed import followed
 from faena.core.answers.leads.choosing import Diagnosis, diagnose
-from faena.core.answers.leads.observed import Observed, PlanFacts, PlanSwitch, SharedDisk, UsualSessions, UsualWork
+from faena.core.answers.leads.observed import (
+    Observed,
+    PlanFacts,
+    PlanSwitch,
+    RequestTrouble,
+    SharedDisk,
+    UsualSessions,
+    UsualWork,
+)  # fmt: skip
 from faena.core.engines.profile import EngineProfile
 from faena.core.errors import BadInput, BadWindow
 from faena.core.plans.history import switches
 from faena.core.readings import TableFigures
+from faena.core.requests.findings import EndpointFinding, Found
+from faena.core.requests.layers import Layer
+from faena.core.requests.usual import UsualRequests
 from faena.core.sampling.dimensions import Dictionary
 from faena.core.series.window import Buckets, Window, cut
 from faena.core.sessions.frame import SessionFrame
@@ -78,6 +94,7 @@ def observed_in(server: Server, window: Window) -> Observed:
         disk=_disk(server, window),
         vitals=told,
         tables=_tables(server, window),
+        requests=_requests(server, window),
         matches=[
             Match(first=one.first, second=one.second, each=one.pair.each)
             for one in followed(server.pk, window, server.username)[0]
@@ -142,6 +159,60 @@ def _switches(server_id: int, window: Window, wanted: list[QueryId]) -> dict[Que
                 after=words.get(changes[-1].after, "a new one"),
             )
     return found
+
+
+MOST_ENDPOINTS = 30  # those that take most time
+TOLD_KINDS = (Found.EXTERNAL_LAYER, Found.CACHE_MISSING, Found.REPEATED_STATEMENT)
+
+
+def _requests(server: Server, window: Window) -> list[RequestTrouble] | None:
+    """What is found of endpoints whose statements go to this server; None where nobody sends traces."""
+    if not TraceSource.objects.filter(server_id=server.pk).exists():
+        return None
+    rows = requests.summed(server.pk, window, Only())[:MOST_ENDPOINTS]
+    found = requests.findings_of(server.pk, window, rows, Only()) if rows else {}
+    if not any(one.kind in TOLD_KINDS for told in found.values() for one in told):
+        return []
+    expected = usual_of(server, window, rows, Only())
+    uses, calls = requests.statements(server.pk, window, Only()), requests.calls(server.pk, window, Only())
+    known = linked(server.pk, [one.statement for one in uses])
+    return [
+        _trouble(one, finding, expected.get(one.endpoint.pk), uses, known, calls)
+        for one in rows
+        for finding in found[one.endpoint.pk]
+        if finding.kind in TOLD_KINDS
+    ]
+
+
+def _trouble(
+    one: Summed,
+    finding: EndpointFinding,
+    expected: UsualRequests | None,
+    uses: Sequence[StatementUse],
+    known: Mapping[int, LinkedStatement],
+    calls: Sequence[CallUse],
+) -> RequestTrouble:
+    figures, mine = one.figures, [use for use in uses if use.endpoint.pk == one.endpoint.pk]
+    repeated = max(mine, key=lambda use: use.figures["repeated_ms"], default=None)
+    called = [call for call in calls if call.endpoint.pk == one.endpoint.pk and call.callee.layer == Layer.EXTERNAL]
+    whole = figures["time_ms"] or 1.0
+    spent = figures["external_ms"] if finding.kind is Found.EXTERNAL_LAYER else figures["repeated_ms"]
+    return RequestTrouble(
+        kind=finding.kind.value,
+        endpoint=one.endpoint.name,
+        endpoint_id=one.endpoint.pk,
+        service=one.endpoint.service,
+        detail=finding.detail,
+        requests=figures["requests"],
+        mean_ms=whole / figures["requests"],
+        usual_most_ms=expected.mean_ms.high if expected and expected.mean_ms else None,
+        satisfaction=one.satisfaction,
+        share=spent / whole,
+        database_share=figures["database_ms"] / whole,
+        statements=[q for use in mine if (q := known[use.statement.pk].query_id) is not None],
+        repeated=known[repeated.statement.pk].query_id if repeated and repeated.figures["repeated_ms"] > 0 else None,
+        callee=called[0].callee.name if called else "",
+    )
 
 
 MOST_TABLES = 40

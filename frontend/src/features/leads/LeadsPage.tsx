@@ -141,6 +141,7 @@ const VIEWS = {
   blocking: { to: "/servers/$server/blocking", label: "blocking" },
   sessions: { to: "/servers/$server/sessions/window", label: "sessions" },
   statements: { to: "/servers/$server/statements", label: "statements" },
+  machine: { to: "/servers/$server/machine", label: "machine" },
   deadlocks: { to: "/servers/$server/deadlocks", label: "deadlocks" },
   log: { to: "/servers/$server/events", label: "log" },
 } as const;
@@ -159,6 +160,18 @@ const Evidence = ({ server, search, step }: Props & { readonly step: Step }) => 
         className="text-accent text-sm underline"
       >
         the statement
+      </Link>
+    );
+  const endpoint = step.search["endpoint"];
+  if (step.view === "endpoint" && endpoint !== undefined)
+    return (
+      <Link
+        to="/servers/$server/endpoints/$endpoint"
+        params={{ server: String(server), endpoint }}
+        search={search as never}
+        className="text-accent text-sm underline"
+      >
+        its requests
       </Link>
     );
   if (!linked(step.view)) return null;

@@ -19,7 +19,13 @@ class Migration(migrations.Migration):
                         "''::bytea ORDER BY i) FROM generate_series(1, 97) AS i)",
                         "ALTER TABLE requests_requestsum ALTER COLUMN rungs SET NOT NULL",
                         "ALTER TABLE requests_requestsum DROP COLUMN told",
-                    ]
+                    ],
+                    # Going back keeps all sums but how durations were spread: the server cannot read those bytes.
+                    reverse_sql=[
+                        "ALTER TABLE requests_requestsum DROP COLUMN rungs",
+                        "ALTER TABLE requests_requestsum ADD COLUMN rungs double precision[] NOT NULL DEFAULT '{}'",
+                        "ALTER TABLE requests_requestsum ALTER COLUMN rungs DROP DEFAULT",
+                    ],
                 )
             ],
             state_operations=[migrations.AlterField("requestsum", "rungs", models.BinaryField())],

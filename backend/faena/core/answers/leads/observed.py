@@ -83,6 +83,31 @@ class Horizon:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class RequestTrouble:
+    """What was found of an endpoint's requests over the window: `kind` is the word of core/requests/findings.Found.
+
+    `mean_ms` of a request, and the most that is usual in these hours, None where it is not known; `satisfaction` between 0 and 1.
+    `share` of the endpoint's time is the layer or statement that was found; `statements` are those of the server that its requests
+    run, those that took most time first, of which `repeated` was run again and again. `callee` is who is called most.
+    """
+
+    kind: str
+    endpoint: str
+    endpoint_id: int
+    service: str
+    detail: str
+    requests: float
+    mean_ms: float
+    usual_most_ms: float | None
+    satisfaction: float
+    share: float
+    database_share: float
+    statements: Sequence[QueryId]
+    repeated: QueryId | None
+    callee: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SharedDisk:
     """The disk of a server: how long a request takes, as it is and as is usual, ms; and another server that makes most
     of its requests, "" where none does, with its part of them."""
@@ -118,6 +143,7 @@ class Observed:
     disk: SharedDisk | None = None
     horizon: Horizon | None = None
     tables: Sequence[TableFigures] = ()  # what was read of each over the window; an index by itself is left out
+    requests: Sequence[RequestTrouble] | None = None
     matches: Sequence[Match] = ()  # statements that ran as often as others returned rows
     vitals: ServerVitals | None = None
     events: Sequence[LogEvent] | None = None

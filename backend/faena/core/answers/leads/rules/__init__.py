@@ -25,6 +25,7 @@ from faena.core.answers.leads.rules.neighbour import neighbour
 from faena.core.answers.leads.rules.one_host import host_version
 from faena.core.answers.leads.rules.repeated_statement import repeated_statement
 from faena.core.answers.leads.rules.replica_conflict import replica_conflict
+from faena.core.answers.leads.rules.requests import cache_missing, external_layer, repeated_in_requests
 from faena.core.answers.leads.rules.scanned_table import scanned_table
 from faena.core.answers.leads.rules.slow_client import slow_client
 from faena.core.answers.leads.rules.spill import spill
@@ -33,5 +34,5 @@ Rule: TypeAlias = Callable[[Observed], Iterator[Claim]]  # says nothing where ev
 
 RULES: tuple[Rule, ...] = (
     idle_transaction, lock_chain, advisory_lock, hot_row, blocking_maintenance, deadlock_pattern, conflict_retries,
-    held_back_vacuum, repeated_statement, host_version, dearer_calls, costly_plan, scanned_table, more_calls, replica_conflict, neighbour, cpu_saturation, spill, disk_saturation, commit_rate, slow_client, internal_contention, connection_storm,
+    held_back_vacuum, repeated_statement, host_version, dearer_calls, external_layer, cache_missing, repeated_in_requests, costly_plan, scanned_table, more_calls, replica_conflict, neighbour, cpu_saturation, spill, disk_saturation, commit_rate, slow_client, internal_contention, connection_storm,
 )  # fmt: skip

@@ -12,8 +12,9 @@ from faena.core.sampling.dimensions import Dimension
 from faena.core.sql.names import tables_of
 
 LEAST_A_SECOND = 50.0
-LEAST_TIME = 0.1  # sessions that run it on average, by the counters
-MOST_OF_CALLS = 0.3  # of all calls on the server
+LEAST_TIME, MOST_OF_CALLS = 0.1, 0.3  # sessions that run it on average, by the counters; of all calls on the server
+# Or so many calls, and most of all: what each costs lies in going to and fro, which no session shows.
+CROWD_A_SECOND, CROWD_OF_CALLS = 250.0, 0.6
 
 
 def repeated_statement(seen: Observed) -> Iterator[Claim]:
@@ -25,7 +26,9 @@ def repeated_statement(seen: Observed) -> Iterator[Claim]:
             continue
         text, lead = seen.text(match.second), seen.text(match.first)
         rate, busy = work.calls / seen.work_s, work.total_ms / 1000 / seen.work_s
-        if rate < LEAST_A_SECOND or busy < LEAST_TIME or work.calls < MOST_OF_CALLS * whole or not tables_of(text):
+        costs = rate >= LEAST_A_SECOND and busy >= LEAST_TIME and work.calls >= MOST_OF_CALLS * whole
+        crowd = rate >= CROWD_A_SECOND and work.calls >= CROWD_OF_CALLS * whole
+        if not (costs or crowd) or not tables_of(text):
             continue
         mask = seen.of_statement(match.second) | seen.of_statement(match.first)
         programs = seen.ranked(Dimension.PROGRAM, mask)
