@@ -34,7 +34,7 @@ export const Attributes = ({ server, endpoint, search, onAttributes }: Props) =>
           key={one}
           type="button"
           aria-label={`leave out ${one}`}
-          className="hover:text-accent inline-flex items-center gap-1 border px-1"
+          className="hover:text-accent inline-flex min-h-6 items-center gap-1 border px-1"
           onClick={() => onAttributes(chosen.filter((other) => other !== one))}
         >
           {one}
@@ -60,7 +60,7 @@ export const Attributes = ({ server, endpoint, search, onAttributes }: Props) =>
             if (options.some((one) => one.text === text)) add(text);
             else setTyped(text);
           }}
-          className="w-32 border-b bg-transparent"
+          className="min-h-6 w-32 border-b bg-transparent"
         />
         <datalist id={KNOWN}>
           {options.map((one) => (
