@@ -93,17 +93,27 @@ def test_nobody_is_told_to_end_a_session_of_a_time_that_is_over() -> None:
 @pytest.mark.parametrize(
     "sessions",
     [
-        [holding(1), waiting(2, 1, ms=50), waiting(3, 1, ms=40)],
         [holding(1)],
         [],
         [session(n, query_id=QueryId(2), statement_ms=20) for n in range(1, 4)],
     ],
-    ids=["waits of 50 ms", "blocks nobody", "nobody there", "three at work on eight cores"],
+    ids=["blocks nobody", "nobody there", "three at work on eight cores"],
 )
 def test_what_harms_nobody_is_quiet(sessions: list[SessionSample]) -> None:
     found = diagnose(watched(30, sessions, cores=8))
     assert found.quiet
     assert "No rule finds harm" in found.ground
+
+
+def test_waits_of_fifty_milliseconds_are_how_locks_work() -> None:
+    turns = [[holding(n, transaction_ms=60, statement_ms=50), waiting(n + 1, n, ms=50)] for n in range(1, 9)]
+    assert diagnose(watched(32, *turns)).quiet
+
+
+def test_those_who_give_up_and_come_again_are_blocked_all_the_same() -> None:
+    """Each waits for half a second at most, by its lock_timeout."""
+    found = diagnose(watched(20, [holding(1), waiting(2, 1, ms=300), waiting(3, 1, ms=400)]))
+    assert [one.claim.kind for one in found.leads] == [LeadKind.IDLE_TRANSACTION]
 
 
 def test_a_queue_for_one_row_is_no_transaction_left_open() -> None:

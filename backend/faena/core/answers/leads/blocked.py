@@ -17,7 +17,7 @@ from faena.core.units import QueryId
 
 LONG_MS = 800  # who has waited for less may be served any moment: short waits are how locks work
 LEAST_BLOCKED = 0.15  # mean sessions that waited for long, below which nobody need look
-CROWD, CROWD_SHARE = 4.0, 0.6  # mean sessions that wait, and part of the load: then short waits harm as well
+CROWD, CROWD_SHARE = 3.2, 0.6  # mean sessions that wait, and part of the load: then short waits harm as well
 PATIENCE_MS = 3000
 SAME_MS = 100  # two ages that lead to the same beginning, but for rounding
 SHORT_ROOT_MS = 2000  # a root that blocks for less is one of many in a queue
@@ -123,6 +123,15 @@ def harms(seen: Observed, mask: Flags) -> bool:
     """Whether so much is waited for so long that somebody should look: or so many wait at once that little gets done."""
     crowd = seen.mean(mask) >= CROWD and seen.share(mask) >= CROWD_SHARE
     return crowd or seen.mean(waited_long(seen, mask)) >= LEAST_BLOCKED
+
+
+def blocks_for_long(seen: Observed, one: Blockage) -> bool:
+    """Whether one transaction stands in others' way for so long that somebody should look.
+
+    However short each wait is: those who wait may give up after a lock_timeout, and come again.
+    """
+    steady = one.held_ms >= 2 * SHORT_ROOT_MS and seen.mean(one.mask) >= LEAST_BLOCKED
+    return not one.is_short and (steady or harms(seen, one.mask))
 
 
 def table_of(facts: Sequence[LockEdge]) -> str:

@@ -6,9 +6,14 @@ from faena.core.numbers import took
 from faena.core.privacy import Normalised
 from faena.core.sql.texts import gist
 
-__all__ = ["figure", "quoted", "sessions", "took", "wait_words"]
+__all__ = ["capital", "figure", "quoted", "sessions", "took", "wait_words"]
 
 LONGEST = 70  # letters of a statement in a sentence
+
+
+def capital(sentence: str) -> str:
+    """With a large first letter; all others stay, since names of programs have their own."""
+    return sentence[:1].upper() + sentence[1:]
 
 
 def quoted(text: str) -> str:

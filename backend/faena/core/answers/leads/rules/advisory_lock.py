@@ -7,7 +7,7 @@ from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
 from faena.core.answers.leads.rules.idle_transaction import is_advisory
-from faena.core.answers.leads.words import quoted, took
+from faena.core.answers.leads.words import capital, quoted, took
 from faena.core.findings import Reference
 
 
@@ -34,7 +34,7 @@ def _claim(seen: Observed, one: Blockage) -> Claim:
         ),
         chain=(
             symptom(seen, one.mask),
-            Step(f"{holder(one).capitalize()} holds {name}; it {does}{age}.", Reference("blocking")),
+            Step(f"{capital(holder(one))} holds {name}; it {does}{age}.", Reference("blocking")),
         ),
         ruled_out=(RuledOut("locks of rows and tables", "all of them wait for an advisory lock"),),
         next_step=f"SELECT pg_terminate_backend({one.episode.pid});  -- lets go of its advisory locks and rolls back; "

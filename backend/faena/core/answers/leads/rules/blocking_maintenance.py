@@ -9,7 +9,7 @@ from faena.core.answers.leads.claim import Claim, Flags, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.maintaining import AUTOVACUUM, is_maintenance
 from faena.core.answers.leads.observed import Observed
-from faena.core.answers.leads.words import quoted, sessions, took
+from faena.core.answers.leads.words import capital, quoted, sessions, took
 from faena.core.findings import Reference
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sql.names import tables_of
@@ -41,7 +41,7 @@ def _blocks(seen: Observed, one: Blockage) -> Claim:
         ),
         chain=(
             symptom(seen, one.mask), *middle(seen, one),
-            Step(f"{holder(one).capitalize()} has run {quoted(text)}{age} and holds {on or 'its lock'}.", Reference("blocking")),
+            Step(f"{capital(holder(one))} has run {quoted(text)}{age} and holds {on or 'its lock'}.", Reference("blocking")),
         ),
         ruled_out=(RuledOut("a transaction left open", "the root is at work"),),
         next_step=_gently(text, one.episode.pid),

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
-from faena.core.answers.leads.words import sessions
+from faena.core.answers.leads.words import capital, sessions
 from faena.core.findings import Reference
 from faena.core.logged import EventKind
 from faena.core.sampling.dimensions import Dimension
@@ -43,7 +43,7 @@ def connection_storm(seen: Observed) -> Iterator[Claim]:
         mask=seen.where(Dimension.PROGRAM, program) & seen.active,
         root=Root(program=program, object=client),
         chain=(
-            Step(f"{told[:1].upper()}{told[1:]}.{limit}", Reference("sessions")),
+            Step(f"{capital(told)}.{limit}", Reference("sessions")),
             Step(f"{who}: each new session costs the server a process, its memory and its caches.", Reference("sessions")),
         ),
         ruled_out=(RuledOut("slow statements", f"{sessions(seen.load)} were active on average"),),

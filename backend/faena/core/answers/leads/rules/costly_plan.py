@@ -7,9 +7,10 @@ from typing import Final
 
 import numpy as np
 
-from faena.core.answers.leads.claim import Claim, Flags, Root, RuledOut, Step
+from faena.core.answers.leads.claim import Claim, Flags, Root, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed, PlanFacts
+from faena.core.answers.leads.saying import not_locks
 from faena.core.answers.leads.words import quoted, sessions, took
 from faena.core.findings import Finding, Reference
 from faena.core.numbers import count
@@ -20,7 +21,7 @@ from faena.core.units import QueryId
 from faena.core.waits.kinds import WaitKind
 
 LEAST_LOAD, LEAST_SHARE = 0.25, 0.2  # mean sessions, and part of the load, below which a statement is not looked at
-LEAST_MS = 5.0  # of a call that is counted: a quick one is no fault of its plan
+LEAST_MS = 1.5  # of a call that is counted: a quick one is no fault of its plan
 SPARED = 0.7  # of the plan's cost must go by the index that is proposed
 # What is found in a plan, by its word, and the kind of root it is; what counts most first.
 BY_FINDING: Final = {
@@ -122,7 +123,6 @@ def _claim(seen: Observed, query_id: QueryId, mask: Flags, facts: PlanFacts, fau
         if proposal
         else ""
     )
-    blocked = seen.mean(seen.blocked)
     return Claim(
         kind=fault.kind,
         title=f"{programs[0][0]}: {fault.kind.label} behind {quoted(text)}",
@@ -135,7 +135,7 @@ def _claim(seen: Observed, query_id: QueryId, mask: Flags, facts: PlanFacts, fau
             Step(f"{sessions(seen.mean(mask))} on average, {seen.share(mask):.0%} of the load, ran {quoted(text)}{each}.", Reference("load")),
             Step(f"Its plan{guess}: {fault.words}.{costs}".replace("..", "."), Reference("statement", {"query": str(query_id)})),
         ),
-        ruled_out=(RuledOut("locks", f"{blocked:.2g} sessions waited for others on average"),),
+        ruled_out=(not_locks(seen),),
         next_step=fault.next_step,
         certainty=0.95 if fault.kind is not LeadKind.MISSING_INDEX or proposal else 0.7,
         about=frozenset((int(query_id),)),

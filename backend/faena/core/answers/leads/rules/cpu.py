@@ -7,6 +7,7 @@ import numpy as np
 from faena.core.answers.leads.claim import Claim, Flags, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.saying import not_locks
 from faena.core.answers.leads.words import figure, quoted, sessions, took
 from faena.core.findings import Reference
 from faena.core.numbers import count
@@ -136,7 +137,7 @@ def _too_much(seen: Observed, cores: int, running: Flags, over: float) -> Claim:
             ),
             Step(main, Reference("statements")),
         ),
-        ruled_out=(RuledOut("locks", f"{seen.mean(seen.blocked):.2g} sessions waited for others on average"),),
+        ruled_out=(not_locks(seen),),
         next_step="Call it less often, or make each call cheaper; more cores help only until there are as many sessions again."
         if text
         else "Look at the statements that ran most; a smaller pool of connections keeps the server from being overrun.",

@@ -6,7 +6,8 @@ from datetime import UTC, datetime
 from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed, PlanSwitch, UsualWork
-from faena.core.answers.leads.words import quoted, sessions, took
+from faena.core.answers.leads.saying import at_work, not_locks
+from faena.core.answers.leads.words import quoted, took
 from faena.core.findings import Reference
 from faena.core.numbers import count
 from faena.core.sampling.dimensions import Dimension
@@ -42,13 +43,13 @@ def dearer_calls(seen: Observed) -> Iterator[Claim]:
             mask=mask,
             root=Root(statement=text, program=programs[0][0], table=next(iter(tables_of(text)), "")),
             chain=(
-                Step(f"{sessions(seen.mean(mask))} on average, {seen.share(mask):.0%} of the load, ran {quoted(text)}.", Reference("load")),
+                at_work(seen, mask, text),
                 Step(_dear(work, usual), Reference("statement", {"query": str(query_id)})),
                 _why(seen, query_id, work, usual, switch),
             ),
             ruled_out=(
                 RuledOut("more calls", _called(seen, work, usual)),
-                RuledOut("locks", f"{seen.mean(seen.blocked):.2g} sessions waited for others on average"),
+                not_locks(seen),
             ),
             next_step=f"ANALYZE {next(iter(tables_of(text)), '')};" if switch is not None else "See whether it needs all of these rows: a narrower condition, a LIMIT, an archive for old ones.",
             certainty=0.94,

@@ -2,10 +2,11 @@
 
 from collections.abc import Iterator
 
-from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
+from faena.core.answers.leads.claim import Claim, Root, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
 from faena.core.answers.leads.rules.spill import FILES
+from faena.core.answers.leads.saying import not_locks
 from faena.core.answers.leads.words import quoted, sessions, took
 from faena.core.findings import Reference
 from faena.core.numbers import count
@@ -43,7 +44,7 @@ def disk_saturation(seen: Observed) -> Iterator[Claim]:
             Step(f"{sessions(seen.mean(on_disk))} waited for reads and writes of data on average, {seen.share(on_disk):.0%} of the load.", Reference("load")),
             Step(f"Most of it, {statements[0][1] / float(on_disk.sum()):.0%}, is {quoted(text)} of {programs[0][0]}.{reads}{each}{'.' if reads else ''}", Reference("statements")),
         ),
-        ruled_out=(RuledOut("locks", f"{seen.mean(seen.blocked):.2g} sessions waited for others on average"),),
+        ruled_out=(not_locks(seen),),
         next_step="Look at the plan of the main reader; if it reads no more than it must, the disk is slower than usual: see who else loads it.",
         certainty=0.72,
         about=frozenset(int(q) for q, _ in statements[1:]),

@@ -2,10 +2,11 @@
 
 from collections.abc import Iterator
 
-from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
+from faena.core.answers.leads.claim import Claim, Root, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
-from faena.core.answers.leads.words import quoted, sessions, took
+from faena.core.answers.leads.saying import not_locks
+from faena.core.answers.leads.words import capital, quoted, sessions, took
 from faena.core.findings import Reference
 from faena.core.numbers import count
 from faena.core.sampling.dimensions import Dimension
@@ -45,7 +46,7 @@ def held_back_vacuum(seen: Observed) -> Iterator[Claim]:
         age = f" for {took(horizon.age_ms)}" if horizon.age_ms else ""
         yield Claim(
             kind=LeadKind.HELD_BACK_VACUUM,
-            title=f"{who[:1].upper()}{who[1:]} keeps {count(many)} dead rows of {table} from being removed",
+            title=f"{capital(who)} keeps {count(many)} dead rows of {table} from being removed",
             mask=mask,
             root=Root(
                 statement=seen.text(horizon.query_id), program=horizon.program, table=table, pid=horizon.pid,
@@ -56,7 +57,7 @@ def held_back_vacuum(seen: Observed) -> Iterator[Claim]:
                 Step(f"A call takes {took(work.mean_ms or 0)} and touches {count(touched)} blocks for each row: {table} has {count(many)} dead rows beside {count(live)} live ones.", Reference("statement", {"query": str(query_id)})),
                 Step(f"They cannot be removed, since {who} ({horizon.what}) has had the oldest snapshot{age}.", Reference("sessions")),
             ),
-            ruled_out=(RuledOut("locks", f"{seen.mean(seen.blocked):.2g} sessions waited for others on average"),),
+            ruled_out=(not_locks(seen),),
             next_step=_end(horizon.pid, horizon.what, horizon.program, table),
             certainty=0.96,
             about=frozenset((int(query_id),)),

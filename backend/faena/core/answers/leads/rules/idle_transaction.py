@@ -2,11 +2,21 @@
 
 from collections.abc import Iterator
 
-from faena.core.answers.leads.blocked import Blockage, blockages, harms, holder, middle, object_of, symptom, table_of
+from faena.core.answers.leads.blocked import (
+    Blockage,
+    blockages,
+    blocks_for_long,
+    harms,
+    holder,
+    middle,
+    object_of,
+    symptom,
+    table_of,
+)
 from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
-from faena.core.answers.leads.words import quoted, took
+from faena.core.answers.leads.words import capital, quoted, took
 from faena.core.findings import Reference
 from faena.core.readings import PREPARED
 
@@ -15,8 +25,8 @@ def idle_transaction(seen: Observed) -> Iterator[Claim]:
     """Its session idles in the transaction, or it was prepared and left."""
     for one in blockages(seen):
         prepared = one.episode.pid == PREPARED
-        lasts = prepared or not one.is_short
-        if (one.idle or prepared) and lasts and harms(seen, one.mask) and not is_advisory(one):
+        lasts = harms(seen, one.mask) if prepared else blocks_for_long(seen, one)
+        if (one.idle or prepared) and lasts and not is_advisory(one):
             yield _claim(seen, one, prepared=prepared)
 
 
@@ -46,7 +56,7 @@ def _claim(seen: Observed, one: Blockage, *, prepared: bool) -> Claim:
             statement=text, program=one.root.program if one.root else "", table=table,
             pid=None if prepared else one.episode.pid, object=names[0] if names else on,
         ),
-        chain=(symptom(seen, one.mask), *middle(seen, one), Step(state[:1].upper() + state[1:], Reference("blocking"))),
+        chain=(symptom(seen, one.mask), *middle(seen, one), Step(capital(state), Reference("blocking"))),
         ruled_out=(RuledOut("the root's own work", f"{who} ran nothing while others waited"),),
         next_step=end,
         certainty=0.97,

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from faena.core.answers.leads.blocked import (
     Blockage,
     blockages,
-    harms,
+    blocks_for_long,
     holder,
     middle,
     object_of,
@@ -17,7 +17,7 @@ from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.maintaining import is_maintenance
 from faena.core.answers.leads.observed import Observed
 from faena.core.answers.leads.rules.idle_transaction import is_advisory
-from faena.core.answers.leads.words import quoted, took, wait_words
+from faena.core.answers.leads.words import capital, quoted, took, wait_words
 from faena.core.findings import Reference
 from faena.core.readings import PREPARED
 from faena.core.sampling.dimensions import NOT_WAITING, Dimension
@@ -28,7 +28,7 @@ def lock_chain(seen: Observed) -> Iterator[Claim]:
     for one in blockages(seen):
         if one.idle or one.circle or one.root is None or one.episode.pid == PREPARED or is_advisory(one):
             continue
-        if not one.is_short and harms(seen, one.mask) and not is_maintenance(seen.text(one.query_id)):
+        if blocks_for_long(seen, one) and not is_maintenance(seen.text(one.query_id)):
             yield _claim(seen, one)
 
 
@@ -41,7 +41,7 @@ def _claim(seen: Observed, one: Blockage) -> Claim:
     state = "runs on CPU" if at_work == NOT_WAITING else f"waits for {wait_words(seen, at_work)}"
     age = f", its transaction open for {took(one.open_ms)}" if one.open_ms >= 0 else ""
     held = f" It holds {on}" + (f" of {table}" if table and table not in on else "") + "." if on else ""
-    last = Step(f"{holder(one).capitalize()} {state} in {quoted(text)}{age}.{held}", Reference("blocking"))
+    last = Step(f"{capital(holder(one))} {state} in {quoted(text)}{age}.{held}", Reference("blocking"))
     ruled = RuledOut("a transaction left open", f"pid {one.episode.pid} was at work in {_part(doing)} of its samples")
     return Claim(
         kind=LeadKind.LOCK_CHAIN,

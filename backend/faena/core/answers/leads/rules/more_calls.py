@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.saying import not_locks
 from faena.core.answers.leads.words import figure, quoted, sessions, took
 from faena.core.findings import Reference
 from faena.core.numbers import count
@@ -50,7 +51,7 @@ def more_calls(seen: Observed) -> Iterator[Claim]:
             ),
             ruled_out=(
                 RuledOut("dearer calls", f"a call took {took(work.mean_ms or 0)}, usually {took(usual.ms)}"),
-                RuledOut("locks", f"{seen.mean(seen.blocked):.2g} sessions waited for others on average"),
+                not_locks(seen),
             ),
             next_step="See what calls it: a deploy that asks once for each row, a cache that is asked no more, or simply more users; the endpoints of this statement tell.",
             certainty=0.85,

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
-from faena.core.answers.leads.words import quoted, sessions
+from faena.core.answers.leads.saying import at_work
 from faena.core.findings import Reference
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sql.names import tables_of
@@ -39,7 +39,7 @@ def host_version(seen: Observed) -> Iterator[Claim]:
             mask=mask,
             root=Root(statement=text, program=program, table=next(iter(tables_of(text)), ""), object=host),
             chain=(
-                Step(f"{sessions(seen.mean(mask))} on average, {seen.share(mask):.0%} of the load, ran {quoted(text)}.", Reference("load")),
+                at_work(seen, mask, text),
                 Step(
                     f"{mine[0][1]} of its {int(mask.sum())} samples are of {program} on {host}; {len(others)} other hosts of {program} "
                     f"were seen at work {sum(n for _, n in others)} times and never ran it.",

@@ -7,7 +7,7 @@ import numpy as np
 from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
-from faena.core.answers.leads.words import quoted, took
+from faena.core.answers.leads.words import capital, quoted, took
 from faena.core.findings import Reference
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sql.names import tables_of
@@ -42,7 +42,7 @@ def replica_conflict(seen: Observed) -> Iterator[Claim]:
         mask=mask | (seen.where(Dimension.PROGRAM, who.program) & seen.active if who.program else mask),
         root=Root(statement=text, program=who.program, table=next(iter(tables_of(text)), ""), pid=int(seen.frame.pid[oldest])),
         chain=(
-            Step(f"{'; '.join(told)}.".capitalize(), Reference("machine")),
+            Step(capital(f"{'; '.join(told)}."), Reference("machine")),
             Step(f"Pid {int(seen.frame.pid[oldest])} of {who.program} had read for {took(age)} in {quoted(text)}: rows that it may still see cannot be removed.", Reference("sessions")),
         ),
         ruled_out=(RuledOut("the load of the replica", f"{seen.load:.2g} sessions were active on average"),),

@@ -7,6 +7,7 @@ import numpy as np
 from faena.core.answers.leads.claim import Claim, Flags, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed, RequestTrouble
+from faena.core.answers.leads.saying import at_work
 from faena.core.answers.leads.words import quoted, sessions, took
 from faena.core.findings import Reference
 from faena.core.numbers import count
@@ -90,7 +91,7 @@ def repeated_in_requests(seen: Observed) -> Iterator[Claim]:
             mask=mask,
             root=Root(statement=text, program=one.service, table=next(iter(tables_of(text)), ""), object=one.endpoint),
             chain=(
-                Step(f"{sessions(seen.mean(mask))} on average, {seen.share(mask):.0%} of the load, ran {quoted(text)}.", Reference("load")),
+                at_work(seen, mask, text),
                 Step(f"It is run again and again within requests of {one.endpoint}: {one.detail}.", _page(one)),
             ),
             ruled_out=(RuledOut("dear calls", "each is as cheap as ever"),) if one.repeated in seen.usual_work else (),

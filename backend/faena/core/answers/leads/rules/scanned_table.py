@@ -3,9 +3,10 @@
 import re
 from collections.abc import Iterator
 
-from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
+from faena.core.answers.leads.claim import Claim, Root, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.saying import not_locks
 from faena.core.answers.leads.words import quoted, sessions, took
 from faena.core.findings import Reference
 from faena.core.numbers import count
@@ -52,7 +53,7 @@ def scanned_table(seen: Observed) -> Iterator[Claim]:
                     Reference("statement", {"query": str(query_id)}),
                 ),
             ),
-            ruled_out=(RuledOut("locks", f"{seen.mean(seen.blocked):.2g} sessions waited for others on average"),),
+            ruled_out=(not_locks(seen),),
             next_step=f"Ask for its plan on its page: an index on {table.table} ({', '.join(dict.fromkeys(columns))}) may be missing, or cannot be used as the condition is written.",
             certainty=0.8,
             about=frozenset((int(query_id),)),

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.saying import not_locks
 from faena.core.answers.leads.words import quoted, sessions, took
 from faena.core.findings import Reference
 from faena.core.sampling.dimensions import Dimension
@@ -41,7 +42,7 @@ def slow_client(seen: Observed) -> Iterator[Claim]:
         ),
         ruled_out=(
             RuledOut("the database", "it had the rows and waited"),
-            RuledOut("locks", f"{seen.mean(seen.blocked):.2g} sessions waited for others on average"),
+            not_locks(seen),
         ),
         next_step="Look at the client: what it does between rows, and the network. Let it fetch fewer rows, or fetch first and work afterwards.",
         certainty=0.93,

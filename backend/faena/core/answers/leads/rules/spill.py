@@ -2,10 +2,11 @@
 
 from collections.abc import Iterator
 
-from faena.core.answers.leads.claim import Claim, Root, RuledOut, Step
+from faena.core.answers.leads.claim import Claim, Root, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
-from faena.core.answers.leads.words import quoted, sessions
+from faena.core.answers.leads.saying import at_work, not_locks
+from faena.core.answers.leads.words import quoted
 from faena.core.findings import Reference
 from faena.core.numbers import count
 from faena.core.sampling.dimensions import Dimension
@@ -42,13 +43,13 @@ def spill(seen: Observed) -> Iterator[Claim]:
             mask=mask,
             root=Root(statement=text, program=programs[0][0], table=next(iter(tables_of(text)), ""), object="work_mem"),
             chain=(
-                Step(f"{sessions(seen.mean(mask))} on average, {seen.share(mask):.0%} of the load, ran {quoted(text)}.", Reference("load")),
+                at_work(seen, mask, text),
                 Step(
                     f"In {seen_in_files:.0%} of their samples they read or wrote temporary files{told}: what they sort, group or join does not fit into work_mem.",
                     Reference("statements"),
                 ),
             ),
-            ruled_out=(RuledOut("locks", f"{seen.mean(seen.blocked):.2g} sessions waited for others on average"),),
+            ruled_out=(not_locks(seen),),
             next_step="SET work_mem higher for this program alone (each sort of each session may take as much), or sort fewer rows: an index in that order, or a LIMIT.",
             certainty=0.94,
             about=frozenset((int(query_id),)),
