@@ -398,3 +398,17 @@ def test_a_statement_called_more_often_for_want_of_a_cache_is_one_lead_with_it()
     (lead,) = diagnose(replace(seen, requests=[trouble("cache_missing")])).leads
     assert lead.claim.kind is LeadKind.CACHE_MISSING
     assert lead.share == pytest.approx(1.0)
+
+
+def test_sessions_that_wait_for_the_servers_own_locks_are_told_with_the_lock() -> None:
+    inside = at_work(4, wait_type="LWLock", wait_event="BufferMapping")
+    (lead,) = diagnose(watched(30, inside, cores=8)).leads
+    assert (lead.claim.kind, lead.claim.root.object) == (LeadKind.INTERNAL_CONTENTION, "BufferMapping")
+
+
+def test_a_disk_is_overloaded_only_where_others_than_the_main_reader_wait_for_it() -> None:
+    reading = at_work(3, wait_type="IO", wait_event="DataFileRead")
+    other = session(9, query_id=QueryId(1), wait_type="IO", wait_event="DataFileRead", statement_ms=30)
+    (lead,) = diagnose(watched(30, [*reading, other], cores=8)).leads
+    assert (lead.claim.kind, lead.claim.root.table) == (LeadKind.DISK_SATURATION, "booking")
+    assert diagnose(watched(30, reading, cores=8)).quiet, "a report that reads much harms nobody by that"
