@@ -33,7 +33,7 @@ class UsualFigureOut(Out):
 
 
 class NotedOut(Out):
-    """What is found of an endpoint over a window, and what is usual in these hours; null: too few earlier days are known."""
+    """Findings of an endpoint over a window, and its usual figures in these hours; null: too few earlier days are known."""
 
     endpoint_id: int
     found: list[EndpointFindingOut]

@@ -1,4 +1,4 @@
-"""What is at fault in a window: leads with their chains of evidence."""
+"""Leads of a window: the causes found, each with its chain of evidence."""
 
 from django.http import HttpRequest
 from ninja import Query, Router
@@ -68,7 +68,7 @@ class LeadsOut(Out):
 
 @router.get("/servers/{server_id}/leads", response=LeadsOut, operation_id="leads_list")
 def list_leads(request: HttpRequest, server_id: int, window: Query[WindowIn]) -> LeadsOut:
-    """What is at fault in a window of up to a day, as far as rules can tell, and what was ruled out."""
+    """Leads of a window of up to a day: the causes that rules find, and the causes that are ruled out."""
     span = window.window(now_ms())
     found, seen = leads_of(server_id, span)
     return LeadsOut(

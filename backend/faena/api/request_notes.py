@@ -1,4 +1,4 @@
-"""What is asked beside the ranking of endpoints: what is found of them, what is usual, which attributes there are."""
+"""Findings and usual figures of endpoints, and the attributes of their requests: asked beside the ranking."""
 
 from django.http import HttpRequest
 from ninja import Query, Router
@@ -22,7 +22,7 @@ class AllNotedOut(Out):
 
 @router.get("/servers/{server_id}/requests/noted", response=AllNotedOut, operation_id="endpoints_noted")
 def list_noted(request: HttpRequest, server_id: int, window: Query[WindowIn], only: Query[RequestsIn]) -> AllNotedOut:
-    """What is found of endpoints, and what is usual of them: it takes longer than their ranking, so it is asked by itself."""
+    """Findings and usual figures of endpoints; they take longer than the ranking, so they are asked by themselves."""
     server, span = servers.server(server_id), window.window(now_ms())
     wanted = only.only()
     rows = selectors.summed(server.pk, span, wanted)

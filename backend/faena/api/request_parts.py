@@ -34,7 +34,7 @@ class OfServiceIn(Schema):
 
 
 class RequestsIn(OfServiceIn):
-    """As OfServiceIn, with these attributes as well."""
+    """Requests as in OfServiceIn, with these attributes as well."""
 
     attribute: list[Annotated[str, Field(pattern=r"^[^=]+=", max_length=MOST_LETTERS)]] = Field(
         default_factory=list,

@@ -941,7 +941,7 @@ export interface paths {
         };
         /**
          * List Leads
-         * @description What is at fault in a window of up to a day, as far as rules can tell, and what was ruled out.
+         * @description Leads of a window of up to a day: the causes that rules find, and the causes that are ruled out.
          */
         get: operations["leads_list"];
         put?: never;
@@ -1245,7 +1245,7 @@ export interface paths {
         };
         /**
          * List Noted
-         * @description What is found of endpoints, and what is usual of them: it takes longer than their ranking, so it is asked by itself.
+         * @description Findings and usual figures of endpoints; they take longer than the ranking, so they are asked by themselves.
          */
         get: operations["endpoints_noted"];
         put?: never;
@@ -4105,7 +4105,7 @@ export interface components {
         };
         /**
          * NotedOut
-         * @description What is found of an endpoint over a window, and what is usual in these hours; null: too few earlier days are known.
+         * @description Findings of an endpoint over a window, and its usual figures in these hours; null: too few earlier days are known.
          */
         NotedOut: {
             /** Endpoint Id */
@@ -5019,7 +5019,7 @@ export interface components {
         };
         /**
          * RequestsIn
-         * @description As OfServiceIn, with these attributes as well.
+         * @description Requests as in OfServiceIn, with these attributes as well.
          */
         RequestsIn: {
             /**

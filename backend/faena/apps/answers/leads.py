@@ -53,6 +53,9 @@ from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 USUAL_DAYS = 14
 MOST_USUAL = 4  # statements that are compared with what is usual, those that are seen most
 OVER_MS = 60_000  # before the newest sample: what ended so long ago is over
+MOST_ENDPOINTS = 30  # those that take most time
+TOLD_KINDS = (Found.EXTERNAL_LAYER, Found.CACHE_MISSING, Found.REPEATED_STATEMENT)
+MOST_TABLES = 40  # those of which most was read
 MOST_PLANS = 6  # statements whose captured plan is read, those that are seen most
 LONGEST_MS = 24 * MS_PER_HOUR
 
@@ -161,10 +164,6 @@ def _switches(server_id: int, window: Window, wanted: list[QueryId]) -> dict[Que
     return found
 
 
-MOST_ENDPOINTS = 30  # those that take most time
-TOLD_KINDS = (Found.EXTERNAL_LAYER, Found.CACHE_MISSING, Found.REPEATED_STATEMENT)
-
-
 def _requests(server: Server, window: Window) -> list[RequestTrouble] | None:
     """What is found of endpoints whose statements go to this server; None where nobody sends traces."""
     if not TraceSource.objects.filter(server_id=server.pk).exists():
@@ -213,9 +212,6 @@ def _trouble(
         repeated=known[repeated.statement.pk].query_id if repeated and repeated.figures["repeated_ms"] > 0 else None,
         callee=called[0].callee.name if called else "",
     )
-
-
-MOST_TABLES = 40
 
 
 def _tables(server: Server, window: Window) -> list[TableFigures]:
