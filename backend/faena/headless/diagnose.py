@@ -96,6 +96,7 @@ async def _watch(source: PostgresSource, target: Target, facts: ServerFacts, sec
         readings=readings,
         counters=(first, last) if first is not None and last is not None else None,
         texts=texts,
+        callers={query_id: programs.most_common(1)[0][0] for query_id, programs in glances.callers.items()},
         plans=plans,
         vitals=survey.vitals,
         tables=survey.tables,

@@ -26,6 +26,10 @@ _FRESH: LiteralString = """
     SELECT application_name, coalesce(host(client_addr), 'local'), count(*) FROM pg_stat_activity
      WHERE backend_type = 'client backend' AND backend_start > clock_timestamp() - interval '1 s' AND application_name <> 'faena'
      GROUP BY 1, 2"""
+# Who ran which statement last, idle or not, by the server's identifier of statements (from 14 on).
+_LAST: LiteralString = """
+    SELECT query_id, application_name, count(*) FROM pg_stat_activity
+     WHERE backend_type = 'client backend' AND query_id IS NOT NULL AND application_name <> 'faena' GROUP BY 1, 2"""
 # The oldest snapshot of all, ours left out; and tables in which many rows are dead.
 _OLDEST: LiteralString = """
     SELECT pid, coalesce(nullif(application_name, ''), backend_type), coalesce(state, backend_type), extract(epoch FROM clock_timestamp() - coalesce(xact_start, backend_start)) * 1000,
@@ -41,7 +45,7 @@ _DEAD: LiteralString = """
     SELECT relname, n_live_tup::float8, n_dead_tup::float8 FROM pg_stat_user_tables
      WHERE n_dead_tup >= 10000 AND n_dead_tup >= n_live_tup ORDER BY n_dead_tup DESC LIMIT 10"""
 TIMEOUT_MS = 2_000
-FIRST_WITH_SESSIONS = 140000
+FIRST_WITH_SESSIONS = 140000  # and with the identifier of what a session runs
 
 
 @dataclass(slots=True)
@@ -55,6 +59,9 @@ class Glances:
     reads_watched: bool = False
     newcomers: Counter[tuple[str, str]] = field(default_factory=Counter)
     begun: int | None = None
+    callers: dict[QueryId, Counter[str]] = field(
+        default_factory=dict
+    )  # programs whose session ran it last, when looked at
     looks: int = 0
     _first: int | None = None
     _connection: psycopg.Connection[TupleRow] | None = None
@@ -75,6 +82,8 @@ class Glances:
                 ((many,),) = ask(_BEGUN).fetchall()
                 self._first = many if self._first is None else self._first
                 self.begun = many - self._first
+                for query_id, program, sessions in ask(_LAST).fetchall():
+                    self.callers.setdefault(QueryId(query_id), Counter())[program] += sessions
         except psycopg.Error as error:
             raise as_source_error(error, self.target.where) from error
 

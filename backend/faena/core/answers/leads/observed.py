@@ -144,6 +144,9 @@ class Observed:
     horizon: Horizon | None = None
     tables: Sequence[TableFigures] = ()  # what was read of each over the window; an index by itself is left out
     requests: Sequence[RequestTrouble] | None = None
+    callers: Mapping[QueryId, str] = field(
+        default_factory=dict
+    )  # program of statements too quick to be sampled at work
     matches: Sequence[Match] = ()  # statements that ran as often as others returned rows
     vitals: ServerVitals | None = None
     events: Sequence[LogEvent] | None = None

@@ -27,6 +27,7 @@ class Watched:
     readings: Sequence[SampleReading]
     counters: tuple[CounterReading, CounterReading] | None = None
     texts: Mapping[QueryId, str] = field(default_factory=dict)
+    callers: Mapping[QueryId, str] = field(default_factory=dict)
     plans: Mapping[QueryId, PlanFacts] = field(default_factory=dict)
     vitals: ServerVitals | None = None
     tables: Sequence[TableFigures] = ()
@@ -54,6 +55,7 @@ def observed(watched: Watched, waits: Waits, end_ms: int) -> Observed:
         cores=watched.cores,
         edges={i: one.edges for i, one in enumerate(readings) if one.edges},
         texts=watched.texts,
+        callers=watched.callers,
         work=_work(delta) if delta else {},
         work_s=(delta.until - delta.since) / 1000 if delta else 0.0,
         matches=matches(delta) if delta else (),

@@ -32,7 +32,7 @@ def repeated_statement(seen: Observed) -> Iterator[Claim]:
             continue
         mask = seen.of_statement(match.second) | seen.of_statement(match.first)
         programs = seen.ranked(Dimension.PROGRAM, mask)
-        program = programs[0][0] if programs else ""
+        program = programs[0][0] if programs else seen.callers.get(match.second) or seen.callers.get(match.first, "")
         yield Claim(
             kind=LeadKind.REPEATED_STATEMENT,
             title=f"{program or 'A program'} runs {quoted(text)} once for each row of another",
