@@ -180,7 +180,9 @@ class Watch:
         while True:
             if self._clock.now() >= survey_due:
                 survey = await self._source.survey(self._clock.now())
-                if survey.vitals or survey.tables or survey.host:  # the first one has nothing to count from
+                if (
+                    survey.vitals or survey.tables or survey.host or survey.catalogue
+                ):  # the first one has nothing to count from
                     self._put(Surveyed(server_id=self._order.server_id, survey=survey))
                 survey_due = next_tick(None, SURVEY_EVERY_MS, self._clock.now()).due
             if self._clock.now() >= due:

@@ -1,6 +1,6 @@
 """Records that a source yields. Nothing in here is computed; it is what a server said at a moment."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import NamedTuple
@@ -259,6 +259,18 @@ class TableFigures:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Catalogue:
+    """What a server is made of, to find out what changed: by class, the traits of each object by its name.
+
+    Classes: server, setting, role_setting, extension, replica, table, index. One that is missing was not asked or not
+    answered; an empty one has no object. Secrets among values are left out at the source.
+    """
+
+    at: EpochMs
+    objects: Mapping[str, Mapping[str, Mapping[str, str]]]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Survey:
     """What a server tells of itself now and then; each part None or empty where it does not."""
 
@@ -267,3 +279,4 @@ class Survey:
     vitals: ServerVitals | None = None
     tables: tuple[TableFigures, ...] = ()
     host: HostFigures | None = None
+    catalogue: Catalogue | None = None  # only when it is not what it was at the last survey

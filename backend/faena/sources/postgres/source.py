@@ -32,6 +32,7 @@ from faena.core.statements.figures import sum_of_squares
 from faena.core.units import NOT_LATE, EpochMs, Millis, Pid, QueryId
 from faena.sources.machine import NotReadable, ServerProcesses
 from faena.sources.postgres import queries
+from faena.sources.postgres.catalogue import CatalogueReader
 from faena.sources.postgres.locks import LockReader, in_order_of_blame
 from faena.sources.postgres.log import ServerLog, log_grant
 from faena.sources.postgres.queries import SessionRow
@@ -116,6 +117,7 @@ class PostgresSource:
         self._seen_texts: dict[QueryId, Normalised] = {}  # of sampled statements without an quoted, by our fingerprint
         self._locks = LockReader(self._ask_quickly, self._ask_slowly)
         self._surveyed: Counts | None = None
+        self._catalogue = CatalogueReader(self._ask_slowly)
         self._processes: ServerProcesses | None = None
         self._log: ServerLog | None = None
         self._known_as: dict[QueryId, QueryId] = {}  # our fingerprint of a text to the server's quoted
@@ -332,7 +334,7 @@ class PostgresSource:
                 return Survey(at=at)
             raise
         before, self._surveyed = self._surveyed, Counts(at=at, vitals=counts, tables=tables)
-        return survey_between(before, self._surveyed)
+        return replace(survey_between(before, self._surveyed), catalogue=await self._catalogue.read(at))
 
     async def _ask_quickly(self, query: LiteralString, args: Sequence[object] | None) -> list[TupleRow]:
         return await self._ask(self._quick, query, args)
