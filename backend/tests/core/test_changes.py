@@ -124,7 +124,7 @@ def test_who_was_there_daily_and_stays_away_is_gone_once() -> None:
     seen = {
         "job": seen_daily(DAILY_DAYS, last),
         "now and then": seen_daily(2, last),
-        "here": {at: 9.0 for at in WATCHED},
+        "here": dict.fromkeys(WATCHED, 9.0),
     }
     assert comings(seen, WATCHED, HOUR, 1.0).gone == ("job",)
     assert comings(seen, {**WATCHED, HOUR + 1: True}, HOUR + 1, 1.0).gone == ()
