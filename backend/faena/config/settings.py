@@ -34,6 +34,9 @@ INSTALLED_APPS = [
     "faena.apps.locks",
     "faena.apps.requests",
     "faena.apps.sessions.apps.SessionsConfig",
+    "faena.apps.changes",
+    "faena.apps.leads",
+    "faena.apps.verdicts",
     "faena.apps.collecting",
 ]
 

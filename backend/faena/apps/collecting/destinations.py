@@ -6,6 +6,7 @@ from typing import Any, TypeVar
 
 from django.db import IntegrityError, transaction
 
+from faena.apps.changes import actions as changes
 from faena.apps.hosts import actions as hosts
 from faena.apps.locks import actions as locks
 from faena.apps.locks import deadlocks
@@ -87,6 +88,8 @@ def _each(store: Callable[[int, R], object]) -> Callable[[int, list[R]], None]:
 def _surveyed(server_id: int, one: Surveyed) -> None:
     servers.store_survey(server_id, one.survey)
     hosts.store_survey(server_id, one.survey)
+    if one.survey.catalogue is not None:
+        changes.look(server_id, one.survey.catalogue)
 
 
 def _logged(server_id: int, records: Sequence[Logged]) -> None:

@@ -10,10 +10,15 @@ from typing import TypeAlias
 
 from django.db import InterfaceError, OperationalError
 
+from faena.apps.answers.following import judge_followed
+from faena.apps.answers.found import look_for_changes
+from faena.apps.answers.looking import look_for_leads
+from faena.apps.changes import actions as changes
 from faena.apps.collecting import schema
 from faena.apps.collecting.away import away_means_away
 from faena.apps.collecting.models import CollectorState
 from faena.apps.hosts import actions as hosts
+from faena.apps.leads import actions as leads
 from faena.apps.locks import actions as locks
 from faena.apps.locks import deadlocks
 from faena.apps.plans import selectors as plans
@@ -23,13 +28,14 @@ from faena.apps.servers import vitals
 from faena.apps.servers.models import Server
 from faena.apps.statements import actions as statements
 from faena.apps.statements import hours, logged
+from faena.apps.verdicts import actions as verdicts
 from faena.collector.jobs import PartFailed
 from faena.core.units import Seconds
 
 log = logging.getLogger(__name__)
 MS_PER_DAY = 86_400_000
 COLLECTOR_KEPT_MS = 7 * MS_PER_DAY  # a collector that was not seen for so long is not shown any more
-EVERY_MINUTE, EVERY_TEN_MINUTES = Seconds(60.0), Seconds(600.0)
+HALF_A_MINUTE, EVERY_MINUTE, EVERY_TEN_MINUTES = Seconds(30.0), Seconds(60.0), Seconds(600.0)
 MOST_TOLD = 3  # parts that failed, by name; the others are counted
 Part: TypeAlias = Callable[[Server, int], object]  # of one server, at a moment
 
@@ -118,6 +124,9 @@ JOBS = (
             ("summing up statements", lambda server, now: hours.sum_up(server.pk, now)),
         ],
     ),
+    HouseJob(name="finding changes", every=EVERY_MINUTE, parts=[("finding changes", look_for_changes)]),
+    HouseJob(name="looking for leads", every=EVERY_MINUTE, parts=[("looking for leads", look_for_leads)]),
+    HouseJob(name="judging changes", every=HALF_A_MINUTE, parts=[("judging changes", judge_followed)]),
     HouseJob(name="forgetting single requests", every=EVERY_MINUTE, once=judging.forget),
     HouseJob(
         name="forgetting what is older than kept",
@@ -129,6 +138,9 @@ JOBS = (
             ("forgetting executions and events", _forget_log),
             ("forgetting its machine", _forget_machine),
             ("forgetting sums of requests", _forget_requests),
+            ("forgetting leads", lambda server, now: leads.forget_before(server.pk, now - changes.RETENTION_MS)),
+            ("forgetting verdicts", lambda server, now: verdicts.forget_before(server.pk, now - changes.RETENTION_MS)),
+            ("forgetting changes", lambda server, now: changes.forget_before(server.pk, now - changes.RETENTION_MS)),
         ],
     ),
 )

@@ -51,6 +51,8 @@ USUAL_DAYS = 14
 DISK_READS = frozenset(["DataFileRead", "DataFilePrefetch"])  # of tables and indexes, not of files of a sort
 MAX_STATEMENTS = 4  # shown with a table
 
+SIZE_HOLDS_MS = 6 * 3_600_000  # a table that nobody touched is in no survey
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Neighbour:
@@ -195,3 +197,17 @@ def sizes(server_id: int, names: Sequence[str]) -> dict[str, dict[str, int]]:
     for table, index, size in rows.distinct("table", "index").values_list("table", "index", "size_bytes"):
         found.setdefault(table, {})[index] = size
     return found
+
+
+def sizes_at(server_id: int, moments: Sequence[int]) -> dict[str, list[int]]:
+    """Bytes of each table at these moments, which follow each other, as the last survey before each that lies within
+    six hours told them; tables whose size is not known at all of them are left out."""
+    found: dict[str, list[int]] = {}
+    for count, at in enumerate(moments):
+        rows = TableWork.objects.filter(
+            server_id=server_id, index="", until_ms__gt=at - SIZE_HOLDS_MS, until_ms__lte=at
+        )
+        for table, size in rows.order_by("table", "-until_ms").distinct("table").values_list("table", "size_bytes"):
+            if len(found.setdefault(table, [])) == count:
+                found[table].append(size)
+    return {table: sizes for table, sizes in found.items() if len(sizes) == len(moments)}

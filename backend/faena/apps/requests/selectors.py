@@ -367,6 +367,23 @@ def over_time(server_id: int, buckets: Buckets, only: Only) -> Vector:
     return found
 
 
+def in_blocks(server_id: int, buckets: Buckets) -> dict[int, Vector]:
+    """By endpoint its requests and their ms in each bucket of a minute or more, (buckets, 2)."""
+    end, length = (
+        buckets.start + buckets.count * buckets.width_ms,
+        max(n for n in LENGTHS_MS if buckets.width_ms % n == 0),
+    )
+    wanted = [_AT["requests"], _AT["time_ms"]]
+    rows = RequestSum.objects.filter(
+        server_id=server_id, length_ms=length, at_ms__gte=buckets.start, at_ms__lt=end
+    ).values_list("origin__endpoint_id", "at_ms", "figures")  # fmt: skip
+    found: dict[int, Vector] = {}
+    for endpoint_id, at_ms, vector in rows:
+        mine = found.setdefault(endpoint_id, np.zeros((buckets.count, 2)))
+        mine[(at_ms - buckets.start) // buckets.width_ms] += np.asarray(vector)[wanted]
+    return found
+
+
 def repeats_over_time(
     server_id: int, buckets: Buckets, only: Only, among: Collection[int]
 ) -> dict[tuple[int, int], list[float | None]]:

@@ -10,7 +10,7 @@ from django.db.models.functions import Cast
 from faena.apps.bulk import copy_rows
 from faena.apps.servers.models import Vitals
 from faena.core.readings import ServerVitals
-from faena.core.series.window import Buckets
+from faena.core.series.window import Buckets, Window
 
 
 def store_vitals(server_id: int, readings: Iterable[ServerVitals]) -> None:
@@ -53,6 +53,12 @@ def over_time(server_id: int, buckets: Buckets) -> list[dict[str, float | None]]
         seconds = row["covers"] / 1000
         found[at] = {name: row[name] / seconds for name in COUNTS} | {name: row[name] for name in SIZES}
     return found
+
+
+def deadlocks(server_id: int, window: Window) -> list[tuple[int, float]]:
+    """Readings that counted any: their moment and how many."""
+    rows = Vitals.objects.filter(server_id=server_id, at_ms__gt=window.start, at_ms__lte=window.end, deadlocks__gt=0)
+    return list(rows.order_by("at_ms").values_list("at_ms", "deadlocks"))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

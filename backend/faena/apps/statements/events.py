@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from django.db.models import QuerySet
+from django.db.models import Min, QuerySet
 
-from faena.apps.statements.models import LogEvent
+from faena.apps.statements.models import Execution, LogEvent
 from faena.apps.statements.trails import BY_LOG, narrowed
 from faena.core import logged
 from faena.core.errors import BadInput
@@ -141,6 +141,27 @@ def marks(server_id: int, window: Window, limit: int = 400) -> list[tuple[int, s
     )
     found = list(rows.filter(kind__in=loud).order_by("-at_ms").values_list("at_ms", "kind")[:limit])
     return sorted(found)
+
+
+def moments(server_id: int, window: Window, kinds: Sequence[EventKind], most: int = 5000) -> dict[str, list[int]]:
+    """When each kind of event was logged, at most so many of all."""
+    rows = LogEvent.objects.filter(
+        server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, kind__in=[one.value for one in kinds]
+    )
+    found: dict[str, list[int]] = {}
+    for kind, at in rows.order_by("at_ms").values_list("kind", "at_ms")[:most]:
+        found.setdefault(kind, []).append(at)
+    return found
+
+
+def first_ms(server_id: int) -> int | None:
+    """The first moment that a server's log told of and that is still kept; None where it was never read."""
+    firsts = [
+        LogEvent.objects.filter(server_id=server_id).aggregate(at=Min("at_ms"))["at"],
+        Execution.objects.filter(server_id=server_id).aggregate(at=Min("ended_ms"))["at"],
+    ]
+    known = [one for one in firsts if one is not None]
+    return min(known) if known else None
 
 
 TROUBLES = (EventKind.DEADLOCK, EventKind.SERIALIZATION_FAILURE, EventKind.CONNECTION_REFUSED)

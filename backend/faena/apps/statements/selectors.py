@@ -183,6 +183,19 @@ def hourly(server_id: int, query_id: int, hours: Collection[int]) -> dict[int, d
     return found
 
 
+def hourly_times(server_id: int, window: Window, *, without_user: str = "") -> dict[int, dict[int, float]]:
+    """Milliseconds of each statement in the summed hours of a window, by the hour counted since 1970."""
+    rows = WorkHour.objects.filter(server_id=server_id, hour_ms__gte=window.start, hour_ms__lt=window.end)
+    rows = rows.exclude(user=without_user) if without_user else rows
+    found: dict[int, dict[int, float]] = {}
+    lists = rows.values("query_id").annotate(at=ArrayAgg("hour_ms"), ms=ArrayAgg("total_ms")).order_by()
+    for query_id, at, took in lists.values_list("query_id", "at", "ms"):
+        mine = found.setdefault(query_id, {})
+        for hour, ms in zip(at, took, strict=True):
+            mine[hour // MS_PER_HOUR] = mine.get(hour // MS_PER_HOUR, 0.0) + ms
+    return found
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CountCoverage:
     """How much of a window the counters cover: readings in it, the time they span, and what broke them."""
@@ -223,6 +236,44 @@ def work_over_time(server_id: int, query_id: int, buckets: Buckets) -> WorkSerie
     for row in spans.annotate(ms=Sum(F("until_ms") - F("since_ms"))).order_by():
         covered[row["cell"]] = row["ms"]
     return WorkSeries(sums=sums, covered_ms=covered)
+
+
+def work_in_blocks(
+    server_id: int, window: Window, buckets: Buckets, fields: Sequence[str], *, without_user: str = ""
+) -> dict[int, npt.NDArray[np.float64]]:
+    """Each statement's sums of these counters by bucket, (buckets, fields), of readings inside the window alone."""
+    found: dict[int, npt.NDArray[np.float64]] = {}
+    whole = buckets.width_ms % MS_PER_HOUR == 0
+    for source in _summed(server_id, window) if whole else [_work(server_id, window)]:
+        at = F("hour_ms") if source.model is WorkHour else F("until_ms") - 1
+        rows = source.exclude(user=without_user) if without_user else source
+        rows = rows.annotate(cell=Cast((at - buckets.start) / buckets.width_ms, IntegerField()))
+        sums = rows.values("query_id", "cell").annotate(sums=_sums(fields)).order_by()
+        for query_id, cell, row in sums.values_list("query_id", "cell", "sums"):
+            if query_id not in found:
+                found[query_id] = np.zeros((buckets.count, len(fields)))
+            found[query_id][cell] += row
+    return found
+
+
+def efforts_by_hour(
+    server_id: int, hours: Collection[int], *, without_user: str = ""
+) -> dict[int, dict[QueryId, Effort]]:
+    """What statements took in each of these summed hours, by the hour's start."""
+    rows = WorkHour.objects.filter(server_id=server_id, hour_ms__in=hours)
+    rows = rows.exclude(user=without_user) if without_user else rows
+    marked = SummedHour.objects.filter(server_id=server_id, hour_ms__in=hours).values_list("hour_ms", flat=True)
+    found: dict[int, dict[QueryId, Effort]] = {hour: {} for hour in marked}
+    sums = rows.values("hour_ms", "query_id").annotate(sums=_sums(Effort._fields)).order_by()
+    for hour, query_id, row in sums.values_list("hour_ms", "query_id", "sums"):
+        if hour in found:
+            found[hour][QueryId(query_id)] = Effort(*row)
+    return found
+
+
+def naming(server_id: int, table: str) -> list[QueryId]:
+    """Statements that name a table."""
+    return [QueryId(one) for one in _naming(server_id, table).values_list("query_id", flat=True)]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -2,11 +2,9 @@
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
-from math import exp, log
-from statistics import fmean, variance
 
 from faena.core.answers.proof.costs import cost_of_the_same_work
-from faena.core.answers.proof.differences import Scale, ratio_of
+from faena.core.answers.proof.fairness import LEAST_DAYS, against, by_volume
 from faena.core.answers.proof.measures import happening, load, measures, with_verdicts
 from faena.core.answers.proof.sentences import sentence_of
 from faena.core.answers.proof.sides import Aim, Compared, EarlierDay, Group, Question, Side
@@ -14,8 +12,6 @@ from faena.core.answers.proof.verdicts import Judged, Method, Verdict
 from faena.core.numbers import count
 from faena.core.units import EpochMs, QueryId
 
-LEAST_DAYS = 3  # earlier days, before they say what was to be expected
-VOLUME = log(1.25)  # calls that came so much more or less often may explain a change by themselves
 LEAST_SHARED = 0.5  # of the time, taken by statements that ran in both windows
 FIRST_WORD_S = 180.0  # without enough of it: how long the window after should be at least
 
@@ -35,8 +31,9 @@ class Comparison:
 
 def compare(before: Side, after: Side, question: Question, earlier: Sequence[EarlierDay] = ()) -> Comparison:
     """What differs, and whether it is better. `earlier` days are only of use where enough of them are known."""
-    found = with_verdicts(measures(before, after, question), after, question.growing)
     known = earlier if len(earlier) >= LEAST_DAYS else ()
+    fair = _fair(measures(before, after, question), known)
+    found = _explained(with_verdicts(fair, after, question.growing), before, after, len(known))
     reasons = _reasons(before, after, question, known)
     main, problem = _main(before, after, question, known)
     if main is None or (main.difference is None and main.rate is None):
@@ -64,7 +61,7 @@ def _main(before: Side, after: Side, question: Question, earlier: Sequence[Earli
     if question.aim is Aim.LOAD:
         found = load(question.key, before, after)
         return (
-            _against(found, [one.load[question.key] for one in earlier if question.key in one.load]) if found else None
+            against(found, [one.load[question.key] for one in earlier if question.key in one.load]) if found else None
         ), ""
     same = cost_of_the_same_work(before.works, after.works, before.counted_s, after.counted_s, question.statements)
     found = Compared(
@@ -76,7 +73,7 @@ def _main(before: Side, after: Side, question: Question, earlier: Sequence[Earli
         difference=same.difference,
     )
     pairs = [_same_work_of(one, question.statements) for one in earlier]
-    found = _against(found, [one for one in pairs if one is not None])
+    found = against(found, [one for one in pairs if one is not None])
     if same.difference is not None and min(same.shared_before, same.shared_after) < LEAST_SHARED:
         when, share = (
             ("before", same.shared_before) if same.shared_before < same.shared_after else ("after", same.shared_after)
@@ -102,21 +99,6 @@ def _same_work_of(day: EarlierDay, only: Collection[QueryId] | None) -> tuple[fl
     return (was, now) if was > 0 and now > 0 else None
 
 
-def _against(found: Compared, pairs: Sequence[tuple[float, float]]) -> Compared:
-    """Measured against how the same figure changed between the same hours of earlier days."""
-    difference = found.difference
-    changes = [ratio_of(was, now) for was, now in pairs if was > 0 and now > 0]
-    if difference is None or len(changes) < LEAST_DAYS:
-        return found
-    middle, spread = fmean(changes), variance(changes) * (1 + 1 / len(changes))
-    if difference.scale is Scale.DIFFERENCE:
-        expected = difference.before * exp(middle)
-        told = difference.expecting(expected - difference.before, expected**2 * spread, len(changes) - 1)
-    else:
-        told = difference.expecting(middle, spread, len(changes) - 1)
-    return replace(found, difference=told)
-
-
 def _not_comparable(
     before: Side, after: Side, question: Question, main: Compared, earlier: Sequence[EarlierDay]
 ) -> str:
@@ -126,26 +108,36 @@ def _not_comparable(
     if main.difference is None or question.aim is Aim.HAPPENING or len(earlier) >= LEAST_DAYS:
         return ""
     if not before.calls_s or not after.calls_s:
-        return (
-            "it is not known how much was asked of the server, so less load may be less work"
-            if question.aim is Aim.LOAD
-            else ""
-        )
-    volume = ratio_of(before.calls_s, after.calls_s)
-    change = main.difference.change
-    if abs(volume) < VOLUME or (volume > 0) != (change > 0) or main.judged.verdict is Verdict.SAME:
+        unknown = "it is not known how much was asked of the server, so less load may be less work"
+        return unknown if question.aim is Aim.LOAD else ""
+    if not by_volume(main, before, after):
         return ""
-    if main.difference.scale is Scale.DIFFERENCE:
-        left = ratio_of(main.difference.before, main.difference.after) - volume
-    else:
-        left = change - volume
-    if (left > 0) == (change > 0) and abs(left) > main.difference.slack:
-        return ""  # more than the volume alone can explain
-    way = "fell" if volume < 0 else "rose"
+    way = "fell" if after.calls_s < before.calls_s else "rose"
     return (
         f"calls {way} from {count(before.calls_s)} to {count(after.calls_s)} a second, which may explain it alone; "
         "compare with a window of about as many calls"
     )
+
+
+def _fair(found: Sequence[Compared], earlier: Sequence[EarlierDay]) -> list[Compared]:
+    """Loads against how they changed on earlier days."""
+    told = []
+    for one in found:
+        pairs = [day.load[one.key] for day in earlier if one.group is Group.LOAD and one.key in day.load]
+        told.append(against(one, pairs))
+    return told
+
+
+def _explained(found: Sequence[Compared], before: Side, after: Side, days: int) -> list[Compared]:
+    """What goes with the number of calls proves nothing where it changed as they did."""
+    return [
+        replace(one, judged=Judged(verdict=Verdict.NOT_COMPARABLE))
+        if one.judged.verdict in (Verdict.BETTER, Verdict.WORSE)
+        and (one.group is Group.MACHINE or (one.group is Group.LOAD and days < LEAST_DAYS))
+        and by_volume(one, before, after, least=0.0)
+        else one
+        for one in found
+    ]
 
 
 def _untold(

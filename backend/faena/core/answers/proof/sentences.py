@@ -34,11 +34,16 @@ def sentence_of(main: Compared, question: Question, problem: str) -> str:
     if verdict is Verdict.WORSE:
         return f"Worse, {much}: {what} take {much} more time{around}."
     low, high = main.difference.bounds()
-    span = f"between {low - 1:+.0%} and {high - 1:+.0%}" if high < 100 else "by any factor"
     if verdict is Verdict.SAME:
-        return f"No real difference: {what} take {span} of time."
+        return f"No real difference: {what} take as much time as before (95%: {_percent(low)} to {_percent(high)})."
+    span = f"by anything from {_percent(low)} to {_percent(high)}" if high < 100 else "by any factor"
     lead = "Too early to tell" if verdict is Verdict.TOO_EARLY else "It cannot be told"
     return f"{lead}: the time that {what} take may have changed {span}."
+
+
+def _percent(ratio: float) -> str:
+    """By how much more or less, with a digit more where it is little."""
+    return f"{ratio - 1:+.1%}" if abs(ratio - 1) < 0.095 else f"{ratio - 1:+.0%}"
 
 
 def _rate_sentence(change: RateChange, verdict: Verdict, question: Question) -> str:

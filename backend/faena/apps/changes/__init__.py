@@ -1,0 +1,1 @@
+"""What changed on servers: found by Faena, told by people, told by pipelines with a token."""
