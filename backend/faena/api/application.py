@@ -7,7 +7,9 @@ from faena import __version__
 from faena.api import (
     blocking,
     capture,
+    changes,
     collectors,
+    compare,
     deadlocks,
     disk,
     ending,
@@ -16,6 +18,7 @@ from faena.api import (
     hosts,
     indexes,
     layouts,
+    lead_history,
     leads,
     load,
     marks,
@@ -57,6 +60,6 @@ api.add_router("/servers", servers.router)
 for part in (
     load, search, disk, followers, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
     indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words, refresh,
-    requests, request_notes, request_page, leads, request_spread, sources,
+    requests, request_notes, request_page, lead_history, leads, changes, compare, request_spread, sources,
 ):  # fmt: skip
     api.add_router("", part.router)

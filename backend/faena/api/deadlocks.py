@@ -6,9 +6,11 @@ from django.http import HttpRequest
 from ninja import Query, Router, Schema, Status
 from pydantic import Field
 
+from faena.api.changes import VerdictOut, verdict_out
 from faena.api.out import Out
 from faena.api.parameters import TrailIn, WindowIn, now_ms
-from faena.apps.answers import log
+from faena.apps.answers import following, log
+from faena.apps.answers.changes import pattern_verdict
 from faena.apps.locks import deadlocks
 from faena.apps.locks.deadlocks import KnownDeadlock, PatternSummary
 from faena.apps.statements.events import Asked, Entry, EventShape, read_kinds
@@ -103,11 +105,12 @@ class CommentOut(Out):
 
 
 class PatternPageOut(Out):
-    """A pattern: what mends it, what was said of it, and its deadlocks, newest first."""
+    """A pattern: what mends it, what was said of it, and its deadlocks, newest first. `verdict` null: nobody handled it."""
 
     pattern: PatternOut
     mends: list[str]
     comments: list[CommentOut]
+    verdict: VerdictOut | None
     deadlocks: list[DeadlockOut]
 
 
@@ -138,6 +141,7 @@ def get_pattern(request: HttpRequest, server_id: int, pattern: str, window_in: Q
     return PatternPageOut(
         pattern=_pattern(found.pattern),
         mends=list(found.pattern.mends),
+        verdict=verdict_out(pattern_verdict(server_id, pattern)),
         comments=[CommentOut.model_validate(one) for one in found.comments],
         deadlocks=[_deadlock(one) for one in found.deadlocks],
     )
@@ -181,9 +185,9 @@ def handle_pattern(request: HttpRequest, server_id: int, pattern: str, body: Han
     row = deadlocks.pattern(server_id, pattern)
     if body.handled:
         now = now_ms()
-        deadlocks.handle(row, body.change, now if body.at is None else body.at, now, by=request.user)
+        following.handle_pattern(row, body.change, now if body.at is None else body.at, now, by=request.user)
     else:
-        deadlocks.reopen(row, by=request.user)
+        following.reopen_pattern(row, by=request.user)
     return HandledOut(handled_at=row.handled_at_ms, change=row.change)
 
 

@@ -5,9 +5,9 @@ from ninja import Query, Router
 
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
-from faena.apps.answers.leads import leads_of
-from faena.core.answers.leads.choosing import Lead
+from faena.apps.answers.told_leads import ToldLead, told_leads
 from faena.core.answers.leads.kinds import LeadKind
+from faena.core.changes.kinds import ChangeKind
 
 router = Router(tags=["leads"])
 
@@ -39,8 +39,44 @@ class LeadRootOut(Out):
     object: str
 
 
+class SuspectOut(Out):
+    """A change near the beginning of a lead; `can` be its cause, and why or why not."""
+
+    id: int
+    at: int
+    kind: ChangeKind
+    line: str
+    can: bool
+    why: str
+
+
+class KnownLeadOut(Out):
+    """What is known of a lead from other windows. `state`: open, handled or dismissed, by whom, when and why.
+
+    `times` counts the spans in which it was seen; `came_back`: when it came again after it was handled, null: it did not.
+    """
+
+    id: int
+    first: int
+    last: int
+    times: int
+    state: str
+    state_at: int
+    state_by: str
+    reason: str
+    came_back: int | None
+
+
 class LeadOut(Out):
-    """`share` of the load it explains beyond the leads before it, `seconds` the session-seconds."""
+    """`share` of the load it explains beyond the leads before it, `seconds` the session-seconds. `begun`: its first sample.
+
+    `identity` is the same whenever the same trouble comes again; `known` null: it was not seen in another window yet.
+    """
+
+    identity: str
+    known: KnownLeadOut | None
+    begun: int
+    suspects: list[SuspectOut]
 
     kind: LeadKind
     label: str
@@ -70,16 +106,24 @@ class LeadsOut(Out):
 def list_leads(request: HttpRequest, server_id: int, window: Query[WindowIn]) -> LeadsOut:
     """Leads of a window of up to a day: the causes that rules find, and the causes that are ruled out."""
     span = window.window(now_ms())
-    found, seen = leads_of(server_id, span)
+    told = told_leads(server_id, span)
+    found, seen = told.found, told.seen
     return LeadsOut(
         start=span.start, end=span.end, quiet=found.quiet, ticks=seen.ticks, load=round(seen.load, 4),
-        unexplained=round(found.unexplained, 4), ground=found.ground, leads=[_lead(one) for one in found.leads],
+        unexplained=round(found.unexplained, 4), ground=found.ground, leads=[_lead(one) for one in told.leads],
     )  # fmt: skip
 
 
-def _lead(lead: Lead) -> LeadOut:
-    claim, root = lead.claim, lead.claim.root
+def _lead(told: ToldLead) -> LeadOut:
+    lead, claim, root = told.lead, told.lead.claim, told.lead.claim.root
     return LeadOut(
+        identity=told.identity,
+        known=KnownLeadOut.model_validate(told.known) if told.known else None,
+        begun=told.begun,
+        suspects=[
+            SuspectOut(id=kept.id, at=kept.at, kind=kept.kind, line=kept.line, can=one.can, why=one.why)
+            for kept, one in told.suspects
+        ],
         kind=claim.kind,
         label=claim.kind.label,
         title=claim.title,

@@ -10,6 +10,7 @@ from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
 from faena.apps.answers.glance import Glanced, glance_at, glance_of
 from faena.apps.collecting import collectors
+from faena.apps.leads.selectors import Newest, newest
 from faena.apps.servers import actions, selectors
 from faena.apps.servers.clock import clock_of
 from faena.core.answers.headline import main_kind
@@ -21,7 +22,11 @@ router = Router(tags=["servers"])
 
 
 class ServerOut(Out):
-    """A server without its credentials; `zone` is the time zone by whose clock its days are counted. Loads are mean active sessions; null where nothing was sampled."""
+    """A server without its credentials; `zone` is the time zone by whose clock its days are counted.
+
+    Loads are mean active sessions; null where nothing was sampled. `lead` is what is at fault in its newest samples, looked
+    at up to `lead_until`; "" where nothing was found, and 0 where nobody looked.
+    """
 
     id: int
     name: str
@@ -48,6 +53,8 @@ class ServerOut(Out):
     deadlocks: float
     trouble: float
     trouble_words: str
+    lead: str
+    lead_until: int
 
 
 class ServersOut(Out):
@@ -94,7 +101,7 @@ class CheckOut(Out):
     role_script: str
 
 
-def _glance(found: Glanced) -> ServerOut:
+def _glance(found: Glanced, newest: Newest | None = None) -> ServerOut:
     server, minute, cost = found.server, found.minute, found.cost
     return ServerOut(
         id=server.id,
@@ -122,6 +129,8 @@ def _glance(found: Glanced) -> ServerOut:
         deadlocks=found.vitals.deadlocks,
         trouble=score(found.troubles),
         trouble_words=found.troubles[0].sentence if found.troubles else "",
+        lead=newest.line if newest else "",
+        lead_until=newest.until if newest else 0,
     )
 
 
@@ -129,7 +138,9 @@ def _glance(found: Glanced) -> ServerOut:
 def list_servers(request: HttpRequest) -> ServersOut:
     """All servers at a glance, those in trouble first."""
     now = now_ms()
-    found = [_glance(one) for one in glance_at(selectors.all_servers(), now)]
+    servers = selectors.all_servers()
+    leads = newest([one.pk for one in servers])
+    found = [_glance(one, leads.get(one.server.pk)) for one in glance_at(servers, now)]
     return ServersOut(
         servers=sorted(found, key=lambda s: (-s.trouble, -(s.load_now or 0.0))),
         collector_away=collectors.silent_s(now),
@@ -152,7 +163,7 @@ def check_server(request: HttpRequest, body: ServerBody) -> CheckOut:
 @router.get("/{server_id}", response=ServerOut, operation_id="servers_get")
 def get_server(request: HttpRequest, server_id: int) -> ServerOut:
     """One server at a glance."""
-    return _glance(glance_of(selectors.server(server_id), now_ms()))
+    return _glance(glance_of(selectors.server(server_id), now_ms()), newest([server_id]).get(server_id))
 
 
 class ConnectionOut(Out):

@@ -44,6 +44,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell Change
+         * @description A pipeline tells of a change, with its token: `Authorization: Bearer …`.
+         */
+        post: operations["changes_tell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/collectors": {
         parameters: {
             query?: never;
@@ -624,6 +644,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Changes
+         * @description What changed in a window, each with before and after and whether it helped.
+         */
+        get: operations["changes_list"];
+        put?: never;
+        /**
+         * Note Change
+         * @description Note a change by hand, at any moment of the last 90 days. Operators and admins.
+         */
+        post: operations["changes_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/changes/{change_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Change
+         * @description Remove a change that was noted or told; what Faena found stays. Its teller and admins.
+         */
+        delete: operations["changes_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/close-watch": {
         parameters: {
             query?: never;
@@ -638,6 +702,26 @@ export interface paths {
          * @description Ten samples a second for a while, then back by itself. Operators and admins.
          */
         post: operations["close_watch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Two
+         * @description Two windows of a server, of up to 7 days each, the one before first.
+         */
+        get: operations["compare_windows"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -890,6 +974,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/followed/{followed_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare Followed
+         * @description What was changed or handled, compared anew by all data up to now.
+         */
+        get: operations["compare_followed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/import/traces": {
         parameters: {
             query?: never;
@@ -952,6 +1056,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{server_id}/leads/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List History
+         * @description Leads that were found on a server, the one seen last first.
+         */
+        get: operations["leads_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/leads/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set State
+         * @description Say that a lead is handled, dismissed or open again; a handled one is followed. Operators and admins.
+         */
+        put: operations["leads_state"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{server_id}/load": {
         parameters: {
             query?: never;
@@ -1001,7 +1145,7 @@ export interface paths {
         };
         /**
          * List Marks
-         * @description Deadlocks and the like, and statements that went over to another plan; in order of time.
+         * @description Deadlocks and the like, changes, plans that switched, and leads; in order of time.
          */
         get: operations["marks_list"];
         put?: never;
@@ -1027,6 +1171,50 @@ export interface paths {
          */
         post: operations["servers_pause"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/pipelines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Pipelines
+         * @description Who may tell of changes of this server.
+         */
+        get: operations["pipelines_list"];
+        put?: never;
+        /**
+         * Make Pipeline
+         * @description Let a pipeline tell of changes. Admins only.
+         */
+        post: operations["pipelines_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{server_id}/pipelines/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Pipeline
+         * @description Its token ends at once; what it told stays. Admins only.
+         */
+        delete: operations["pipelines_remove"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2407,6 +2595,12 @@ export interface components {
          */
         Change: "added" | "gone" | "more" | "fewer" | "same";
         /**
+         * ChangeKind
+         * @description What changed. The first are found by Faena; a deploy and a note are told by people and pipelines.
+         * @enum {string}
+         */
+        ChangeKind: "index_made" | "index_dropped" | "index_rebuilt" | "index_invalid" | "table_made" | "table_dropped" | "table_altered" | "table_rewritten" | "table_grew" | "setting" | "role_setting" | "statistics" | "statistics_missing" | "plan_switch" | "restart" | "version" | "extension" | "cores" | "role" | "statement_new" | "statement_gone" | "program_new" | "program_gone" | "client_new" | "client_gone" | "replica_attached" | "replica_lost" | "deploy" | "note";
+        /**
          * ChangeOut
          * @description `difference` in the indicator's unit, `ratio` now to then; null where either is not known.
          */
@@ -2415,6 +2609,14 @@ export interface components {
             difference: number | null;
             /** Ratio */
             ratio: number | null;
+        };
+        /** ChangeRemovedOut */
+        ChangeRemovedOut: {
+            /**
+             * Removed
+             * @default true
+             */
+            removed: boolean;
         };
         /**
          * ChangedOut
@@ -2437,6 +2639,16 @@ export interface components {
             runs: number;
             /** Runs Before */
             runs_before: number;
+        };
+        /**
+         * ChangesOut
+         * @description The newest first. `looked`: when the server's catalogue was last compared, null: never; then changes may be missing.
+         */
+        ChangesOut: {
+            /** Changes */
+            changes: components["schemas"]["NotedChangeOut"][];
+            /** Looked */
+            looked: number | null;
         };
         /**
          * CheckOut
@@ -2567,6 +2779,99 @@ export interface components {
             picked: number;
             /** Picked Share */
             picked_share: number;
+        };
+        /**
+         * CompareIn
+         * @description The window `before_from` to `before_to`, and `from` to `to` after it. `table` or `query_id`: judged by these alone.
+         */
+        CompareIn: {
+            /** Before From */
+            before_from: number;
+            /** Before To */
+            before_to: number;
+            /** From */
+            from: number;
+            /**
+             * Query Id
+             * @default
+             */
+            query_id: string;
+            /**
+             * Table
+             * @default
+             */
+            table: string;
+            /** To */
+            to: number;
+        };
+        /**
+         * CompareOut
+         * @description `told_at`: when too early ends. `reasons` say what was taken into account; `days` earlier ones stand behind it.
+         *
+         *     `main` is the measure that the verdict goes by; null where there is none.
+         */
+        CompareOut: {
+            /** About */
+            about: string;
+            /** Before End */
+            before_end: number;
+            /** Before Start */
+            before_start: number;
+            /** Days */
+            days: number;
+            /** End */
+            end: number;
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
+            /** Label */
+            label: string;
+            main: components["schemas"]["ComparedOut"] | null;
+            /** Reasons */
+            reasons: string[];
+            /** Sentence */
+            sentence: string;
+            /** Start */
+            start: number;
+            /** Told At */
+            told_at: number | null;
+            verdict: components["schemas"]["Verdict"];
+        };
+        /**
+         * ComparedOut
+         * @description A measure before and after. `scale`: ratio, then `change` is after/before and `low` to `high` its 95% interval; or
+         *     difference, then they are after less before; null where they are not known. `chance`: of as large a difference if
+         *     nothing had changed, corrected for all that is compared. `counts`: how often it happened, for rates.
+         */
+        ComparedOut: {
+            /** After */
+            after: number | null;
+            /** Before */
+            before: number | null;
+            /** Chance */
+            chance: number;
+            /** Change */
+            change: number | null;
+            /** Counts */
+            counts: number[] | null;
+            group: components["schemas"]["Group"];
+            /** High */
+            high: number | null;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Low */
+            low: number | null;
+            method: components["schemas"]["Method"];
+            /** Method Label */
+            method_label: string;
+            /** Scale */
+            scale: string;
+            /** Unit */
+            unit: string;
+            verdict: components["schemas"]["Verdict"];
+            /** Verdict Label */
+            verdict_label: string;
         };
         /**
          * ComparisonOut
@@ -3348,24 +3653,18 @@ export interface components {
             start: number;
         };
         /**
-         * GroupOut
-         * @description One layer: mean sessions per bucket, null in a gap; `total` over the window.
-         *
-         *     `running` is the part that does not wait, null where the layers are the wait kinds themselves.
+         * Group
+         * @description What is compared, by where it is known from.
+         * @enum {string}
          */
+        Group: "work" | "load" | "statement" | "request" | "happening" | "machine";
+        /** GroupOut */
         GroupOut: {
-            /** Key */
-            key: string;
+            key: components["schemas"]["Group"];
             /** Label */
             label: string;
-            /** Running */
-            running: (number | null)[] | null;
-            /** Sessions */
-            sessions: (number | null)[];
-            /** Share */
-            share: number;
-            /** Total */
-            total: number;
+            /** Measures */
+            measures: components["schemas"]["ComparedOut"][];
         };
         /**
          * HandledBody
@@ -3565,6 +3864,32 @@ export interface components {
             sessions: (number | null)[];
         };
         /**
+         * KnownLeadOut
+         * @description What is known of a lead from other windows. `state`: open, handled or dismissed, by whom, when and why.
+         *
+         *     `times` counts the spans in which it was seen; `came_back`: when it came again after it was handled, null: it did not.
+         */
+        KnownLeadOut: {
+            /** Came Back */
+            came_back: number | null;
+            /** First */
+            first: number;
+            /** Id */
+            id: number;
+            /** Last */
+            last: number;
+            /** Reason */
+            reason: string;
+            /** State */
+            state: string;
+            /** State At */
+            state_at: number;
+            /** State By */
+            state_by: string;
+            /** Times */
+            times: number;
+        };
+        /**
          * LaneOut
          * @description One session. `depth` is how far behind the root it stood at most, `waited_s` how long in all.
          */
@@ -3645,6 +3970,46 @@ export interface components {
             };
         };
         /**
+         * LeadHistoryOut
+         * @description A lead that was seen `times` times, its newest spans first. `state` by whom, when and why.
+         *
+         *     `came_back`: when it came again after it was handled, null: it did not. `verdict` null: nobody handled it.
+         */
+        LeadHistoryOut: {
+            /** Came Back */
+            came_back: number | null;
+            /** First */
+            first: number;
+            /** Id */
+            id: number;
+            /** Identity */
+            identity: string;
+            kind: components["schemas"]["LeadKind"];
+            /** Label */
+            label: string;
+            /** Last */
+            last: number;
+            /** Program */
+            program: string;
+            /** Reason */
+            reason: string;
+            /** Spans */
+            spans: components["schemas"]["LeadSpanOut"][];
+            /** State */
+            state: string;
+            /** State At */
+            state_at: number;
+            /** State By */
+            state_by: string;
+            /** Table */
+            table: string;
+            /** Times */
+            times: number;
+            /** Title */
+            title: string;
+            verdict: components["schemas"]["VerdictOut"] | null;
+        };
+        /**
          * LeadKind
          * @description What is at fault, at the end of a chain of causes.
          * @enum {string}
@@ -3652,12 +4017,19 @@ export interface components {
         LeadKind: "idle_transaction" | "lock_chain" | "hot_row" | "advisory_lock" | "deadlock_pattern" | "missing_index" | "defeated_index" | "deep_paging" | "plan_change" | "volume_growth" | "runaway_statement" | "cpu_saturation" | "disk_saturation" | "neighbour" | "commit_rate" | "spill" | "repeated_statement" | "conflict_retries" | "maintenance" | "slow_client" | "connection_storm" | "held_back_vacuum" | "internal_contention" | "replica_conflict" | "host_version" | "external_layer" | "cache_missing" | "other";
         /**
          * LeadOut
-         * @description `share` of the load it explains beyond the leads before it, `seconds` the session-seconds.
+         * @description `share` of the load it explains beyond the leads before it, `seconds` the session-seconds. `begun`: its first sample.
+         *
+         *     `identity` is the same whenever the same trouble comes again; `known` null: it was not seen in another window yet.
          */
         LeadOut: {
+            /** Begun */
+            begun: number;
             /** Chain */
             chain: components["schemas"]["LeadStepOut"][];
+            /** Identity */
+            identity: string;
             kind: components["schemas"]["LeadKind"];
+            known: components["schemas"]["KnownLeadOut"] | null;
             /** Label */
             label: string;
             /** Next Step */
@@ -3669,6 +4041,8 @@ export interface components {
             seconds: number;
             /** Share */
             share: number;
+            /** Suspects */
+            suspects: components["schemas"]["SuspectOut"][];
             /** Title */
             title: string;
         };
@@ -3691,6 +4065,49 @@ export interface components {
             statement: string;
             /** Table */
             table: string;
+        };
+        /**
+         * LeadSpanOut
+         * @description A time during which a lead was seen; `share` of the load and `seconds` of sessions are those of its worst look.
+         */
+        LeadSpanOut: {
+            /** End */
+            end: number;
+            /** Seconds */
+            seconds: number;
+            /** Share */
+            share: number;
+            /** Start */
+            start: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * LeadStateBody
+         * @description What became of a lead: by its number `id`, or by its `identity` in the window `from` to `to`. Dismissing takes a reason.
+         */
+        LeadStateBody: {
+            /** From */
+            from?: number | null;
+            /** Id */
+            id?: number | null;
+            /**
+             * Identity
+             * @default
+             */
+            identity: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "handled" | "dismissed";
+            /** To */
+            to?: number | null;
         };
         /**
          * LeadStepOut
@@ -3963,11 +4380,13 @@ export interface components {
         };
         /**
          * MarkedOut
-         * @description `query_id`: the statement that a switch of plan is of.
+         * @description `query_id`: the statement that a switch of plan or another change is of; `change`: the number of a change.
          */
         MarkedOut: {
             /** At */
             at: number;
+            /** Change */
+            change: number | null;
             /** Detail */
             detail: string;
             /** Kind */
@@ -4005,6 +4424,12 @@ export interface components {
             /** Steps */
             steps: components["schemas"]["StepMemoryOut"][];
         };
+        /**
+         * Method
+         * @description How a difference was tested.
+         * @enum {string}
+         */
+        Method: "welch" | "block_bootstrap" | "rates";
         /** NamedOut */
         NamedOut: {
             /** Group */
@@ -4094,6 +4519,33 @@ export interface components {
             /** Mean Ms */
             mean_ms: number | null;
         };
+        /**
+         * NoteBody
+         * @description A change that somebody notes. `at` in ms since 1970, now if left out; it may be any moment of the last 90 days.
+         */
+        NoteBody: {
+            /** At */
+            at?: number | null;
+            /** @default note */
+            kind: components["schemas"]["ChangeKind"];
+            /**
+             * Link
+             * @default
+             */
+            link: string;
+            /**
+             * Object
+             * @default
+             */
+            object: string;
+            /**
+             * Version
+             * @default
+             */
+            version: string;
+            /** What */
+            what: string;
+        };
         /** NoteOut */
         NoteOut: {
             /** At */
@@ -4102,6 +4554,48 @@ export interface components {
             detail: string;
             /** Event */
             event: string;
+        };
+        /**
+         * NotedChangeOut
+         * @description A change between `since` and `at`; `origin`: found, hand or api. `line` says it in one, without its moment.
+         *
+         *     `verdict` null: it is not followed. `mine`: who asks may remove it.
+         */
+        NotedChangeOut: {
+            /** After */
+            after: string;
+            /** At */
+            at: number;
+            /** Before */
+            before: string;
+            /** By */
+            by: string;
+            /** Id */
+            id: number;
+            kind: components["schemas"]["ChangeKind"];
+            /** Label */
+            label: string;
+            /** Line */
+            line: string;
+            /** Link */
+            link: string;
+            /** Mine */
+            mine: boolean;
+            /** Note */
+            note: string;
+            /** Object */
+            object: string;
+            /** Origin */
+            origin: string;
+            /** Query Id */
+            query_id: string | null;
+            /** Since */
+            since: number;
+            /** Table */
+            table: string;
+            verdict: components["schemas"]["VerdictOut"] | null;
+            /** Version */
+            version: string;
         };
         /**
          * NotedOut
@@ -4276,7 +4770,7 @@ export interface components {
         };
         /**
          * PatternPageOut
-         * @description A pattern: what mends it, what was said of it, and its deadlocks, newest first.
+         * @description A pattern: what mends it, what was said of it, and its deadlocks, newest first. `verdict` null: nobody handled it.
          */
         PatternPageOut: {
             /** Comments */
@@ -4286,6 +4780,7 @@ export interface components {
             /** Mends */
             mends: string[];
             pattern: components["schemas"]["PatternOut"];
+            verdict: components["schemas"]["VerdictOut"] | null;
         };
         /** PatternsOut */
         PatternsOut: {
@@ -4367,6 +4862,42 @@ export interface components {
             picked: components["schemas"]["SideOut"];
             /** Singles */
             singles: components["schemas"]["SingleOut"][];
+        };
+        /**
+         * PipelineBody
+         * @description `every_server`: the token speaks of all servers, also of those that come later.
+         */
+        PipelineBody: {
+            /**
+             * Every Server
+             * @default false
+             */
+            every_server: boolean;
+            /** Name */
+            name: string;
+        };
+        /**
+         * PipelineOut
+         * @description Who may tell of changes; `server` null: of all. `last_used` null: its token was never used.
+         */
+        PipelineOut: {
+            /** Id */
+            id: number;
+            /** Last Used */
+            last_used: number | null;
+            /** Name */
+            name: string;
+            /** Server */
+            server: string | null;
+        };
+        /**
+         * PipelineTokenOut
+         * @description The token is told this once.
+         */
+        PipelineTokenOut: {
+            pipeline: components["schemas"]["PipelineOut"];
+            /** Token */
+            token: string;
         };
         /**
          * PivotBy
@@ -5329,7 +5860,10 @@ export interface components {
         };
         /**
          * ServerOut
-         * @description A server without its credentials; `zone` is the time zone by whose clock its days are counted. Loads are mean active sessions; null where nothing was sampled.
+         * @description A server without its credentials; `zone` is the time zone by whose clock its days are counted.
+         *
+         *     Loads are mean active sessions; null where nothing was sampled. `lead` is what is at fault in its newest samples, looked
+         *     at up to `lead_until`; "" where nothing was found, and 0 where nobody looked.
          */
         ServerOut: {
             /** Address */
@@ -5352,6 +5886,10 @@ export interface components {
             id: number;
             /** Lag Ms */
             lag_ms: number | null;
+            /** Lead */
+            lead: string;
+            /** Lead Until */
+            lead_until: number;
             /** Load Now */
             load_now: number | null;
             /** Main Wait */
@@ -5929,6 +6467,23 @@ export interface components {
             wait_label: string;
         };
         /**
+         * SuspectOut
+         * @description A change near the beginning of a lead; `can` be its cause, and why or why not.
+         */
+        SuspectOut: {
+            /** At */
+            at: number;
+            /** Can */
+            can: boolean;
+            /** Id */
+            id: number;
+            kind: components["schemas"]["ChangeKind"];
+            /** Line */
+            line: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * SwitchOut
          * @description A statement went over from one plan to another between two executions; the plans in a line, and by number.
          */
@@ -6093,6 +6648,48 @@ export interface components {
             target_ms: number;
         };
         /**
+         * TellBody
+         * @description A change that a pipeline tells of. `server` by name; left out: all that its token speaks of.
+         */
+        TellBody: {
+            /**
+             * After
+             * @default
+             */
+            after: string;
+            /** At */
+            at?: number | null;
+            /**
+             * Before
+             * @default
+             */
+            before: string;
+            /** @default deploy */
+            kind: components["schemas"]["ChangeKind"];
+            /**
+             * Link
+             * @default
+             */
+            link: string;
+            /**
+             * Object
+             * @default
+             */
+            object: string;
+            /**
+             * Server
+             * @default
+             */
+            server: string;
+            /**
+             * Version
+             * @default
+             */
+            version: string;
+            /** What */
+            what: string;
+        };
+        /**
          * TokenOut
          * @description The token is shown this once.
          */
@@ -6101,6 +6698,14 @@ export interface components {
             machine: string;
             /** Token */
             token: string;
+        };
+        /**
+         * ToldOut
+         * @description Numbers of the changes made, one for each server.
+         */
+        ToldOut: {
+            /** Changes */
+            changes: number[];
         };
         /**
          * TouchedTableOut
@@ -6299,6 +6904,34 @@ export interface components {
             ms_per_s: number;
             /** Query Id */
             query_id: string;
+        };
+        /**
+         * Verdict
+         * @description Of one measure, or of a comparison as a whole.
+         * @enum {string}
+         */
+        Verdict: "better" | "worse" | "no_difference" | "too_early" | "not_comparable" | "unknown";
+        /**
+         * VerdictOut
+         * @description What is told so far of whether it helped. `told_at`: when too early ends, null: not known or told already.
+         *
+         *     `settled`: it is not judged again. `until`: up to when was compared.
+         */
+        VerdictOut: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Sentence */
+            sentence: string;
+            /** Settled */
+            settled: boolean;
+            /** Told At */
+            told_at: number | null;
+            /** Until */
+            until: number;
+            /** Verdict */
+            verdict: string;
         };
         /**
          * WaitOut
@@ -6604,6 +7237,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    changes_tell: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TellBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldOut"];
+                };
             };
         };
     };
@@ -7429,6 +8086,88 @@ export interface operations {
             };
         };
     };
+    changes_list: {
+        parameters: {
+            query?: {
+                /** @description length in seconds of a window that ends now */
+                last?: number | null;
+                /** @description start in milliseconds since 1970, included */
+                from?: number | null;
+                /** @description end in milliseconds since 1970, not included */
+                to?: number | null;
+                /** @description only these kinds; may be repeated */
+                kind?: ("index_made" | "index_dropped" | "index_rebuilt" | "index_invalid" | "table_made" | "table_dropped" | "table_altered" | "table_rewritten" | "table_grew" | "setting" | "role_setting" | "statistics" | "statistics_missing" | "plan_switch" | "restart" | "version" | "extension" | "cores" | "role" | "statement_new" | "statement_gone" | "program_new" | "program_gone" | "client_new" | "client_gone" | "replica_attached" | "replica_lost" | "deploy" | "note")[];
+                containing?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangesOut"];
+                };
+            };
+        };
+    };
+    changes_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotedChangeOut"];
+                };
+            };
+        };
+    };
+    changes_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                change_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeRemovedOut"];
+                };
+            };
+        };
+    };
     close_watch: {
         parameters: {
             query?: never;
@@ -7451,6 +8190,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CaptureOut"];
+                };
+            };
+        };
+    };
+    compare_windows: {
+        parameters: {
+            query: {
+                before_from: number;
+                before_to: number;
+                from: number;
+                to: number;
+                table?: string;
+                query_id?: string;
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareOut"];
                 };
             };
         };
@@ -7847,6 +8615,29 @@ export interface operations {
             };
         };
     };
+    compare_followed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                followed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompareOut"];
+                };
+            };
+        };
+    };
     import_traces: {
         parameters: {
             query?: {
@@ -7941,6 +8732,57 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LeadsOut"];
+                };
+            };
+        };
+    };
+    leads_history: {
+        parameters: {
+            query?: {
+                /** @description only in these states; may be repeated */
+                state?: ("open" | "handled" | "dismissed")[];
+            };
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadHistoryOut"][];
+                };
+            };
+        };
+    };
+    leads_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeadStateBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LeadHistoryOut"];
                 };
             };
         };
@@ -8062,6 +8904,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ServerOut"];
+                };
+            };
+        };
+    };
+    pipelines_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PipelineOut"][];
+                };
+            };
+        };
+    };
+    pipelines_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PipelineBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PipelineTokenOut"];
+                };
+            };
+        };
+    };
+    pipelines_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                server_id: number;
+                token_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeRemovedOut"];
                 };
             };
         };

@@ -2,12 +2,16 @@
 
 from dataclasses import replace
 
-from faena.apps.answers.proof import DEADLOCK, compare_windows, server_changes
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.db.models import Min
+
+from faena.apps.answers.proof import DEADLOCK, LONGEST_MS, PATTERN, compare_windows, server_changes
 from faena.apps.changes import selectors as changes
 from faena.apps.changes.models import Change
 from faena.apps.changes.selectors import Kept
 from faena.apps.leads.models import KnownLead
-from faena.apps.locks.models import DeadlockPattern
+from faena.apps.locks import deadlocks
+from faena.apps.locks.models import Deadlock, DeadlockPattern
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Server
 from faena.apps.statements import selectors as statements
@@ -97,12 +101,26 @@ def follow_lead(server: Server, lead: KnownLead, now_ms: int) -> Followed:
     return actions.follow(server, actions.LEAD, lead.pk, now_ms, before, question_of_lead(server, lead))
 
 
-def follow_pattern(server: Server, pattern: DeadlockPattern, first_ms: int, now_ms: int) -> Followed:
-    """From now on, against all the time since it was first seen, a week at most."""
-    start = max(first_ms, now_ms - 7 * 24 * MS_PER_HOUR)
-    before = Window(start=EpochMs(min(start, now_ms - MS_PER_HOUR)), end=EpochMs(now_ms))
-    question = Question(aim=Aim.HAPPENING, key=DEADLOCK, about="deadlocks")
-    return actions.follow(server, actions.PATTERN, pattern.pk, now_ms, before, question)
+def handle_pattern(
+    row: DeadlockPattern, change: str, since_ms: int, now_ms: int, *, by: AbstractBaseUser | AnonymousUser
+) -> DeadlockPattern:
+    """Note what was done about deadlocks, and follow whether they stay away: against all that is kept of the time before,
+    a week at most. Raises NotAllowed, BadInput."""
+    handled = deadlocks.handle(row, change, since_ms, now_ms, by=by)
+    first = Deadlock.objects.filter(pattern=row).aggregate(at=Min("at_ms"))["at"] or since_ms
+    start = min(max(first, since_ms - LONGEST_MS), since_ms - MS_PER_HOUR)
+    question = Question(aim=Aim.HAPPENING, key=f"{PATTERN}:{row.pk}", about="deadlocks of this pattern")
+    actions.stop(row.server_id, actions.PATTERN, row.pk)
+    before = Window(start=EpochMs(start), end=EpochMs(since_ms))
+    actions.follow(row.server, actions.PATTERN, row.pk, since_ms, before, question)
+    return handled
+
+
+def reopen_pattern(row: DeadlockPattern, *, by: AbstractBaseUser | AnonymousUser) -> DeadlockPattern:
+    """Take that back. Raises NotAllowed."""
+    opened = deadlocks.reopen(row, by=by)
+    actions.stop(row.server_id, actions.PATTERN, row.pk)
+    return opened
 
 
 def question_of(row: Followed, *, growing: bool) -> Question:

@@ -1,11 +1,14 @@
-"""What stands on the rail above every view: deadlocks and the like, and statements that went over to another plan."""
+"""What stands on the rail above every view: deadlocks and the like, changes, plans that switched, and leads."""
 
 from typing import NamedTuple
 
 from faena.apps.answers.labels import lines
+from faena.apps.changes import selectors as kept
+from faena.apps.leads import selectors as leads
 from faena.apps.plans import selectors as plans
 from faena.apps.servers import selectors as servers
 from faena.apps.statements import events, executions
+from faena.core.changes.kinds import ChangeKind
 from faena.core.plans.history import switches
 from faena.core.series.window import Window
 
@@ -13,12 +16,13 @@ AS_LOGGED = "from the server's log"
 
 
 class Mark(NamedTuple):
-    """`query_id`: the statement that a switch of plan is of."""
+    """`query_id`: the statement that a switch of plan or another change is of; `change`: the number of a change."""
 
     at: int
     kind: str
     detail: str
     query_id: int | None = None
+    change: int | None = None
 
 
 def marks(server_id: int, window: Window) -> list[Mark]:
@@ -38,4 +42,10 @@ def marks(server_id: int, window: Window) -> list[Mark]:
         )
         for query_id, one in changes
     ]
-    return sorted([*logged, *switched], key=lambda mark: mark.at)
+    changed = [
+        Mark(one.at, "change", f"{one.kind.label}: {one.line}" if one.note else one.line, one.query_id, one.id)
+        for one in kept.changes(server_id, window)
+        if one.kind is not ChangeKind.PLAN_SWITCH
+    ]
+    led = [Mark(at, "lead", title) for at, title in leads.marks(server_id, window)]
+    return sorted([*logged, *switched, *changed, *led], key=lambda mark: mark.at)

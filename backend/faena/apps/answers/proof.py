@@ -9,6 +9,7 @@ import numpy as np
 from faena.apps.answers.labels import lines
 from faena.apps.changes import selectors as changes
 from faena.apps.hosts import selectors as hosts
+from faena.apps.locks.models import Deadlock
 from faena.apps.requests import selectors as requests
 from faena.apps.requests.models import Endpoint, RequestSum
 from faena.apps.samples import usual
@@ -40,7 +41,7 @@ BLOCK_MS, SHORT_MS = 60_000, 600_000  # blocks of a minute at least, but in wind
 USUAL_DAYS, TOUCHED_MOST = 14, 48  # earlier days; hours of a window for which they are looked at
 WORK_FIELDS = ("calls", "total_ms", "sumsq_ms2")
 MOST_ENDPOINTS = 20
-ALL, DEADLOCK = "all", EventKind.DEADLOCK.value
+ALL, DEADLOCK, PATTERN = "all", EventKind.DEADLOCK.value, "pattern"
 _HAPPENINGS = (
     EventKind.TIMEOUT, EventKind.CANCEL, EventKind.SERIALIZATION_FAILURE, EventKind.CONNECTION_REFUSED, EventKind.ERROR,
     EventKind.CRASH, EventKind.OUT_OF_SPACE,
@@ -67,14 +68,14 @@ def compare_windows(server: Server, before: Window, after: Window, question: Que
         raise BadWindow("the window before must end where the one after begins, or earlier", field="before_to")
     if max(before.length_ms, after.length_ms) > LONGEST_MS:
         raise BadWindow("windows of up to 7 days are compared; choose shorter ones", field="to")
-    first, second = side(server, before, now_ms), side(server, after, now_ms)
+    first, second = (side(server, one, now_ms, question.key) for one in (before, after))
     texts = lines(server.pk, {*first.works, *second.works}, 90)
     asked = replace(question, texts={QueryId(q): text for q, text in texts.items()})
     return compare(first, second, asked, earlier_days(server, before, after))
 
 
-def side(server: Server, window: Window, now_ms: int) -> Side:
-    """All of a window that can be compared."""
+def side(server: Server, window: Window, now_ms: int, key: str = "") -> Side:
+    """All of a window that can be compared; with `key` pattern:ID also the deadlocks of that pattern."""
     counted = statements.coverage(server.pk, window)
     logged_since = events.first_ms(server.pk)
     return Side(
@@ -82,7 +83,7 @@ def side(server: Server, window: Window, now_ms: int) -> Side:
         counted_s=counted.covered_ms / 1000,
         works=_works(server, window),
         load=_load(server, window, now_ms),
-        happenings=_happenings(server, window),
+        happenings=_happenings(server, window) | _of_pattern(server, window, key),
         logged_s=max(window.end - max(window.start, logged_since), 0) / 1000 if logged_since is not None else 0.0,
         requests=_requests(server, window),
         machine=_machine(server, window),
@@ -123,6 +124,16 @@ def _happenings(server: Server, window: Window) -> dict[str, list[int]]:
     deadlocks = [at for at, many in vitals.deadlocks(server.pk, window) for _ in range(round(many))]
     found[DEADLOCK] = deadlocks or events.moments(server.pk, window, (EventKind.DEADLOCK,)).get(DEADLOCK, [])
     return found
+
+
+def _of_pattern(server: Server, window: Window, key: str) -> dict[str, list[int]]:
+    name, _, pattern = key.partition(":")
+    if name != PATTERN:
+        return {}
+    rows = Deadlock.objects.filter(
+        server_id=server.pk, pattern_id=int(pattern), at_ms__gte=window.start, at_ms__lt=window.end
+    )
+    return {key: list(rows.order_by("at_ms").values_list("at_ms", flat=True))}
 
 
 def _requests(server: Server, window: Window) -> dict[str, Named]:

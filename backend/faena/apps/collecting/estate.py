@@ -9,6 +9,7 @@ import django
 import numpy as np
 from django.db import connections, transaction
 
+from faena.apps.answers.remembering import remember
 from faena.apps.hosts.actions import copy_host, copy_tables
 from faena.apps.locks import deadlocks
 from faena.apps.locks.actions import put_waits
@@ -95,6 +96,13 @@ def fill_past(servers: Sequence[Server], days: int, now_ms: int, workers: int = 
         summed = [pool.submit(sum_up, server.id, now_ms, at_most=days * 24 + 24) for server in servers]
         for summing in as_completed(summed):
             summing.result()
+        # What is usual is known by now, and with it what was not.
+        for remembering in as_completed([pool.submit(_remember, server.id, now_ms) for server in servers]):
+            remembering.result()
+
+
+def _remember(server_id: int, now_ms: int) -> None:
+    remember(Server.objects.get(id=server_id), description()[1], now_ms)
 
 
 def _learn(server: Server) -> None:

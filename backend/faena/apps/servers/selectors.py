@@ -17,6 +17,15 @@ def server(server_id: int) -> Server:
     return found
 
 
+def server_named(name: str) -> Server:
+    """Raises NotFound, and says which there are."""
+    found = Server.objects.filter(name=name).first()
+    if found is None:
+        known = ", ".join(Server.objects.order_by("name").values_list("name", flat=True)) or "none yet"
+        raise NotFound(f"there is no server {name[:80]!r}; there are: {known}")
+    return found
+
+
 def notes(server_id: int, window: Window) -> list[ServerNote]:
     """What happened to the watching in the window, in order of time."""
     return list(

@@ -92,6 +92,22 @@ _KINDS: dict[str, type[Effect]] = {
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class PlantedChange:
+    """What changed on the server so many minutes after the incident began (below zero: before), as Faena would have found
+    it, or, with `note`, as somebody or a pipeline told it."""
+
+    minutes: float
+    kind: str
+    object: str = ""
+    table: str = ""
+    before: str = ""
+    after: str = ""
+    note: str = ""
+    version: str = ""
+    by: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Incident:
     """`found` is what an investigation must find; see demo/incidents.toml."""
 
@@ -105,6 +121,7 @@ class Incident:
     found: Mapping[str, Any] = field(default_factory=dict)
     every_ms: int = 0
     times: int = 1
+    changes: Sequence[PlantedChange] = ()
 
     def spans(self, anchor_ms: int) -> Iterator[tuple[EpochMs, EpochMs]]:
         """Each time it happened, as [start, end), for a past made at `anchor_ms`."""
@@ -154,6 +171,7 @@ def read_incidents(raw: Mapping[str, Any]) -> list[Incident]:
                     found=entry.get("found", {}),
                     every_ms=entry.get("every_minutes", 0) * MS_PER_MINUTE,
                     times=entry.get("times", 1),
+                    changes=[PlantedChange(**one) for one in entry.get("changes", ())],
                 )
             )
         except (KeyError, TypeError, ValueError) as error:
