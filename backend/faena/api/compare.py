@@ -54,7 +54,7 @@ class ComparedOut(Out):
     counts: list[int] | None
 
 
-class GroupOut(Out):
+class ComparedGroupOut(Out):
     key: Group
     label: str
     measures: list[ComparedOut]
@@ -78,7 +78,7 @@ class CompareOut(Out):
     days: int
     about: str
     main: ComparedOut | None
-    groups: list[GroupOut]
+    groups: list[ComparedGroupOut]
 
 
 def _finite(value: float) -> float | None:
@@ -112,7 +112,7 @@ def _out(found: Comparison, before: Window, after: Window, about: str) -> Compar
         label=found.verdict.label, sentence=found.sentence, told_at=found.told_at, reasons=list(found.reasons),
         days=found.days, about=about, main=_compared(found.main) if found.main else None,
         groups=[
-            GroupOut(key=group, label=group.label, measures=mine)
+            ComparedGroupOut(key=group, label=group.label, measures=mine)
             for group in Group
             if (mine := [row for row in rows if row.group is group])
         ],

@@ -7,6 +7,7 @@ from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.answers.told_leads import ToldLead, told_leads
 from faena.core.answers.leads.kinds import LeadKind
+from faena.core.answers.leads.picture import Picture
 from faena.core.changes.kinds import ChangeKind
 
 router = Router(tags=["leads"])
@@ -50,6 +51,23 @@ class SuspectOut(Out):
     why: str
 
 
+class ExplainedOut(Out):
+    """Mean sessions of a kind of load that a lead explains, null in cells that were not sampled."""
+
+    key: str
+    sessions: list[float | None]
+
+
+class LeadPictureOut(Out):
+    """What a lead explains over the window, in cells of `bucket_ms` from `start` on."""
+
+    start: int
+    end: int
+    bucket_ms: int
+    starts: list[int]
+    groups: list[ExplainedOut]
+
+
 class KnownLeadOut(Out):
     """What is known of a lead from other windows. `state`: open, handled or dismissed, by whom, when and why.
 
@@ -77,6 +95,7 @@ class LeadOut(Out):
     known: KnownLeadOut | None
     begun: int
     suspects: list[SuspectOut]
+    picture: LeadPictureOut
 
     kind: LeadKind
     label: str
@@ -124,6 +143,7 @@ def _lead(told: ToldLead) -> LeadOut:
             SuspectOut(id=kept.id, at=kept.at, kind=kept.kind, line=kept.line, can=one.can, why=one.why)
             for kept, one in told.suspects
         ],
+        picture=_picture(told.picture),
         kind=claim.kind,
         label=claim.kind.label,
         title=claim.title,
@@ -142,4 +162,16 @@ def _lead(told: ToldLead) -> LeadOut:
         ],
         ruled_out=[RuledOutOut(what=one.what, why=one.why) for one in claim.ruled_out],
         next_step=claim.next_step,
+    )  # fmt: skip
+
+
+def _picture(one: Picture) -> LeadPictureOut:
+    cells = len(one.kinds[0][1]) if one.kinds else 0
+    return LeadPictureOut(
+        start=one.start, end=one.start + cells * one.cell_ms, bucket_ms=one.cell_ms,
+        starts=[one.start + i * one.cell_ms for i in range(cells)],
+        groups=[
+            ExplainedOut(key=key, sessions=[None if v is None else round(v, 3) for v in values])
+            for key, values in one.kinds
+        ],
     )  # fmt: skip

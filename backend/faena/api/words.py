@@ -9,6 +9,10 @@ from faena.api.out import Out
 from faena.apps.answers.indicators import Indicator
 from faena.apps.requests.spread import MarkKind
 from faena.apps.servers.engines import profiles
+from faena.core.answers.leads.kinds import LeadKind
+from faena.core.answers.proof.sides import Group
+from faena.core.answers.proof.verdicts import Verdict
+from faena.core.changes.kinds import ChangeKind
 from faena.core.deadlocks.causes.circle import Cause
 from faena.core.findings import Confidence, Severity
 from faena.core.labels import Labelled
@@ -26,6 +30,8 @@ router = Router(tags=["words"])
 
 _LISTS: Mapping[str, type[Labelled]] = {
     "aggregates": Aggregate,
+    "change_kinds": ChangeKind,
+    "comparison_groups": Group,
     "deadlock_causes": Cause,
     "confidences": Confidence,
     "dimensions": Dimension,
@@ -33,6 +39,7 @@ _LISTS: Mapping[str, type[Labelled]] = {
     "log_events": EventKind,
     "kept_reasons": Why,
     "layers": Layer,
+    "lead_kinds": LeadKind,
     "measures": Measure,
     "pivot_dimensions": PivotBy,
     "pivot_measures": PivotMeasure,
@@ -40,6 +47,7 @@ _LISTS: Mapping[str, type[Labelled]] = {
     "request_findings": Found,
     "request_marks": MarkKind,
     "severities": Severity,
+    "verdicts": Verdict,
     "wait_kinds": WaitKind,
 }
 

@@ -96,7 +96,10 @@ def test_who_noted_a_change_or_an_admin_may_remove_it_and_found_ones_stay(
     actions.look(server.pk, look(2000, a="2"))
     with pytest.raises(BadInput, match="what Faena found itself"):
         actions.remove(server.pk, Change.objects.get().pk, by=people["admin"])
-    assert list(AuditEntry.objects.filter(act__startswith="change").order_by("at").values_list("act", flat=True)) == ["change.noted", "change.removed"]
+    assert list(AuditEntry.objects.filter(act__startswith="change").order_by("at").values_list("act", flat=True)) == [
+        "change.noted",
+        "change.removed",
+    ]
 
 
 def test_a_pipeline_tells_of_changes_by_its_token_and_of_no_other_server(

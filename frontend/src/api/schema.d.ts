@@ -2822,7 +2822,7 @@ export interface components {
             /** End */
             end: number;
             /** Groups */
-            groups: components["schemas"]["GroupOut"][];
+            groups: components["schemas"]["ComparedGroupOut"][];
             /** Label */
             label: string;
             main: components["schemas"]["ComparedOut"] | null;
@@ -2835,6 +2835,14 @@ export interface components {
             /** Told At */
             told_at: number | null;
             verdict: components["schemas"]["Verdict"];
+        };
+        /** ComparedGroupOut */
+        ComparedGroupOut: {
+            key: components["schemas"]["Group"];
+            /** Label */
+            label: string;
+            /** Measures */
+            measures: components["schemas"]["ComparedOut"][];
         };
         /**
          * ComparedOut
@@ -3505,6 +3513,16 @@ export interface components {
             /** Running */
             running: number;
         };
+        /**
+         * ExplainedOut
+         * @description Mean sessions of a kind of load that a lead explains, null in cells that were not sampled.
+         */
+        ExplainedOut: {
+            /** Key */
+            key: string;
+            /** Sessions */
+            sessions: (number | null)[];
+        };
         /** FaultOut */
         FaultOut: {
             /** Line */
@@ -3658,13 +3676,25 @@ export interface components {
          * @enum {string}
          */
         Group: "work" | "load" | "statement" | "request" | "happening" | "machine";
-        /** GroupOut */
+        /**
+         * GroupOut
+         * @description One layer: mean sessions per bucket, null in a gap; `total` over the window.
+         *
+         *     `running` is the part that does not wait, null where the layers are the wait kinds themselves.
+         */
         GroupOut: {
-            key: components["schemas"]["Group"];
+            /** Key */
+            key: string;
             /** Label */
             label: string;
-            /** Measures */
-            measures: components["schemas"]["ComparedOut"][];
+            /** Running */
+            running: (number | null)[] | null;
+            /** Sessions */
+            sessions: (number | null)[];
+            /** Share */
+            share: number;
+            /** Total */
+            total: number;
         };
         /**
          * HandledBody
@@ -4034,6 +4064,7 @@ export interface components {
             label: string;
             /** Next Step */
             next_step: string;
+            picture: components["schemas"]["LeadPictureOut"];
             root: components["schemas"]["LeadRootOut"];
             /** Ruled Out */
             ruled_out: components["schemas"]["RuledOutOut"][];
@@ -4045,6 +4076,22 @@ export interface components {
             suspects: components["schemas"]["SuspectOut"][];
             /** Title */
             title: string;
+        };
+        /**
+         * LeadPictureOut
+         * @description What a lead explains over the window, in cells of `bucket_ms` from `start` on.
+         */
+        LeadPictureOut: {
+            /** Bucket Ms */
+            bucket_ms: number;
+            /** End */
+            end: number;
+            /** Groups */
+            groups: components["schemas"]["ExplainedOut"][];
+            /** Start */
+            start: number;
+            /** Starts */
+            starts: number[];
         };
         /**
          * LeadRootOut

@@ -3,10 +3,11 @@ import type { QueryClient } from "@tanstack/react-query";
 import { createRouter } from "@tanstack/react-router";
 
 import { signInRoute } from "../features/account/account.route";
+import { changesRoute, compareRoute } from "../features/changes/changes.route";
 import { collectorsRoute } from "../features/collectors/collectors.route";
 import { deadlockRoute, deadlocksRoute, logRoute } from "../features/deadlocks/deadlocks.route";
 import { indexesRoute } from "../features/indexes/indexes.route";
-import { leadsRoute } from "../features/leads/leads.route";
+import { historyRoute, leadsRoute } from "../features/leads/leads.route";
 import { loadRoute, totalRoute } from "../features/load/load.route";
 import { blockingRoute } from "../features/locks/locks.route";
 import { machineRoute } from "../features/machine/machine.route";
@@ -48,6 +49,9 @@ const tree = root.addChildren([
     accountRoute,
     server.addChildren([
       leadsRoute,
+      historyRoute,
+      changesRoute,
+      compareRoute,
       loadRoute,
       totalRoute,
       samplesRoute,

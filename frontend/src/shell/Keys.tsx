@@ -13,6 +13,7 @@ const keys = (views: string): readonly (readonly [string, string])[] => [
   ["arrows", "walk the sieve; in the waterline, read bucket by bucket, with Shift draw a window"],
   ["Shift ← →", "on a column's heading, make the column narrower and wider"],
   ["Enter", "pick the value; Shift adds it, Alt leaves it out"],
+  ["h", "note a change"],
   ["o", "open the statement under the focus"],
   ["Backspace", "take back the last step of the trail"],
   ["?", "this list"],

@@ -17,7 +17,7 @@ export const LeadLine = ({ server, search }: Props) => {
   const spec = windowOf(search);
   const { from, to } = bounds(spec, present());
   const found = useQuery({ ...leadsQuery(server, spec), enabled: to - from <= LONGEST_MS });
-  const first = to - from <= LONGEST_MS ? found.data?.leads[0] : undefined;
+  const first = to - from <= LONGEST_MS ? found.data?.leads.find((one) => one.known?.state !== "dismissed") : undefined;
   if (!first) return null;
   return (
     <p className={`min-w-0 truncate ${found.isPlaceholderData ? "opacity-50" : ""}`}>

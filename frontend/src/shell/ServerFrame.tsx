@@ -1,20 +1,23 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { type ReactNode, useEffect, useState } from "react";
+import { type ReactNode, Suspense, lazy, useEffect, useState } from "react";
 
 import { loadQuery, marksQuery } from "../api/queries";
 import { Rail } from "../charts/Rail";
 import { clock, present } from "../lib/time";
 import { DEFAULT_RAIL_S, type Base, type WindowSpec, around, bounds, follows, windowOf } from "../lib/view";
 import { Choice } from "../ui/Choice";
+import { useShortcuts } from "../ui/useShortcuts";
 import { RAIL_LENGTHS_S, railLength } from "./railLength";
 import { type LeadingMark, eventMarks, noteMarks } from "./railMarks";
 import { FrameTrail } from "./FrameTrail";
 import { useHere } from "./places";
-import { useChange } from "./screen";
+import { useChange, useRole } from "./screen";
 import { useWindowKeys } from "./windowKeys";
 import { WindowPicker } from "./WindowPicker";
 import { ZoneChoice } from "./ZoneChoice";
+
+const NoteChange = lazy(() => import("./NoteChange").then((m) => ({ default: m.NoteChange })));
 
 const RAIL_LENGTHS = RAIL_LENGTHS_S.map((seconds) => ({
   value: String(seconds),
@@ -44,6 +47,10 @@ export const ServerFrame = ({ server, search, children }: Props) => {
     switch (lead.to) {
       case "deadlocks":
         return void navigate({ to: "/servers/$server/deadlocks", params, search: window });
+      case "changes":
+        return void navigate({ to: "/servers/$server/changes", params, search: window });
+      case "leads":
+        return void navigate({ to: "/servers/$server/leads", params, search: window });
       case "statements":
         return void navigate({ to: "/servers/$server/statements", params, search: window });
       case "events":
@@ -98,10 +105,24 @@ export const ServerFrame = ({ server, search, children }: Props) => {
         <FrameTrail server={server} search={search} narrows={here.narrows} onTrail={(pick) => change({ pick })} />
       )}
       <div className="min-h-0 grow">{children}</div>
+      <Noting server={server} spec={spec} />
     </div>
   );
 };
 
+/** `h` notes a change, wherever one is. */
+const Noting = ({ server, spec }: { readonly server: number; readonly spec: WindowSpec }) => {
+  const [open, setOpen] = useState(false);
+  const role = useRole();
+  useShortcuts(role === "operator" || role === "admin" ? { h: () => setOpen(true) } : NO_KEYS);
+  return (
+    <Suspense fallback={null}>
+      {open ? <NoteChange server={server} spec={spec} onClose={() => setOpen(false)} /> : null}
+    </Suspense>
+  );
+};
+
+const NO_KEYS = {};
 const MARKS_APART = 160; // nearer ones of a kind are one mark
 const NO_PICKS: readonly string[] = [];
 const DAY: WindowSpec = { last: DEFAULT_RAIL_S };

@@ -1,4 +1,4 @@
-// Marks of the rail: what happened to the watching, and what the server's log tells. Pure.
+// Marks of the rail: what happened to the watching, what the server's log tells, what changed, what was at fault. Pure.
 import type { Schemas } from "../api/client";
 import type { RailMark } from "../charts/Rail";
 
@@ -20,12 +20,16 @@ const EVENT_WORDS: Readonly<Record<string, readonly [string, string]>> = {
   crash: ["crash", "crashes"],
   out_of_space: ["out of disk", "times out of disk"],
   plan_switch: ["switch of plan", "switches of plan"],
+  change: ["change", "changes"],
+  lead: ["at fault", "at fault"],
   connection_refused: ["refused connection", "refused connections"],
 };
 
 /** What a mark leads to: deadlocks, entries of a kind in the log, statements or one of them, or no more than its time. */
 export type Lead =
   | { readonly to: "deadlocks" }
+  | { readonly to: "changes" }
+  | { readonly to: "leads" }
   | { readonly to: "statements" }
   | { readonly to: "events"; readonly kind: string }
   | { readonly to: "statement"; readonly queryId: string }
@@ -84,5 +88,7 @@ function leadOf(kind: string, statements: readonly string[]): Lead {
     const [queryId] = statements;
     return queryId !== undefined && statements.length === 1 ? { to: "statement", queryId } : { to: "statements" };
   }
+  if (kind === "change") return { to: "changes" };
+  if (kind === "lead") return { to: "leads" };
   return kind === "deadlock" ? { to: "deadlocks" } : { to: "events", kind };
 }

@@ -18,6 +18,7 @@ from faena.core.answers.leads.beginning import AFTER_MS, BEFORE_MS, Suspect, beg
 from faena.core.answers.leads.choosing import Diagnosis, Lead
 from faena.core.answers.leads.identity import identity_of
 from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.picture import Picture, picture_of
 from faena.core.changes.change import Found
 from faena.core.errors import NotFound
 from faena.core.series.window import Window
@@ -33,6 +34,7 @@ class ToldLead:
     known: History | None
     begun: int
     suspects: list[tuple[Kept, Suspect]]
+    picture: Picture
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,7 +58,12 @@ def told_leads(server_id: int, window: Window) -> ToldLeads:
         seen=seen,
         leads=[
             ToldLead(
-                lead=lead, identity=identity, known=known.get(identity), begun=at, suspects=_suspects(lead, at, near)
+                lead=lead,
+                identity=identity,
+                known=known.get(identity),
+                begun=at,
+                suspects=_suspects(lead, at, near),
+                picture=picture_of(seen, lead.claim),
             )
             for lead, identity, at in zip(found.leads, identities, begun, strict=True)
         ],

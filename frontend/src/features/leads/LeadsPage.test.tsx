@@ -28,6 +28,8 @@ const lead = (more: Partial<Lead> = {}): Lead => ({
     { sentence: "12 stood behind pid 7.", view: "nowhere", search: {} },
     { sentence: "Pid 4411 is idle in transaction.", view: "statement", search: { query: "77" } },
   ],
+  ...{ identity: "0123456789abcdef", known: null, begun: WINDOW.from, suspects: [] },
+  picture: { start: WINDOW.from, end: WINDOW.to, bucket_ms: 15_000, starts: [], groups: [] },
   ruled_out: [{ what: "the root's own work", why: "it ran nothing" }],
   next_step: "SELECT pg_terminate_backend(4411);  -- rolls back what it changed",
   ...more,

@@ -8,15 +8,18 @@ import { type Base, windowOf } from "../../lib/view";
 import { Answer } from "../../ui/Answer";
 import { CopyButton } from "../../ui/CopyButton";
 import { Ddl } from "../../ui/Ddl";
+import { StepPicture, WhatItExplains } from "./Pictures";
+import { Became, Suspects } from "./Beginnings";
 import { type Lead, type Step, asMarkdown, rootFacts, stepParts } from "./model";
 
 interface Props {
   readonly server: number;
   readonly search: Base;
+  readonly role?: string;
 }
 
 /** What is at fault in the window: each lead from what users feel down to its root, and what was ruled out. */
-export const LeadsPage = ({ server, search }: Props) => {
+export const LeadsPage = ({ server, search, role = "" }: Props) => {
   const found = useQuery(leadsQuery(server, windowOf(search)));
   return (
     <div className="pane px-6 pt-2 pb-6">
@@ -32,7 +35,9 @@ export const LeadsPage = ({ server, search }: Props) => {
                   key={`${lead.kind} ${lead.title}`}
                   server={server}
                   search={search}
+                  role={role}
                   lead={lead}
+                  span={{ from: data.start, to: data.end }}
                   place={data.leads.length > 1 ? i + 1 : null}
                 />
               ))}
@@ -61,10 +66,11 @@ const NotLooked = () => (
 
 interface LeadProps extends Props {
   readonly lead: Lead;
+  readonly span: { readonly from: number; readonly to: number };
   readonly place: number | null; // null: it is the only one, and the page is headed by it
 }
 
-const LeadSection = ({ server, search, lead, place }: LeadProps) => {
+const LeadSection = ({ server, search, role, lead, span, place }: LeadProps) => {
   const { sql, words } = stepParts(lead.next_step);
   return (
     <li className="border-strong mt-3 border-t pt-2">
@@ -84,9 +90,10 @@ const LeadSection = ({ server, search, lead, place }: LeadProps) => {
                 <span className="text-muted w-16 shrink-0 text-sm">
                   {i === 0 ? "seen" : i === lead.chain.length - 1 ? "at fault" : "because"}
                 </span>
-                <span className="min-w-0">
+                <span className="min-w-0 grow">
                   {step.sentence} <Evidence server={server} search={search} step={step} />
                 </span>
+                <StepPicture server={server} span={span} step={step} lead={lead} />
               </li>
             ))}
           </ol>
@@ -97,8 +104,11 @@ const LeadSection = ({ server, search, lead, place }: LeadProps) => {
               {words ? <p className="first-letter:uppercase">{words}</p> : null}
             </div>
           </div>
+          <Suspects server={server} search={search} lead={lead} />
+          <Became server={server} lead={lead} span={span} canAct={role === "operator" || role === "admin"} />
         </div>
         <div className="text-sm">
+          <WhatItExplains lead={lead} />
           <dl className="grid grid-cols-[max-content_minmax(0,1fr)] gap-x-3">
             {rootFacts(lead.root).map(([name, value]) => (
               <div key={name} className="contents">

@@ -87,12 +87,21 @@ const ABOUT: Column<Server>[] = [
 ];
 
 const Trouble = ({ server }: { readonly server: Server }) => (
-  <div className="max-w-44 min-w-40 whitespace-normal">
+  <div className="max-w-56 min-w-40 whitespace-normal">
     <span className={server.state === "away" || server.state === "stale" ? "text-danger" : ""}>
       {STATES[server.state] ?? server.state}
     </span>
     {server.state_message ? <div className="text-muted text-sm">{server.state_message}</div> : null}
-    {server.trouble_words && !server.state_message ? (
+    {server.lead && !server.state_message ? (
+      <Link
+        to="/servers/$server/leads"
+        params={{ server: String(server.id) }}
+        className="text-danger block text-sm font-semibold underline"
+      >
+        {server.lead}
+      </Link>
+    ) : null}
+    {server.trouble_words && !server.lead && !server.state_message ? (
       <div className="text-danger flex items-baseline gap-1 text-sm font-semibold">
         <TriangleAlert size={12} className="shrink-0 self-center" aria-hidden="true" />
         {server.trouble_words}

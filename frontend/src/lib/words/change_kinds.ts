@@ -1,0 +1,40 @@
+// Written by ./faena contract from the core (GET /api/v1/words); not changed by hand.
+
+export const CHANGE_KINDS = {
+  index_made: "index made",
+  index_dropped: "index dropped",
+  index_rebuilt: "index rebuilt",
+  index_invalid: "index not valid",
+  table_made: "table made",
+  table_dropped: "table dropped",
+  table_altered: "table altered",
+  table_rewritten: "table rewritten",
+  table_grew: "table grew",
+  setting: "setting changed",
+  role_setting: "setting of a role changed",
+  statistics: "statistics refreshed",
+  statistics_missing: "statistics missing",
+  plan_switch: "plan switched",
+  restart: "server restarted",
+  version: "server version",
+  extension: "extension",
+  cores: "cores",
+  role: "primary or replica",
+  statement_new: "new statement",
+  statement_gone: "statement gone",
+  program_new: "new program",
+  program_gone: "program gone",
+  client_new: "new client host",
+  client_gone: "client host gone",
+  replica_attached: "replica attached",
+  replica_lost: "replica lost",
+  deploy: "deploy",
+  note: "note",
+} as const;
+
+export const CHANGE_KINDS_MEANINGS = {
+  index_invalid: "being built, or left over when its building failed",
+  table_rewritten: "by VACUUM FULL, CLUSTER, TRUNCATE or a change of a column's type",
+  table_grew: "by more than it usually does in a day",
+  statistics_missing: "never gathered, or most rows changed since",
+} as const;
