@@ -26,14 +26,14 @@ from faena.apps.servers.vitals import copy_vitals
 from faena.apps.statements.actions import WorkSpan, copy_work, learn_texts
 from faena.apps.statements.hours import sum_up
 from faena.apps.statements.logged import copy_executions, put_events
-from faena.core.logged import Execution
+from faena.core.logged import EventKind, Execution
 from faena.core.readings import LockEdge, StatementText, TableFigures
 from faena.core.sql.texts import conceal
 from faena.core.units import MS_PER_HOUR, EpochMs
 from faena.sources.simulated import Engine, Hour
 from faena.sources.simulated.engine import texts_of
 from faena.sources.simulated.executions import hour_executions
-from faena.sources.simulated.lockwaits import deadlock_events, edges_of
+from faena.sources.simulated.lockwaits import deadlock_events, edges_of, retry_events
 from faena.sources.simulated.requests import hour_requests
 from faena.sources.simulated.source import session_of
 from faena.sources.simulated.vitals import host_minutes, table_figures, vital_minutes
@@ -133,8 +133,9 @@ def fill_hours(server_id: int, start_ms: int, now_ms: int) -> None:
         copy_executions(server_id, zip(runs, shapes, strict=True))
         put_waits(server_id, [wait for hour in hours for wait in _waits(engine, hour, end)])
         events = [one for hour in hours for one in deadlock_events(engine, hour, 0, _seconds(hour, end))]
+        events += [one for hour in hours for one in retry_events(engine, hour, 0, _seconds(hour, end))]
         put_events(server_id, events, literals=True)  # made up, so nobody's personal data
-        deadlocks.store(server_id, events, literals=True)
+        deadlocks.store(server_id, [one for one in events if one.kind is EventKind.DEADLOCK], literals=True)
         copy_vitals(server_id, (one for hour in hours for one in vital_minutes(engine, hour, end)))
         copy_tables(server_id, [span for hour in hours for span in _table_spans(engine, hour, end)])
         copy_host(server.machine, (one for hour in hours for one in host_minutes(engine, hour, end)))

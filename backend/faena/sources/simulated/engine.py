@@ -315,6 +315,7 @@ def _variant(base: Statement, effect: Calls) -> Statement:
         cpu_ms=effect.cpu_ms,
         reads=effect.reads,
         rows=base.rows,
+        plan=effect.plan,
     )
 
 
@@ -332,6 +333,8 @@ def _named(effect: object) -> list[str]:
     names = (
         getattr(effect, "statement", ""),
         getattr(effect, "middle_statement", ""),
+        getattr(effect, "turns", ""),
+        getattr(effect, "retries", ""),
         *getattr(effect, "deadlock", ()),
     )
     return [name for name in names if name]

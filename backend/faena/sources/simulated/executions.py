@@ -55,11 +55,11 @@ def hour_executions(engine: Engine, hour: Hour, first: int, last: int, every_s: 
                 "", engine.server.group or engine.server.name, program.user, program.name, host,
                 plan=next((span.plan for span in spans if span.start <= ended < span.end), ""), weight=float(total),
             )  # fmt: skip
-    for h, effect in ended_activities(engine, hour, first, last):
+    for number, (h, effect) in enumerate(ended_activities(engine, hour, first, last)):
         who = engine.estate.programs[effect.activity]
         for i in range(effect.sessions):
             yield Execution(
-                EpochMs(h.end + i), float(h.end - h.start), Pid(ACTIVITY_PID + i), i, "", fingerprint(effect.text), "",
+                EpochMs(h.end + i), float(h.end - h.start), Pid(ACTIVITY_PID + i), 20 * number + i, "", fingerprint(effect.text), "",
                 engine.server.group or engine.server.name, who.user, who.name, who.hosts[0],
                 temp_bytes=int(effect.temp_mb * 1_000_000),
             )  # fmt: skip

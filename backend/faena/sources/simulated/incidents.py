@@ -22,6 +22,7 @@ class Calls:
     text: str = ""
     cpu_ms: float = 0.0
     reads: float = 0.0
+    plan: str = ""  # of the variant, what EXPLAIN would print
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -50,11 +51,14 @@ class Activity:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Hold:
-    """A session holds what others touch. With `middle`, that one waits for it, and the others behind `middle`."""
+    """A session holds what others touch. With `middle`, that one waits for it, and the others behind `middle`.
+
+    With `share` 0 nobody touches it.
+    """
 
     hold: str
     holder: str  # program
-    state: str  # idle: in transaction; reading: slow for want of the disk
+    state: str  # idle: in transaction; reading: slow for want of the disk; working: on a core
     share: float  # of the calls that touch it, those that hit upon what is held
     statement: str = ""
     text: str = ""
@@ -62,6 +66,23 @@ class Hold:
     middle: str = ""
     middle_statement: str = ""
     least: float = 0.0  # arrivals per second at quiet hours
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Turns:
+    """Sessions of a program want the same row, each for so many milliseconds, one after the other: one holds it, the others wait."""
+
+    turns: str  # the statement that changes the row
+    sessions: int
+    held_ms: float
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Retries:
+    """Transactions of a statement's program fail for each other, so many a second, and are begun anew."""
+
+    retries: str  # the statement in which most of them fail
+    per_s: float
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,12 +101,14 @@ class ReplayStops:
     conflicts_per_minute: float
 
 
-Effect: TypeAlias = Calls | Cost | Activity | Hold | Deadlock | ReplayStops
+Effect: TypeAlias = Calls | Cost | Activity | Hold | Turns | Retries | Deadlock | ReplayStops
 _KINDS: dict[str, type[Effect]] = {
     "calls": Calls,
     "cost": Cost,
     "activity": Activity,
     "hold": Hold,
+    "turns": Turns,
+    "retries": Retries,
     "deadlock": Deadlock,
     "replay_stops": ReplayStops,
 }

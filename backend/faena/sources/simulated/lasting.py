@@ -10,13 +10,14 @@ from faena.core.sampling.dimensions import Combination
 from faena.core.sql.texts import fingerprint
 from faena.core.units import QueryId
 from faena.sources.simulated.estate import Estate, Statement
-from faena.sources.simulated.incidents import Activity, Deadlock, Happening, Hold, ReplayStops
+from faena.sources.simulated.incidents import Activity, Deadlock, Happening, Hold, ReplayStops, Turns
 from faena.sources.simulated.queues import Floats
 
 Ints = npt.NDArray[np.int64]
 PATIENCE_S = 30  # after so long an application gives up waiting and asks anew
 READING_SHARE = 0.85  # of a holder slowed by the disk, the time it waits for reads
 HOLDER_PID, MIDDLE_PID, ACTIVITY_PID, WAITER_PID, DEADLOCK_PID, STARTUP_PID = 900, 950, 1000, 60_000, 70_000, 40
+TURN_PID = 65_000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,6 +68,8 @@ def lasting_sessions(scene: Scene, statements: Sequence[Statement], calls: Float
                 _activity(scene, h, effect, found, number)
             case Hold() as effect:
                 _hold(scene, h, effect, found, statements, calls)
+            case Turns() as effect:
+                _turns(scene, h, effect, found)
             case Deadlock() as effect:
                 _deadlocks(scene, h, effect, found)
             case ReplayStops():
@@ -130,6 +133,9 @@ def _hold(
     if effect.state == "idle":
         label = _label(scene, effect.holder, text, "Client:ClientRead", active=False)
         found.sightings.append(_steady(scene, h, HOLDER_PID, label))
+    elif effect.state == "working":
+        found.sightings.append(_steady(scene, h, HOLDER_PID, _label(scene, effect.holder, text)))
+        found.cpu += np.where(scene.inside(h), 1.0, 0.0)
     else:
         labels = [_label(scene, effect.holder, text), _label(scene, effect.holder, text, "IO:DataFileRead")]
         found.sightings.append(_mixed(scene, h, HOLDER_PID, labels, READING_SHARE))
@@ -141,7 +147,7 @@ def _hold(
         found.occupy(effect.middle, np.where(scene.inside(h), 1.0, 0.0))
         blocker = MIDDLE_PID
     for row, one in enumerate(statements):
-        if one.touches == effect.hold:
+        if one.touches == effect.hold and effect.share > 0:
             _queue(scene, h, effect, found, one, calls[row], blocker)
 
 
@@ -176,6 +182,30 @@ def _queue(
     found.sightings.append(Sighting(table=table.astype(np.int64), labels=labels, key=waiter % len(labels)))
     waiting = np.where(scene.inside(h), np.searchsorted(arrivals, scene.at, side="right"), 0).astype(np.float64)
     found.occupy(one.program, waiting)
+
+
+def _turns(scene: Scene, h: Happening, effect: Turns, found: Lasting) -> None:
+    """At each second another of the sessions has the row and commits, the others stand behind it."""
+    one = scene.estate.statements[effect.turns]
+    program = scene.estate.programs[one.program]
+    many = min(effect.sessions, int(program.pool * 0.8))
+    seconds = scene.at[scene.inside(h)]
+    turn = np.random.default_rng([h.start // 1000, 5]).permutation(86_400)[seconds % 86_400] % many
+    holding = _label(scene, one.program, one.text, "IO:WALSync")
+    waiting = _label(scene, one.program, one.text, "Lock:transactionid", held_by=one.program)
+    hosts = program.hosts
+    labels = [replace(label, client=host) for label in (holding, waiting) for host in hosts]
+    for number in range(many):
+        table = _table(scene, h, TURN_PID + number, seconds)
+        mine = turn == number
+        behind = (number - turn) % many
+        table[:, 2] = np.where(mine, 0, TURN_PID + turn)
+        age = np.where(mine, effect.held_ms / 2, behind * effect.held_ms).astype(np.int64)
+        table[:, 3] = scene.day_s - number * 31
+        table[:, 4], table[:, 5] = age + 5, age
+        key = np.where(mine, 0, len(hosts)) + number % len(hosts)
+        found.sightings.append(Sighting(table=table, labels=labels, key=key.astype(np.int64)))
+    found.occupy(one.program, np.where(scene.inside(h), float(many), 0.0))
 
 
 def _deadlocks(scene: Scene, h: Happening, effect: Deadlock, found: Lasting) -> None:

@@ -19,7 +19,7 @@ from faena.core.sql.texts import conceal
 from faena.core.units import MS_PER_HOUR, NOT_LATE, EpochMs, Millis, Pid, QueryId
 from faena.sources.simulated.engine import Engine, Hour, texts_of
 from faena.sources.simulated.executions import hour_executions
-from faena.sources.simulated.lockwaits import deadlock_events, edges_of
+from faena.sources.simulated.lockwaits import deadlock_events, edges_of, retry_events
 from faena.sources.simulated.vitals import host_minutes, table_figures, vital_minutes
 from faena.sources.simulated.work import work_between
 
@@ -104,6 +104,7 @@ class SimulatedSource:
             first, last = max(0, (since - start) // 1000), min(3600, (end - start) // 1000)
             found += hour_executions(self._engine, self.hour(start), first, last, EVERY_S)
             events += deadlock_events(self._engine, self.hour(start), first, last)
+            events += retry_events(self._engine, self.hour(start), first, last)
             start = EpochMs(start + MS_PER_HOUR)
         return LogReading(position=LogPosition("simulated", end), executions=tuple(found), events=tuple(events))
 

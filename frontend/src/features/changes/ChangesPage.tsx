@@ -37,6 +37,7 @@ export const ChangesPage = ({ server, role, search, onSearch }: Props) => {
     <div className="pane px-6 pt-2 pb-6">
       <div className="flex items-baseline gap-4 text-sm">
         <SearchField
+          className="w-64"
           label="only changes that name"
           placeholder="table, index, setting, version"
           value={search.naming ?? ""}
