@@ -124,10 +124,17 @@ def _usual_work(server: Server, window: Window, wanted: list[QueryId]) -> dict[Q
     found = {}
     for query_id in wanted:
         told = usual_cost(statements.hourly(server.pk, query_id, hours), cells, USUAL_DAYS, calendar)
-        ms, reads, rows = (_mean(told.per_call[name]) for name in ("total_ms", "blocks_read", "rows"))
+        ms, reads, hits, rows = (
+            _mean(told.per_call[name]) for name in ("total_ms", "blocks_read", "blocks_hit", "rows")
+        )
         if ms is not None:
             found[query_id] = UsualWork(
-                ms=ms, reads=reads or 0.0, rows=rows or 0.0, calls_s=_mean(told.calls_per_s), days=told.days
+                ms=ms,
+                reads=reads or 0.0,
+                rows=rows or 0.0,
+                calls_s=_mean(told.calls_per_s),
+                days=told.days,
+                blocks=None if reads is None or hits is None else reads + hits,
             )
     return found
 

@@ -48,7 +48,7 @@ def hour_work(engine: Engine, hour: Hour, first: int, last: int) -> Sums:
         values[_AT["sumsq_ms2"]] = (calls * took_ms**2).sum() * (1 + SPREAD**2)
         values[_AT["rows"]] = total * one.rows
         values[_AT["plan_ms"]] = total * 0.05
-        values[_AT["blocks_hit"]] = total * (one.reads * CACHE_HITS_PER_READ + 5 + 10 * one.cpu_ms)
+        values[_AT["blocks_hit"]] = reads.sum() * CACHE_HITS_PER_READ + total * (5 + 10 * one.cpu_ms)
         values[_AT["blocks_read"]] = reads.sum()
         values[_AT["read_ms"]] = (reads * hour.disk_latency_ms[seconds]).sum()
         values[_AT["wal_bytes"]] = total * one.commits * WAL_BYTES_PER_COMMIT

@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from faena.core.answers.leads.claim import Flags, Step
 from faena.core.answers.leads.observed import Observed
@@ -15,6 +16,7 @@ from faena.core.readings import PREPARED, LockEdge
 from faena.core.sampling.dimensions import Combination, Dimension
 from faena.core.units import QueryId
 
+Ints = npt.NDArray[np.int64]
 LONG_MS = 800  # who has waited for less may be served any moment: short waits are how locks work
 LEAST_BLOCKED = 0.15  # mean sessions that waited for long, below which nobody need look
 CROWD, CROWD_SHARE = 3.2, 0.6  # mean sessions that wait, and part of the load: then short waits harm as well
@@ -27,16 +29,24 @@ SHORT_ROOT_MS = 2000  # a root that blocks for less is one of many in a queue
 class Blockage:
     """One root and all samples that waited behind it. `facts` are the locks that those directly behind it wait for.
 
-    `root` None: it was not sampled. `statement` is the one it runs, or ran last.
+    `rows` are those samples, of `samples` in all. `root` None: it was not sampled.
     """
 
     episode: Episode
-    mask: Flags
+    rows: Ints
+    samples: int
     root: Combination | None
     idle: bool
     open_ms: int  # age of the root's transaction when it was oldest, -1 unknown
     held_ms: float  # for how long one transaction of the root stood there without a break, at most
     facts: Sequence[LockEdge]
+
+    @property
+    def mask(self) -> Flags:
+        """(N,) the samples that waited behind it."""
+        found: Flags = np.zeros(self.samples, dtype=np.bool_)
+        found[self.rows] = True
+        return found
 
     @property
     def query_id(self) -> QueryId | None:
@@ -54,48 +64,65 @@ class Blockage:
 
 def blockages(seen: Observed) -> list[Blockage]:
     """Roots that anybody waited for long behind, the one that cost most first."""
+    if "blockages" not in seen.memo:
+        seen.memo["blockages"] = _blockages(seen)
+    return seen.memo["blockages"]  # type: ignore[return-value]
+
+
+def _blockages(seen: Observed) -> list[Blockage]:
     waits = seen.blocked
     if not waits.any():
         return []
     frame, roots = seen.frame, seen.roots
     found = []
     for one in episodes(frame, roots, waits, max(PATIENCE_MS, round(3000 * seen.tick_s))):
-        mask = waits & (roots.pid == one.pid) & (frame.tick >= one.first) & (frame.tick <= one.last)
+        span = _span(seen, one)
+        rows = span.start + np.flatnonzero(waits[span] & (roots.pid[span] == one.pid))
         row = one.row if one.row >= 0 else None
         combination = seen.who(row) if row is not None else None
         found.append(
             Blockage(
                 episode=one,
-                mask=mask,
+                rows=rows,
+                samples=len(waits),
                 root=combination,
                 idle=combination is not None and not combination.active,
                 open_ms=_open_ms(seen, one) if row is not None else -1,
-                held_ms=_held_ms(seen, one, mask),
+                held_ms=_held_ms(seen, one, rows),
                 facts=_facts(seen, one),
             )
         )
     return found
 
 
+def _span(seen: Observed, one: Episode) -> slice:
+    """The samples of its ticks, which lie side by side: a window with a thousand short episodes is not read a thousand times."""
+    first, last = np.searchsorted(seen.frame.tick, (one.first, one.last + 1)).tolist()
+    return slice(first, last)
+
+
+def _own(seen: Observed, one: Episode) -> Ints:
+    """The samples of the root itself."""
+    frame, span = seen.frame, _span(seen, one)
+    own = (frame.pid[span] == one.pid) & (frame.started_s[span] == one.started_s)
+    found: Ints = span.start + np.flatnonzero(own)
+    return found
+
+
 def _open_ms(seen: Observed, one: Episode) -> int:
     """The age of the root's transaction when it was oldest: a session that blocks again by a fresh one is younger."""
-    frame = seen.frame
-    own = (frame.pid == one.pid) & (frame.started_s == one.started_s)
-    own &= (frame.tick >= one.first) & (frame.tick <= one.last)
-    return int(frame.transaction_ms[own].max(initial=-1))
+    return int(seen.frame.transaction_ms[_own(seen, one)].max(initial=-1))
 
 
-def _held_ms(seen: Observed, one: Episode, mask: Flags) -> float:
+def _held_ms(seen: Observed, one: Episode, rows: Ints) -> float:
     """The longest time in which the same transaction stood at the root at each tick.
 
     A session that waits in line itself is at the root for a moment only, though its transaction may be old by then.
     """
-    frame = seen.frame
-    ticks = np.unique(frame.tick[mask])
-    own = (frame.pid == one.pid) & (frame.started_s == one.started_s) & np.isin(frame.tick, ticks)
-    begun = dict(
-        zip(frame.tick[own].tolist(), (frame.tick_ms[frame.tick] - frame.transaction_ms)[own].tolist(), strict=True)
-    )
+    frame, own = seen.frame, _own(seen, one)
+    ticks = np.unique(frame.tick[rows])
+    begins = frame.tick_ms[frame.tick[own]] - frame.transaction_ms[own]
+    begun = dict(zip(frame.tick[own].tolist(), begins.tolist(), strict=True))
     longest, since, before = 0.0, 0, -2
     for tick in ticks.tolist():
         same = tick == before + 1 and abs(begun.get(tick, 0) - begun.get(before, 0)) <= SAME_MS

@@ -13,6 +13,7 @@ from faena.core.answers.leads.words import figure
 
 LEAST_SHARE = 0.1  # of the load that a lead after the first must explain beyond those before it
 LEAST_SESSIONS = 0.15  # and on average so many
+MANY_SESSIONS = 1.0  # or so many: beside forty that are blocked, two that burn the cores are a trouble of their own
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,7 +99,8 @@ def _chosen(seen: Observed, claims: Sequence[Claim]) -> tuple[list[Lead], Flags]
         left = [one for one in left if one is not best]
         mine = fresh[id(best)]
         seconds = float(mine.sum()) * seen.tick_s + best.beyond_s
-        enough = seen.mean(mine) >= LEAST_SESSIONS and (not leads or seen.share(mine) >= LEAST_SHARE)
+        many = seen.mean(mine)
+        enough = many >= LEAST_SESSIONS and (not leads or many >= MANY_SESSIONS or seen.share(mine) >= LEAST_SHARE)
         if not enough and not best.by_events:
             continue
         best = over(best) if seen.past else best

@@ -39,11 +39,15 @@ class PlanFacts:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class UsualWork:
-    """What a statement usually does in these hours: ms, blocks read and rows of a call, and calls a second."""
+    """What a statement usually does in these hours: ms, blocks read and rows of a call, and calls a second.
+
+    `blocks` are all that a call looks at, read from the disk or found in memory; None where that is not known.
+    """
 
     ms: float
     reads: float
     rows: float
+    blocks: float | None = None
     calls_s: float | None
     days: int
 
@@ -155,6 +159,9 @@ class Observed:
     newcomers: Mapping[tuple[str, str], int] = field(
         default_factory=dict
     )  # fresh sessions by program and client, idle or not
+    memo: dict[str, object] = field(
+        default_factory=dict, compare=False, repr=False
+    )  # what several rules need, worked out once
     serializable: bool | None = None  # whether any session kept watch over what it read, as SERIALIZABLE does
 
     @property

@@ -9,14 +9,17 @@ from faena.core.answers.leads.claim import Claim, Flags, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.maintaining import AUTOVACUUM, is_maintenance
 from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.reading import read_by
 from faena.core.answers.leads.words import capital, quoted, sessions, took
 from faena.core.findings import Reference
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sql.names import tables_of
+from faena.core.units import QueryId
 from faena.core.waits.kinds import WaitKind
 
 LEAST_BUSY = 0.6  # mean sessions of maintenance on the disk
 LEAST_HARMED = 0.7  # and of others that wait for it
+LEAST_PART = 0.25  # of what is read
 
 
 def blocking_maintenance(seen: Observed) -> Iterator[Claim]:
@@ -69,6 +72,8 @@ def _takes_the_disk(seen: Observed) -> Iterator[Claim]:
     if seen.mean(busy) < LEAST_BUSY or seen.mean(others) < LEAST_HARMED or not (mine & on_disk).any():
         return
     (query_id, _), *_ = [*seen.statements(busy), (None, 0)]
+    if not _reads_much(seen, query_id):
+        return
     text = seen.text(query_id)
     programs = seen.ranked(Dimension.PROGRAM, busy)
     pids = np.unique(seen.frame.pid[busy])
@@ -89,6 +94,14 @@ def _takes_the_disk(seen: Observed) -> Iterator[Claim]:
         certainty=0.85,
         about=frozenset(int(q) for q, _ in seen.statements(others)),
     )  # fmt: skip
+
+
+def _reads_much(seen: Observed, query_id: QueryId | None) -> bool:
+    """Where it is known what was read of which table: one that waits for the disk itself is no cause of that."""
+    whole = sum(one.blocks_read for one in seen.tables)
+    if query_id is None or not whole or not tables_of(seen.text(query_id)):
+        return True
+    return read_by(seen, [query_id]).get(query_id, 0.0) >= LEAST_PART * whole
 
 
 def _maintained(seen: Observed) -> Flags:

@@ -31,8 +31,8 @@ def dearer_calls(seen: Observed) -> Iterator[Claim]:
         times = (work.mean_ms or 0.0) / usual.ms if usual.ms > 0 else 0.0
         if times < TIMES or seen.mean(mask) < 0.5 * seen.mean(seen.of_statement(query_id)):
             continue
-        switch, more_rows = seen.switches.get(query_id), usual.rows > 0 and work.rows / work.calls >= GREW * usual.rows
-        if switch is None and not more_rows:
+        switch = seen.switches.get(query_id)
+        if switch is None and not _grew(work, usual):
             continue  # dear for a reason that is not known: other rules tell of the cores and the disk
         kind = LeadKind.PLAN_CHANGE if switch is not None else LeadKind.VOLUME_GROWTH
         programs = seen.ranked(Dimension.PROGRAM, mask)
@@ -57,6 +57,16 @@ def dearer_calls(seen: Observed) -> Iterator[Claim]:
         )  # fmt: skip
 
 
+def _blocks(work: StatementFigures) -> float:
+    return (work.blocks_hit + work.blocks_read) / work.calls
+
+
+def _grew(work: StatementFigures, usual: UsualWork) -> bool:
+    """Whether a call returns more rows, or looks at more blocks, which more rows of the table make it do."""
+    rows = usual.rows > 0 and work.rows / work.calls >= GREW * usual.rows
+    return rows or bool(usual.blocks and _blocks(work) >= GREW * usual.blocks)
+
+
 def _dear(work: StatementFigures, usual: UsualWork) -> str:
     reads = work.blocks_read / work.calls
     grew = (
@@ -70,7 +80,11 @@ def _why(
 ) -> Step:
     where = Reference("statement", {"query": str(query_id)})
     if switch is None:
-        return Step(f"It has {work.rows / work.calls:.3g} rows a call instead of {usual.rows:.3g}.", where)
+        rows = f"It has {work.rows / work.calls:.3g} rows a call, usually {usual.rows:.3g}"
+        blocks = (
+            f", and looks at {count(_blocks(work))} blocks instead of {count(usual.blocks)}" if usual.blocks else ""
+        )
+        return Step(f"{rows}{blocks}; no other plan of it was seen.", where)
     at = datetime.fromtimestamp(switch.at / 1000, UTC)
     return Step(
         f"Since {at:%H:%M:%S} UTC it runs by another plan: {switch.after}; before it was {switch.before}.", where

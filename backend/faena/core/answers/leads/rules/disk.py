@@ -2,9 +2,10 @@
 
 from collections.abc import Iterator
 
-from faena.core.answers.leads.claim import Claim, Root, Step
+from faena.core.answers.leads.claim import Claim, Flags, Root, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
+from faena.core.answers.leads.reading import all_read, read_by
 from faena.core.answers.leads.rules.spill import FILES
 from faena.core.answers.leads.saying import not_locks
 from faena.core.answers.leads.words import quoted, sessions, took
@@ -12,6 +13,7 @@ from faena.core.findings import Reference
 from faena.core.numbers import count
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sql.names import tables_of
+from faena.core.units import QueryId
 from faena.core.waits.kinds import WaitKind
 
 LEAST_LOAD, LEAST_SHARE = 1.0, 0.35
@@ -26,14 +28,15 @@ def disk_saturation(seen: Observed) -> Iterator[Claim]:
     statements = seen.statements(on_disk)
     if not statements:
         return
-    query_id = statements[0][0]
+    read = read_by(seen, [q for q, _ in statements])
+    query_id = max((q for q, _ in statements), key=lambda q: read.get(q, 0.0)) if read else statements[0][0]
     others = on_disk & ~seen.of_statement(query_id)
     if seen.mean(others) < LEAST_VICTIMS:
         return
     text, work = seen.text(query_id), seen.work.get(query_id)
     programs = seen.ranked(Dimension.PROGRAM, on_disk & seen.of_statement(query_id))
-    all_read = sum(one.blocks_read for one in seen.work.values())
-    reads = f" It read {count(work.blocks_read)} of {count(all_read)} blocks" if work and all_read else ""
+    mine, whole = read.get(query_id, 0.0), all_read(seen)
+    reads = f" It read {count(mine)} of {count(whole)} blocks" if mine and whole else ""
     each = f", {took(work.read_ms / work.blocks_read)} each" if work and work.blocks_read and work.read_ms else ""
     yield Claim(
         kind=LeadKind.DISK_SATURATION,
@@ -42,10 +45,17 @@ def disk_saturation(seen: Observed) -> Iterator[Claim]:
         root=Root(statement=text, program=programs[0][0], table=next(iter(tables_of(text)), "")),
         chain=(
             Step(f"{sessions(seen.mean(on_disk))} waited for reads and writes of data on average, {seen.share(on_disk):.0%} of the load.", Reference("load")),
-            Step(f"Most of it, {statements[0][1] / float(on_disk.sum()):.0%}, is {quoted(text)} of {programs[0][0]}.{reads}{each}{'.' if reads else ''}", Reference("statements")),
+            Step(f"{_part(seen, query_id, on_disk)} {quoted(text)} of {programs[0][0]}.{reads}{each}{'.' if reads else ''}", Reference("statements")),
         ),
         ruled_out=(not_locks(seen),),
         next_step="Look at the plan of the main reader; if it reads no more than it must, the disk is slower than usual: see who else loads it.",
         certainty=0.72,
-        about=frozenset(int(q) for q, _ in statements[1:]),
+        about=frozenset(int(q) for q, _ in statements if q != query_id),
     )  # fmt: skip
+
+
+def _part(seen: Observed, query_id: QueryId, on_disk: Flags) -> str:
+    """How much of the waiting the main reader does itself: it may be little, since it is the others who wait for it."""
+    return (
+        f"{(seen.of_statement(query_id) & on_disk).sum() / float(on_disk.sum()):.0%} of the waiting is the main reader,"
+    )

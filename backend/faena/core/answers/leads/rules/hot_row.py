@@ -32,7 +32,8 @@ def hot_row(seen: Observed) -> Iterator[Claim]:
         if one.is_short and not one.circle and not is_advisory(one):
             by_table[_table(seen, one)].append(one)
     for table, queue in sorted(by_table.items()):
-        mask: Flags = np.logical_or.reduce([one.mask for one in queue])
+        mask: Flags = np.zeros(len(seen.active), dtype=np.bool_)
+        mask[np.concatenate([one.rows for one in queue])] = True
         if len({one.episode.pid for one in queue}) >= LEAST_ROOTS and harms(seen, mask):
             yield _claim(seen, table, queue, mask)
 
@@ -41,8 +42,7 @@ def _table(seen: Observed, one: Blockage) -> str:
     told = table_of(one.facts)
     if told:
         return told
-    statements = seen.statements(one.mask)
-    return next(iter(tables_of(seen.text(statements[0][0]))), "") if statements else ""
+    return next(iter(tables_of(seen.text(seen.who(int(one.rows[0])).query_id))), "") if len(one.rows) else ""
 
 
 def _claim(seen: Observed, table: str, queue: Sequence[Blockage], mask: Flags) -> Claim:

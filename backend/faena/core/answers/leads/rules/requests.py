@@ -81,7 +81,8 @@ def repeated_in_requests(seen: Observed) -> Iterator[Claim]:
         if one.kind != "repeated_statement" or one.repeated is None:
             continue
         mask = seen.of_statement(one.repeated)
-        costs = seen.mean(mask) >= LEAST_LOAD and seen.share(mask) >= LEAST_SHARE
+        # As slow as it always is, it is no trouble of this window; the page of repeated statements tells of it.
+        costs = one.usual_most_ms is None and seen.mean(mask) >= LEAST_LOAD and seen.share(mask) >= LEAST_SHARE
         if not costs and not suffers(one):
             continue
         text = seen.text(one.repeated)
