@@ -23,7 +23,7 @@ from faena.core.units import EpochMs, QueryId
 
 Floats = npt.NDArray[np.float64]
 Draw = Callable[[np.random.Generator, int], Floats]  # durations of so many calls, ms
-READING_S, BLOCKS = 15, 24
+READING_S = 15
 RATES = (40.0, 12.0, 6.0, 3.0, 1.5, 0.6)  # calls a second of each statement
 COSTS = (1.0, 8.0, 20.0, 60.0, 150.0, 900.0)  # ms, mean
 MOST_FALSE, LEAST_FOUND = 0.05, 0.90
@@ -87,12 +87,7 @@ def side(world: World, random: np.random.Generator, at_s: int, times: float = 1.
             ms[n], squares[n] = one.sum(), (one**2).sum()
             begun = random.uniform(n * READING_S, (n + 1) * READING_S, int(many))
             _seen(sessions, begun, one / 1000)
-        blocks = max(readings // BLOCKS, 60 // READING_S)
-        parts = [
-            np.add.reduceat(values.astype(np.float64), np.arange(0, readings, blocks))
-            for values in (calls, ms, squares)
-        ]
-        works[QueryId(i + 1)] = Work(calls=parts[0], ms=parts[1], sumsq=parts[2])
+        works[QueryId(i + 1)] = Work(calls=calls.astype(np.float64), ms=ms, sumsq=squares)
     load = sessions.reshape(-1, 5).mean(axis=1)
     start = EpochMs(1_800_000_000_000 + at_s * 1000)
     return Side(

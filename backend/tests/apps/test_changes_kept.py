@@ -162,16 +162,16 @@ def test_a_lead_that_comes_again_is_the_same_lead_and_one_that_was_handled_comes
     assert look_at(server, window) == 1
     (row,) = KnownLead.objects.all()
     assert (row.kind, row.times, row.spans.count()) == ("idle_transaction", 1, 1)
-    half = (window.start + window.end) // 2
     leads.set_state(row, "handled", "ended it", window.start - MS_PER_HOUR, by=people["operator"])
-    leads.store(server.pk, Window(start=EpochMs(half), end=window.end), [])
+    leads.store(server.pk, [])
     shifted = Window(start=EpochMs(window.start + 40 * 60_000 * 24), end=EpochMs(window.end + 40 * 60_000 * 24))
     found, _ = leads_of(server.pk, window)
-    leads.store(server.pk, shifted, found.leads)
+    leads.store(server.pk, [(one, shifted) for one in found.leads])
     row.refresh_from_db()
     assert (row.times, row.state, row.came_back_ms) == (2, "open", shifted.start)
     (told,) = history(server.pk)
-    assert [one.start for one in told.spans] == [shifted.start, window.start]
+    assert [one.start for one in told.spans] == [shifted.start, row.first_ms]
+    assert window.start <= row.first_ms < window.start + 60_000, "when it began, not where the window does"
 
 
 def test_a_dismissed_lead_stays_out_of_the_headline_and_off_the_rail(people: dict[str, User]) -> None:

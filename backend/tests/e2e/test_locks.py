@@ -4,7 +4,7 @@ import re
 
 from conftest import api, sign_in, trouble, wait_for
 from past import THREE_LAYERS
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 DAY_S = 86_400
 
@@ -106,3 +106,62 @@ def test_a_viewer_can_look_and_not_end(anyone: Page) -> None:
         anyone.get_by_role("row").filter(has_text="ops-console").get_by_role("link").first.click()
         expect(anyone.get_by_role("heading", level=1)).to_contain_text("ops-console")
         expect(anyone.get_by_role("button", name="end …")).to_have_count(0)
+
+
+def tab_to(page: Page, wanted: Locator) -> None:
+    """By the Tab key alone."""
+    wanted.wait_for()
+    for _ in range(120):
+        if wanted.evaluate("one => one === document.activeElement"):
+            return
+        page.keyboard.press("Tab")
+    raise AssertionError("not to be reached by the Tab key")
+
+
+def test_from_the_complaint_to_the_verdict_by_keyboard_alone(anyone: Page) -> None:
+    """The lead, its evidence, the end of the blocker, and whether that helped."""
+    page = anyone
+    sign_in(page, "operator")
+    with trouble("idle-console"):
+        page.goto("/servers/1/load?last=300")
+        page.get_by_role("heading", level=1).wait_for()
+        wait_for(lambda: waiting_for(page, 8000), 60, "a wait that somebody complains of")
+        page.keyboard.press("g")
+        page.keyboard.press("f")
+        expect(page.get_by_role("heading", level=1)).to_contain_text(
+            "A transaction left open by ops-console", timeout=40_000
+        )
+        tab_to(page, page.get_by_role("list", name="chain of causes").get_by_role("link", name="blocking").first)
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("ops-console", timeout=20_000)
+        page.keyboard.press("Alt+ArrowLeft")
+        tab_to(page, page.get_by_role("link", name=re.compile("^pid ")).first)
+        page.keyboard.press("Enter")
+        tab_to(page, page.get_by_role("button", name="end …"))
+        page.keyboard.press("Enter")
+        dialog = page.get_by_role("dialog")
+        tab_to(page, dialog.get_by_role("textbox"))
+        page.keyboard.type("it holds a popular sailing")
+        tab_to(page, dialog.get_by_role("button", name="end the session"))
+        page.keyboard.press("Enter")
+        expect(dialog).to_contain_text("the server ended the session")
+    tab_to(page, dialog.get_by_role("button", name="close", exact=True).last)
+    page.keyboard.press("Enter")
+    page.keyboard.press("g")
+    page.keyboard.press("f")
+    tab_to(page, page.get_by_role("button", name=re.compile("^handled: A transaction left open")).first)
+    page.keyboard.press("Enter")
+    page.keyboard.type("ended the console")
+    page.keyboard.press("Enter")
+
+    def verdict() -> str:
+        rows = api(page, "/servers/1/leads/history?state=handled")
+        return rows[0]["verdict"]["verdict"] if rows and rows[0]["verdict"] else ""
+
+    wait_for(lambda: verdict() == "better", 180, "the verdict of what was handled")
+    page.keyboard.press("g")
+    page.keyboard.press("y")
+    expect(page.get_by_text("ended the console").first).to_be_visible()
+    tab_to(page, page.get_by_role("link", name="better").first)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Better: sessions that wait for locks")

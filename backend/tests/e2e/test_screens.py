@@ -154,6 +154,9 @@ def test_connecting_a_server_shows_each_gap(page: Page) -> None:
         "/servers/1/endpoints?last=900",
         "/servers/1/calls?last=900",
         "/servers/2/leads?last=86400",
+        "/servers/2/leads/history",
+        "/servers/2/changes?last=864000",
+        "/servers/2/compare?last=7200",
     ],
 )
 def test_axe_finds_nothing_serious(page: Page, path: str, theme: str) -> None:

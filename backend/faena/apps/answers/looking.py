@@ -7,6 +7,7 @@ from faena.apps.leads import actions
 from faena.apps.leads.models import LeadLook
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Server
+from faena.core.answers.leads.beginning import lasted
 from faena.core.series.window import Window
 from faena.core.units import EpochMs
 
@@ -28,8 +29,8 @@ def look_for_leads(server: Server, now_ms: int) -> None:
 def look_at(server: Server, window: Window, *, newest: bool = False) -> int:
     """One window; returns how many leads were found in it."""
     begun = time.perf_counter()
-    found, _ = leads_of(server.pk, window)
-    rows = actions.store(server.pk, window, found.leads)
+    found, seen = leads_of(server.pk, window)
+    rows = actions.store(server.pk, [(one, lasted(seen, one.claim)) for one in found.leads])
     if newest:
         first = next((row for row in rows if row.state != actions.DISMISSED), None)
         actions.looked(server.pk, window.end, first, first.title if first else "", 1000 * (time.perf_counter() - begun))

@@ -35,9 +35,9 @@ from faena.core.statements.figures import Effort
 from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 from faena.core.waits.kinds import WaitKind
 
-BLOCKS, MOMENTS, MINUTES = 24, 360, 96
+BLOCKS, READINGS, MOMENTS, MINUTES = 24, 120, 360, 96
 LONGEST_MS = 7 * 24 * MS_PER_HOUR
-BLOCK_MS, SHORT_MS = 60_000, 600_000  # blocks of a minute at least, but in windows of less than ten
+BLOCK_MS = 60_000  # of requests and figures of the machine
 USUAL_DAYS, TOUCHED_MOST = 14, 48  # earlier days; hours of a window for which they are looked at
 WORK_FIELDS = ("calls", "total_ms", "sumsq_ms2")
 MOST_ENDPOINTS = 20
@@ -98,8 +98,7 @@ def server_changes(server_id: int, before: Window, after: Window, without: int |
 
 
 def _works(server: Server, window: Window) -> dict[QueryId, Work]:
-    least = BLOCK_MS if window.length_ms >= SHORT_MS else server.counters_every_ms
-    buckets = cut(window, at_most=BLOCKS, period_ms=least)
+    buckets = cut(window, at_most=READINGS, period_ms=server.counters_every_ms)
     found = statements.work_in_blocks(server.pk, window, buckets, WORK_FIELDS, without_user=server.username)
     return {QueryId(q): Work(calls=sums[:, 0], ms=sums[:, 1], sumsq=sums[:, 2]) for q, sums in found.items()}
 

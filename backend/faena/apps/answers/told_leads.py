@@ -14,7 +14,7 @@ from faena.apps.leads.selectors import History
 from faena.apps.servers import selectors as servers
 from faena.apps.verdicts import actions as verdicts
 from faena.apps.verdicts.models import Followed
-from faena.core.answers.leads.beginning import AFTER_MS, BEFORE_MS, Suspect, begins, suspects
+from faena.core.answers.leads.beginning import AFTER_MS, BEFORE_MS, Suspect, lasted, suspects
 from faena.core.answers.leads.choosing import Diagnosis, Lead
 from faena.core.answers.leads.identity import identity_of
 from faena.core.answers.leads.observed import Observed
@@ -51,7 +51,7 @@ def told_leads(server_id: int, window: Window) -> ToldLeads:
     found, seen = leads_of(server_id, window)
     identities = [identity_of(one.claim.kind, one.claim.root) for one in found.leads]
     known = selectors.by_identity(server_id, identities) if identities else {}
-    begun = [begins(seen, one.claim) for one in found.leads]
+    begun = [lasted(seen, one.claim).start for one in found.leads]
     near = _near(server_id, begun)
     return ToldLeads(
         found=found,
@@ -130,8 +130,8 @@ def say(
 def _in_window(server_id: int, where: tuple[Window, str] | None) -> KnownLead:
     assert where is not None
     window, identity = where
-    found, _ = leads_of(server_id, window)
+    found, seen = leads_of(server_id, window)
     for one in found.leads:
         if identity_of(one.claim.kind, one.claim.root) == identity:
-            return actions.known(server_id, window, one)
+            return actions.known(server_id, lasted(seen, one.claim), one)
     raise NotFound("this lead is not found in the window any more; look again")

@@ -22,11 +22,12 @@ AGAIN_MS = 30 * 60_000  # away for so long, it comes again; for less, it goes on
 LONGEST_REASON = 1000
 
 
-def store(server_id: int, window: Window, leads: Sequence[Lead]) -> list[KnownLead]:
-    """What a look found in the window; leads that were seen shortly before go on. The same look twice changes nothing."""
+def store(server_id: int, leads: Sequence[tuple[Lead, Window]]) -> list[KnownLead]:
+    """What a look found, each with the time it lasted; what was seen shortly before goes on. The same look twice changes
+    nothing."""
     with transaction.atomic():
         LeadLook.objects.select_for_update().get_or_create(server_id=server_id)
-        return [_seen(server_id, window, one, main=i == 0) for i, one in enumerate(leads)]
+        return [_seen(server_id, lasted, one, main=i == 0) for i, (one, lasted) in enumerate(leads)]
 
 
 def known(server_id: int, window: Window, lead: Lead) -> KnownLead:

@@ -10,6 +10,7 @@ from faena.core.answers.leads.kinds import LeadKind as Lead
 from faena.core.answers.leads.observed import Observed
 from faena.core.changes.change import Found
 from faena.core.changes.kinds import ChangeKind as Kind
+from faena.core.series.window import Window
 from faena.core.sql.names import tables_of
 from faena.core.units import EpochMs
 
@@ -67,10 +68,13 @@ class Suspect:
     why: str
 
 
-def begins(seen: Observed, claim: Claim) -> EpochMs:
-    """The first moment of what a claim explains; the start of the window where it explains no sample."""
+def lasted(seen: Observed, claim: Claim) -> Window:
+    """From its first sample to its last; the whole window where it explains no sample."""
     rows = np.flatnonzero(claim.mask & (seen.active | seen.blocked))
-    return EpochMs(int(seen.frame.tick_ms[seen.frame.tick[rows[0]]])) if len(rows) else seen.window.start
+    if not len(rows):
+        return seen.window
+    ticks = seen.frame.tick_ms[seen.frame.tick[rows[[0, -1]]]].tolist()
+    return Window(start=EpochMs(ticks[0]), end=EpochMs(max(ticks[1] + round(1000 * seen.tick_s), ticks[0] + 1)))
 
 
 def suspects(claim: Claim, begun: EpochMs, changes: Sequence[Found]) -> list[Suspect]:

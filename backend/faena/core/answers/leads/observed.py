@@ -200,6 +200,11 @@ class Observed:
         load = int(self.active.sum())
         return float((mask & self.active).sum()) / load if load else 0.0
 
+    def part(self, mask: Flags) -> float:
+        """Of the load that waits for no other session, 0 where there is none: what somebody blocks must not hide the rest."""
+        free = int((self.active & ~self.blocked).sum())
+        return float((mask & self.active).sum()) / free if free else 0.0
+
     @cached_property
     def load(self) -> float:
         """Mean active sessions."""

@@ -20,7 +20,7 @@ LEAST_A_SECOND = 50.0  # commits, where the server counts them; fewer that wait 
 def commit_rate(seen: Observed) -> Iterator[Claim]:
     """The wait is at the end of each transaction, so it is their number that costs."""
     at_commit = seen.of_kind(WaitKind.COMMIT)
-    if seen.mean(at_commit) < LEAST_LOAD or seen.share(at_commit) < LEAST_SHARE:
+    if seen.mean(at_commit) < LEAST_LOAD or seen.part(at_commit) < LEAST_SHARE:
         return
     vitals = seen.vitals
     rate = vitals.commits / (vitals.covers_ms / 1000) if vitals and vitals.covers_ms else None

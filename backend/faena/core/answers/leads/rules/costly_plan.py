@@ -52,7 +52,7 @@ def costly_plan(seen: Observed) -> Iterator[Claim]:
         mask = seen.of_statement(query_id) & (seen.of_kind(WaitKind.RUNNING) | seen.of_kind(WaitKind.DATA_IO))
         work = seen.work.get(query_id)
         quick = work is not None and work.mean_ms is not None and work.mean_ms < LEAST_MS
-        if seen.mean(mask) < LEAST_LOAD or seen.share(mask) < LEAST_SHARE or quick:
+        if seen.mean(mask) < LEAST_LOAD or seen.part(mask) < LEAST_SHARE or quick:
             continue
         fault = _fault(facts) or _counted_off(seen, query_id, facts)
         if fault is not None:

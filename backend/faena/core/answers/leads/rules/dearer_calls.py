@@ -26,7 +26,7 @@ def dearer_calls(seen: Observed) -> Iterator[Claim]:
     for query_id, usual in seen.usual_work.items():
         work = seen.work.get(query_id)
         mask = seen.of_statement(query_id) & (seen.of_kind(WaitKind.RUNNING) | seen.of_kind(WaitKind.DATA_IO))
-        if work is None or not work.calls or seen.mean(mask) < LEAST_LOAD or seen.share(mask) < LEAST_SHARE:
+        if work is None or not work.calls or seen.mean(mask) < LEAST_LOAD or seen.part(mask) < LEAST_SHARE:
             continue
         times = (work.mean_ms or 0.0) / usual.ms if usual.ms > 0 else 0.0
         if times < TIMES or seen.mean(mask) < 0.5 * seen.mean(seen.of_statement(query_id)):

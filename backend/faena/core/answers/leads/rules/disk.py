@@ -23,7 +23,7 @@ LEAST_VICTIMS = 0.3  # mean sessions of others than the main reader: one report 
 def disk_saturation(seen: Observed) -> Iterator[Claim]:
     """More wait for the disk than for anything else, and not the main reader alone."""
     on_disk = seen.of_kind(WaitKind.DATA_IO) & ~seen.where(Dimension.WAIT, *FILES)
-    if seen.mean(on_disk) < LEAST_LOAD or seen.share(on_disk) < LEAST_SHARE:
+    if seen.mean(on_disk) < LEAST_LOAD or seen.part(on_disk) < LEAST_SHARE:
         return
     statements = seen.statements(on_disk)
     if not statements:

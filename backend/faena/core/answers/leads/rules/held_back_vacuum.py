@@ -29,13 +29,7 @@ def held_back_vacuum(seen: Observed) -> Iterator[Claim]:
         text, work = seen.text(query_id), seen.work.get(query_id)
         table = next((name for name in tables_of(text) if name in dead), "")
         mask = seen.of_statement(query_id) & working
-        if (
-            not table
-            or work is None
-            or not work.calls
-            or seen.mean(mask) < LEAST_LOAD
-            or seen.share(mask) < LEAST_SHARE
-        ):
+        if not table or work is None or not work.calls or seen.mean(mask) < LEAST_LOAD or seen.part(mask) < LEAST_SHARE:
             continue
         touched = (work.blocks_hit + work.blocks_read) / max(work.rows, work.calls)
         if touched < MANY_BLOCKS:

@@ -17,7 +17,7 @@ LEAST_LOAD, LEAST_SHARE = 0.8, 0.3
 def internal_contention(seen: Observed) -> Iterator[Claim]:
     """Which lock it is says what it is about."""
     inside = seen.of_kind(WaitKind.ENGINE)
-    if seen.mean(inside) < LEAST_LOAD or seen.share(inside) < LEAST_SHARE:
+    if seen.mean(inside) < LEAST_LOAD or seen.part(inside) < LEAST_SHARE:
         return
     waits, programs = seen.ranked(Dimension.WAIT, inside), seen.ranked(Dimension.PROGRAM, inside)
     statements = seen.statements(inside)

@@ -33,7 +33,7 @@ def more_calls(seen: Observed) -> Iterator[Claim]:
             continue
         dear = (work.mean_ms or 0.0) / usual.ms if usual.ms else 1.0
         more = (rate - then) * usual.ms / 1000
-        if dear > AS_DEAR or more < LEAST_MORE or seen.mean(mask) < LEAST_LOAD or seen.share(mask) < LEAST_SHARE:
+        if dear > AS_DEAR or more < LEAST_MORE or seen.mean(mask) < LEAST_LOAD or seen.part(mask) < LEAST_SHARE:
             continue
         times, when, than = rate / then, *(("usually", "usual") if known else ("just before", "just before"))
         programs, text = seen.ranked(Dimension.PROGRAM, mask), seen.text(query_id)

@@ -23,7 +23,7 @@ def neighbour(seen: Observed) -> Iterator[Claim]:
     on_disk = seen.of_kind(WaitKind.DATA_IO) & ~seen.where(Dimension.WAIT, *FILES)
     if disk is None or not disk.neighbour or disk.usual_ms is None or disk.share < MOST_OF_IT:
         return
-    if disk.latency_ms < SLOWER * disk.usual_ms or seen.mean(on_disk) < LEAST_LOAD or seen.share(on_disk) < LEAST_SHARE:
+    if disk.latency_ms < SLOWER * disk.usual_ms or seen.mean(on_disk) < LEAST_LOAD or seen.part(on_disk) < LEAST_SHARE:
         return
     victims = seen.statements(on_disk)
     query_id = victims[0][0] if victims else None

@@ -22,7 +22,7 @@ def host_version(seen: Observed) -> Iterator[Claim]:
     working = seen.of_kind(WaitKind.RUNNING) | seen.of_kind(WaitKind.DATA_IO)
     for query_id, _ in seen.statements(working)[:5]:
         mask = seen.of_statement(query_id) & working
-        if seen.mean(mask) < LEAST_LOAD or seen.share(mask) < LEAST_SHARE or int(mask.sum()) < LEAST_SAMPLES:
+        if seen.mean(mask) < LEAST_LOAD or seen.part(mask) < LEAST_SHARE or int(mask.sum()) < LEAST_SAMPLES:
             continue
         program = seen.ranked(Dimension.PROGRAM, mask)[0][0]
         of_program = seen.where(Dimension.PROGRAM, program) & seen.active

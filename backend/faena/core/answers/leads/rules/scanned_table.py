@@ -29,7 +29,7 @@ def scanned_table(seen: Observed) -> Iterator[Claim]:
         work, mask, text = seen.work.get(query_id), seen.of_statement(query_id) & working, seen.text(query_id)
         if query_id in seen.plans or work is None or not work.calls:
             continue
-        if seen.mean(mask) < LEAST_LOAD or seen.share(mask) < LEAST_SHARE:
+        if seen.mean(mask) < LEAST_LOAD or seen.part(mask) < LEAST_SHARE:
             continue
         names = tables_of(text)
         scanned = [one for name in names if (one := by_table.get(name)) and one.rows_read / one.scans >= LEAST_SCANNED]

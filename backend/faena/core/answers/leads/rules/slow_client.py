@@ -20,7 +20,7 @@ LONG_MS = 1500
 def slow_client(seen: Observed) -> Iterator[Claim]:
     """Most of a statement's time the server has rows ready, and nobody takes them."""
     writing = seen.where(Dimension.WAIT, WRITING) & seen.active
-    if seen.mean(writing) < LEAST_LOAD or seen.share(writing) < LEAST_SHARE:
+    if seen.mean(writing) < LEAST_LOAD or seen.part(writing) < LEAST_SHARE:
         return
     programs = seen.ranked(Dimension.PROGRAM, writing)
     of_program = seen.where(Dimension.PROGRAM, programs[0][0]) & seen.active

@@ -25,7 +25,7 @@ def spill(seen: Observed) -> Iterator[Claim]:
     in_files = seen.where(Dimension.WAIT, *FILES) & seen.active
     for query_id, _ in seen.statements(seen.active)[:20]:
         mask = seen.of_statement(query_id) & (seen.of_kind(WaitKind.RUNNING) | seen.of_kind(WaitKind.DATA_IO))
-        if seen.mean(mask) < LEAST_LOAD or seen.share(mask) < LEAST_SHARE:
+        if seen.mean(mask) < LEAST_LOAD or seen.part(mask) < LEAST_SHARE:
             continue
         work = seen.work.get(query_id)
         written = work.temp_written * BLOCK_BYTES if work else 0.0
