@@ -19,6 +19,8 @@ NAMES = (
     "logs",
     "traces",
     "chains",
+    "diagnosis",
+    "proof",
     "accuracy",
     "fuzz",
     "faults",

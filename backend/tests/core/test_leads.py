@@ -5,12 +5,18 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from faena.core.answers.leads.beginning import CAN_CAUSE, lasted, suspects
+from faena.core.answers.leads.blocked import blockages
 from faena.core.answers.leads.choosing import diagnose, joined
 from faena.core.answers.leads.claim import Claim, Root, Step
+from faena.core.answers.leads.identity import identity_of
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed, PlanSwitch, RequestTrouble, SharedDisk, UsualWork
+from faena.core.answers.leads.picture import picture_of
 from faena.core.answers.leads.rules import RULES
 from faena.core.answers.leads.watched import Watched, observed
+from faena.core.changes.change import Found
+from faena.core.changes.kinds import ChangeKind
 from faena.core.engines.postgres.profile import POSTGRES
 from faena.core.readings import (
     COUNTER_FIELDS,
@@ -414,3 +420,133 @@ def test_a_disk_is_overloaded_only_where_others_than_the_main_reader_wait_for_it
     (lead,) = diagnose(watched(30, [*reading, other], cores=8)).leads
     assert (lead.claim.kind, lead.claim.root.table) == (LeadKind.DISK_SATURATION, "booking")
     assert diagnose(watched(30, reading, cores=8)).quiet, "a report that reads much harms nobody by that"
+
+
+def test_a_second_cause_is_told_beside_a_crowd_that_is_blocked() -> None:
+    """Two sessions that nobody takes rows from are 5% of a load of forty, and a trouble of their own."""
+    crowd = [holding(1), *(waiting(n, 1) for n in range(2, 40))]
+    slow = [
+        session(
+            n, query_id=QueryId(2), wait_type="Client", wait_event="ClientWrite", program="exporter", statement_ms=9000
+        )
+        for n in (60, 61)
+    ]
+    kinds = [one.claim.kind for one in diagnose(watched(60, [*crowd, *slow], cores=8)).leads]
+    assert kinds == [LeadKind.IDLE_TRANSACTION, LeadKind.SLOW_CLIENT]
+
+
+def reading_of(table: str, blocks: float) -> TableFigures:
+    return TableFigures(
+        table=table,
+        index="",
+        blocks_read=blocks,
+        blocks_hit=0.0,
+        scans=0.0,
+        rows_read=0.0,
+        rows_written=0.0,
+        size_bytes=1,
+    )
+
+
+def test_who_reads_most_is_at_fault_for_the_disk_though_others_wait_for_it_more() -> None:
+    """One report under way that no counter knows yet, and many lookups that wait for what it takes."""
+    report = session(1, query_id=QueryId(1), wait_type="IO", wait_event="DataFileRead", program="report")
+    lookups = [
+        session(n, query_id=QueryId(2), wait_type="IO", wait_event="DataFileRead", program="web", statement_ms=30)
+        for n in range(2, 9)
+    ]
+    seen = watched(60, [report, *lookups], cores=8)
+    seen = replace(seen, work={QueryId(2): figures(2, 9000, 20.0, blocks_read=9000.0)}, work_s=60.0)
+    (lead,) = diagnose(replace(seen, tables=[reading_of("sailing", 900_000.0), reading_of("booking", 9000.0)])).leads
+    assert (lead.claim.kind, lead.claim.root.program, lead.claim.root.table) == (
+        LeadKind.DISK_SATURATION, "report", "sailing",
+    )  # fmt: skip
+    assert diagnose(seen).leads[0].claim.root.program == "web", (
+        "nothing is known of tables, so it is told as it is seen"
+    )
+
+
+@pytest.mark.parametrize(("blocks", "blamed"), [(900_000.0, True), (100.0, False)])
+def test_maintenance_that_waits_for_the_disk_itself_is_not_to_blame(blocks: float, blamed: bool) -> None:
+    texts = {**TEXTS, QueryId(4): "VACUUM vessel"}
+    vacuum = session(1, query_id=QueryId(4), wait_type="IO", wait_event="DataFileRead", program="maintenance")
+    others = [session(n, query_id=QueryId(2), wait_type="IO", wait_event="DataFileRead") for n in (2, 3, 4)]
+    seen = replace(
+        watched(60, [vacuum, *others], cores=8), texts=texts,
+        tables=[reading_of("vessel", blocks), reading_of("booking", 50_000.0)],
+    )  # fmt: skip
+    kinds = [one.claim.kind for one in diagnose(seen).leads]
+    assert (LeadKind.MAINTENANCE in kinds) is blamed
+
+
+def test_a_call_that_looks_at_more_blocks_by_the_same_plan_is_dear_for_more_data() -> None:
+    usual = replace(USUAL, blocks=10.0)
+    more = with_history(watched(60, at_work(2), cores=8), figures(2, 600, 90.0, rows=600.0, blocks_hit=60_000.0), usual)
+    (lead,) = diagnose(more).leads
+    assert lead.claim.kind is LeadKind.VOLUME_GROWTH
+    assert "looks at 100 blocks instead of 10" in lead.claim.chain[-1].sentence
+    same = with_history(watched(60, at_work(2), cores=8), figures(2, 600, 90.0, rows=600.0, blocks_hit=6_000.0), usual)
+    assert LeadKind.VOLUME_GROWTH not in [one.claim.kind for one in diagnose(same).leads]
+
+
+def test_a_row_that_many_want_for_half_an_hour_is_one_lead() -> None:
+    """Each second another session is at the root: a thousand and a half short episodes."""
+
+    def turn(n: int) -> list[SessionSample]:
+        root = 1 + n % 20
+        wait = {"wait_type": "IO", "wait_event": "WALSync"}
+        return [session(root, query_id=QueryId(1), statement_ms=40, transaction_ms=45, **wait)] + [
+            waiting(p, root, ms=60 * ((p - root) % 20)) for p in range(1, 21) if p != root
+        ]
+
+    seen = watched(1800, *(turn(n) for n in range(20)), cores=8)
+    assert len(blockages(seen)) > 500
+    assert diagnose(seen).leads[0].claim.kind is LeadKind.HOT_ROW
+
+
+def found_change(kind: ChangeKind, at: int, **more: str) -> Found:
+    return Found(kind=kind, at=EpochMs(at), since=EpochMs(at), **{"object": "x", **more})
+
+
+def test_changes_at_the_beginning_are_told_with_whether_they_can_be_the_cause() -> None:
+    seen = watched(60, [holding(1), waiting(2, 1), waiting(3, 1)])
+    claim = diagnose(seen).leads[0].claim
+    begun = lasted(seen, claim).start
+    told = suspects(
+        claim, begun,
+        [
+            found_change(ChangeKind.DEPLOY, begun - 60_000),
+            found_change(ChangeKind.PROGRAM_NEW, begun - 30_000, object="ops-console"),
+            found_change(ChangeKind.PROGRAM_NEW, begun - 30_000, object="kiosk"),
+            found_change(ChangeKind.INDEX_DROPPED, begun - 10_000, table="sailing"),
+            found_change(ChangeKind.DEPLOY, begun - 3_600_000),
+            found_change(ChangeKind.DEPLOY, begun + 120_000),
+        ],
+    )  # fmt: skip
+    assert [(one.change.kind, one.change.object, one.can) for one in told] == [
+        (ChangeKind.PROGRAM_NEW, "ops-console", True),
+        (ChangeKind.DEPLOY, "x", True),
+        (ChangeKind.INDEX_DROPPED, "x", False),
+        (ChangeKind.PROGRAM_NEW, "kiosk", False),
+    ]
+    assert told[0].why == "ops-console is at fault"
+
+
+def test_each_kind_of_lead_says_what_can_cause_it_or_that_only_a_deploy_can() -> None:
+    without = {LeadKind.NEIGHBOUR, LeadKind.EXTERNAL_LAYER, LeadKind.CACHE_MISSING}  # of other servers and services
+    assert set(LeadKind) - set(CAN_CAUSE) == without
+
+
+def test_the_same_trouble_is_the_same_lead_whatever_its_pid_and_figures() -> None:
+    root = Root(statement="SELECT 1 FROM booking", program="web", table="booking", pid=7)
+    same = identity_of(LeadKind.MISSING_INDEX, root)
+    assert identity_of(LeadKind.MISSING_INDEX, replace(root, pid=8, statement="select 1  from booking")) == same
+    assert identity_of(LeadKind.DEEP_PAGING, root) != same
+    assert identity_of(LeadKind.MISSING_INDEX, replace(root, program="desk")) != same
+
+
+def test_the_picture_of_a_lead_has_what_it_explains_and_no_more() -> None:
+    seen = watched(60, [holding(1), waiting(2, 1), waiting(3, 1), session(9, query_id=QueryId(2))], cores=8)
+    picture = picture_of(seen, diagnose(seen).leads[0].claim)
+    assert [name for name, _ in picture.kinds] == ["lock"]
+    assert picture.kinds[0][1] == [2.0] * 60

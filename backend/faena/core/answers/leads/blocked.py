@@ -19,7 +19,7 @@ from faena.core.units import QueryId
 Ints = npt.NDArray[np.int64]
 LONG_MS = 800  # who has waited for less may be served any moment: short waits are how locks work
 LEAST_BLOCKED = 0.15  # mean sessions that waited for long, below which nobody need look
-CROWD, CROWD_SHARE = 3.2, 0.6  # mean sessions that wait, and part of the load: then short waits harm as well
+CROWD, CROWD_SHARE = 3.2, 0.4  # mean sessions that wait, and part of the load: then short waits harm as well
 PATIENCE_MS = 3000
 SAME_MS = 100  # two ages that lead to the same beginning, but for rounding
 SHORT_ROOT_MS = 2000  # a root that blocks for less is one of many in a queue
