@@ -41,10 +41,11 @@ class LeadRootOut(Out):
 
 
 class SuspectOut(Out):
-    """A change near the beginning of a lead; `can` be its cause, and why or why not."""
+    """A change near the beginning of a lead, between `since` and `at`; `can` be its cause, and why or why not."""
 
     id: int
     at: int
+    since: int
     kind: ChangeKind
     line: str
     can: bool
@@ -140,7 +141,7 @@ def _lead(told: ToldLead) -> LeadOut:
         known=KnownLeadOut.model_validate(told.known) if told.known else None,
         begun=told.begun,
         suspects=[
-            SuspectOut(id=kept.id, at=kept.at, kind=kept.kind, line=kept.line, can=one.can, why=one.why)
+            SuspectOut(id=kept.id, at=kept.at, since=kept.since, kind=kept.kind, line=kept.line, can=one.can, why=one.why)
             for kept, one in told.suspects
         ],
         picture=_picture(told.picture),

@@ -6515,7 +6515,7 @@ export interface components {
         };
         /**
          * SuspectOut
-         * @description A change near the beginning of a lead; `can` be its cause, and why or why not.
+         * @description A change near the beginning of a lead, between `since` and `at`; `can` be its cause, and why or why not.
          */
         SuspectOut: {
             /** At */
@@ -6527,6 +6527,8 @@ export interface components {
             kind: components["schemas"]["ChangeKind"];
             /** Line */
             line: string;
+            /** Since */
+            since: number;
             /** Why */
             why: string;
         };

@@ -1,6 +1,6 @@
 import { Link } from "@tanstack/react-router";
 
-import { when } from "../../lib/time";
+import { clock, when } from "../../lib/time";
 import { counted } from "../../lib/units";
 import type { Base } from "../../lib/view";
 import { Acts } from "./Handling";
@@ -20,7 +20,7 @@ export const Suspects = ({ server, search, lead }: Props) =>
       <ul aria-label="what changed as it began" className="min-w-0">
         {lead.suspects.map((one) => (
           <li key={one.id} className={one.can ? "" : "text-muted text-sm"}>
-            {when(one.at)}{" "}
+            {one.at - one.since < SAME_MS ? when(one.at) : `${when(one.since, false)} to ${clock(one.at, false)}`}{" "}
             <Link
               to="/servers/$server/changes"
               params={{ server: String(server) }}
@@ -35,6 +35,8 @@ export const Suspects = ({ server, search, lead }: Props) =>
       </ul>
     </div>
   );
+
+const SAME_MS = 90_000; // two looks at the catalogue lie a minute apart; what is told by the hour says so
 
 interface BecameProps {
   readonly server: number;

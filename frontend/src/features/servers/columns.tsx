@@ -87,7 +87,7 @@ const ABOUT: Column<Server>[] = [
 ];
 
 const Trouble = ({ server }: { readonly server: Server }) => (
-  <div className="max-w-56 min-w-40 whitespace-normal">
+  <div className="max-w-60 min-w-40 whitespace-normal">
     <span className={server.state === "away" || server.state === "stale" ? "text-danger" : ""}>
       {STATES[server.state] ?? server.state}
     </span>
@@ -96,7 +96,8 @@ const Trouble = ({ server }: { readonly server: Server }) => (
       <Link
         to="/servers/$server/leads"
         params={{ server: String(server.id) }}
-        className="text-danger block text-sm font-semibold underline"
+        title={server.lead}
+        className="text-danger block truncate text-sm font-semibold underline"
       >
         {server.lead}
       </Link>

@@ -43,6 +43,7 @@ CAN_CAUSE: Mapping[Lead, Sequence[Kind]] = {
     Lead.REPEATED_STATEMENT: _WHO,
     Lead.CONFLICT_RETRIES: (*_WHO, Kind.SETTING, Kind.ROLE_SETTING, Kind.INDEX_DROPPED),
     Lead.MAINTENANCE: (
+        *_WHO,
         Kind.INDEX_MADE,
         Kind.INDEX_INVALID,
         Kind.INDEX_REBUILT,
@@ -108,6 +109,7 @@ def _of(root: Root, change: Found) -> str | None:
         same = bool(root.statement) and _alike(change.object, root.statement)
         return "it is of this very statement" if same else None
     if change.kind is Kind.CLIENT_NEW:
+        # Where sessions come from is known of the root only where the host itself is at fault.
         return f"{change.object} is at fault" if change.object == root.object else None
     return "it touches what is at fault" if change.object in (root.object, root.program) else None
 
