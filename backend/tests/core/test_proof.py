@@ -12,7 +12,7 @@ from faena.core.answers.proof.costs import Work, cost_of_calls, cost_of_the_same
 from faena.core.answers.proof.loads import block_length, bootstrap_variance, load_difference
 from faena.core.answers.proof.rates import conditional, episodes, none_by_chance, rate_change, told_after_s
 from faena.core.answers.proof.sides import Aim, EarlierDay, Group, Question, Series, Side
-from faena.core.answers.proof.verdicts import Verdict
+from faena.core.answers.proof.verdicts import Verdict, by_how_much
 from faena.core.series.window import Window
 from faena.core.statements.figures import Effort
 from faena.core.units import EpochMs, QueryId
@@ -242,3 +242,12 @@ def test_each_measure_has_a_verdict_of_its_own() -> None:
     assert told[Group.STATEMENT, "1"] is Verdict.SAME
     assert told[Group.STATEMENT, "2"] is Verdict.WORSE
     assert told[Group.LOAD, "lock"] is Verdict.SAME
+
+
+@pytest.mark.parametrize(
+    ("after", "words"), [(1.5, "320 times"), (0.05, "9 500 times"), (160.0, "3 times"), (400.0, "16%")]
+)
+def test_how_much_is_said_as_people_say_it(after: float, words: str) -> None:
+    found = cost_of_calls(work(480.0), work(after, seed=2))
+    assert found is not None
+    assert by_how_much(found) == words

@@ -1,8 +1,5 @@
 """Pipelines that may tell of changes: made, removed, and known by their token."""
 
-import hashlib
-import re
-import secrets
 from dataclasses import dataclass
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
@@ -12,11 +9,10 @@ from django.utils import timezone
 from faena.apps.accounts import audit
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
+from faena.apps.accounts.tokens import check_name, fresh
 from faena.apps.changes.models import ChangeToken
 from faena.apps.servers.models import Server
 from faena.core.errors import BadInput, NotAllowed, NotFound
-
-_NAME = re.compile(r"[\w .-]{1,80}")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -38,12 +34,11 @@ def all_of(server_id: int) -> list[Pipeline]:
 def make(server: Server | None, name: str, *, by: AbstractBaseUser | AnonymousUser) -> tuple[Pipeline, str]:
     """A new token, told this once; without a server, for all of them. Raises NotAllowed, BadInput."""
     require(by, Role.ADMIN, "let a pipeline tell of changes")
-    if not _NAME.fullmatch(name):
-        raise BadInput("a name has 1 to 80 letters, digits, blanks or . - _", field="name")
-    token = secrets.token_urlsafe(32)
+    check_name(name)
+    token, digest = fresh()
     try:
         with transaction.atomic():
-            made = ChangeToken.objects.create(name=name, server=server, digest=_digest(token))
+            made = ChangeToken.objects.create(name=name, server=server, digest=digest)
     except IntegrityError:
         raise BadInput(f"there is a token {name} already; remove it, or choose another name", field="name") from None
     audit.record(by, "pipeline.made", server=server.name if server else "", subject=name)
@@ -62,7 +57,7 @@ def remove(token_id: int, *, by: AbstractBaseUser | AnonymousUser) -> None:
 
 def admit(token: str) -> ChangeToken:
     """Whose token this is. Raises NotAllowed."""
-    rows = ChangeToken.objects.select_related("server").filter(digest=_digest(token)) if token else []
+    rows = ChangeToken.objects.select_related("server").filter(digest=digest_of(token)) if token else []
     found = next(iter(rows), None)
     if found is None:
         raise NotAllowed("this token may not tell of changes; an admin can make one on a server's page of changes")
@@ -76,7 +71,3 @@ def _told(one: ChangeToken) -> Pipeline:
         id=one.pk, name=one.name, server=one.server.name if one.server else None,
         last_used=int(used.timestamp() * 1000) if used else None,
     )  # fmt: skip
-
-
-def _digest(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()

@@ -1,8 +1,6 @@
 """Applications that may send traces: made, changed, removed, and known by their token."""
 
-import hashlib
 import re
-import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -14,13 +12,13 @@ from django.utils import timezone
 from faena.apps.accounts import audit
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
+from faena.apps.accounts.tokens import check_name, digest_of, fresh
 from faena.apps.requests.models import Arrival, Endpoint, OpenTrace, TraceSource
 from faena.apps.servers.models import Server
 from faena.core.errors import BadInput, NotAllowed, NotFound
 from faena.core.requests.keeping import Allowed
 
 MOST_KEYS = 40
-_NAME = re.compile(r"[\w .-]{1,80}")
 _KEY = re.compile(r"[\w./-]{1,120}")
 _SEEN_EVERY_S = 10  # a source's last use is written so often at most
 
@@ -49,12 +47,11 @@ def make(server: Server, name: str, *, by: AbstractBaseUser | AnonymousUser | No
     """A new source of a server and its token, which is told this once. A command has no `by`. Raises NotAllowed, BadInput."""
     if by is not None:
         require(by, Role.ADMIN, "let an application send traces")
-    if not _NAME.fullmatch(name):
-        raise BadInput("a name has 1 to 80 letters, digits, blanks or . - _", field="name")
-    token = secrets.token_urlsafe(32)
+    check_name(name)
+    token, digest = fresh()
     try:
         with transaction.atomic():
-            source = TraceSource.objects.create(server=server, name=name, digest=_digest(token))
+            source = TraceSource.objects.create(server=server, name=name, digest=digest)
     except IntegrityError:
         raise BadInput(f"there is a source {name} already; renew its token instead", field="name") from None
     audit.record(by, "source.made", server=server.name, subject=name)
@@ -65,8 +62,8 @@ def renew(source: TraceSource, *, by: AbstractBaseUser | AnonymousUser | None = 
     """Another token; the one before ends at once. A command has no `by`. Raises NotAllowed."""
     if by is not None:
         require(by, Role.ADMIN, "let an application send traces")
-    token = secrets.token_urlsafe(32)
-    TraceSource.objects.filter(pk=source.pk).update(digest=_digest(token), last_used_at=None)
+    token, digest = fresh()
+    TraceSource.objects.filter(pk=source.pk).update(digest=digest, last_used_at=None)
     audit.record(by, "source.renewed", server=source.server.name, subject=source.name)
     return token
 
@@ -152,7 +149,7 @@ def count(server_id: int) -> int:
 
 def admit(token: str) -> TraceSource:
     """Whose token this is. Raises NotAllowed."""
-    source = next(iter(TraceSource.objects.filter(digest=_digest(token))[:1]), None) if token else None
+    source = next(iter(TraceSource.objects.filter(digest=digest_of(token))[:1]), None) if token else None
     if source is None:
         raise NotAllowed("this token may not send traces; an admin can make one in the settings of a server")
     now = timezone.now()
@@ -164,7 +161,3 @@ def admit(token: str) -> TraceSource:
 def allowed_of(source: TraceSource) -> Allowed:
     """What may be kept of its spans."""
     return Allowed(keys=frozenset(source.attributes), personal=source.personal)
-
-
-def _digest(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()

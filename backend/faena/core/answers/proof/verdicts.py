@@ -82,7 +82,7 @@ def by_how_much(difference: Difference) -> str:
         return "altogether"
     times = exp(abs(difference.change))
     if times >= TIMES_FROM:
-        return f"{times:.2g} times"
+        return f"{_two(times)} times"
     return f"{abs(expm1(difference.change)):.0%}"
 
 
@@ -96,7 +96,13 @@ def within(difference: Difference) -> str:
     if difference.change < 0:
         low, high = 1 / high, 1 / low
     if exp(abs(difference.change)) >= TIMES_FROM:
-        return f"{low:.2g} to {high:.2g} times"
+        return f"{_two(low)} to {_two(high)} times"
     if difference.change < 0:
         return f"{1 - 1 / low:.0%} to {1 - 1 / high:.0%}"
     return f"{low - 1:.0%} to {high - 1:.0%}"
+
+
+def _two(value: float) -> str:
+    """With two figures, and never as a power of ten."""
+    short = float(f"{value:.2g}")
+    return f"{short:,.0f}".replace(",", " ") if short >= 10 else f"{short:.2g}"
