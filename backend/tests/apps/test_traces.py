@@ -6,9 +6,10 @@ from typing import Any
 import numpy as np
 import pytest
 from django.db import connection, transaction
+from faena.apps.accounts.tokens import digest_of
 from faena.apps.collecting.destinations import Destinations
 from faena.apps.collecting.traces import receive, take
-from faena.apps.requests import arrivals, judging, selectors, sources
+from faena.apps.requests import arrivals, judging, selectors
 from faena.apps.requests.dictionaries import Dictionaries
 from faena.apps.requests.judging import LATE_MS, LONGEST_MS, QUIET_MS, ROOTLESS_MS, Judge, take_in
 from faena.apps.requests.models import (
@@ -247,7 +248,7 @@ def test_traces_that_nobody_chose_are_forgotten_once_nothing_can_be_late(source:
 
 
 def test_a_token_admits_and_a_full_queue_turns_away(source: TraceSource, monkeypatch: pytest.MonkeyPatch) -> None:
-    TraceSource.objects.update(digest=sources._digest("a token"))
+    TraceSource.objects.update(digest=digest_of("a token"))
     content = payload(web(7))
     with pytest.raises(NotAllowed):
         receive("another", content, encoding="", json=False, now=EpochMs(NOW))

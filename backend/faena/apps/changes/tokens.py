@@ -9,7 +9,7 @@ from django.utils import timezone
 from faena.apps.accounts import audit
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
-from faena.apps.accounts.tokens import check_name, fresh
+from faena.apps.accounts.tokens import check_name, digest_of, fresh
 from faena.apps.changes.models import ChangeToken
 from faena.apps.servers.models import Server
 from faena.core.errors import BadInput, NotAllowed, NotFound
