@@ -168,6 +168,28 @@ def test_an_index_that_helps_forty_times_is_told_from_three_readings() -> None:
     assert found.sentence.startswith("Better, 39 times: statements on booking take 39 times less time (95%: ")
 
 
+def lookups_lately(cost: float, blocks: int, seed: int) -> Work:
+    """A statement that ran in the last blocks alone."""
+    ran = np.arange(120) >= 120 - blocks
+    one = work(cost, 60.0, blocks=120, seed=seed)
+    return Work(calls=one.calls * ran, ms=one.ms * ran, sumsq=one.sumsq * ran)
+
+
+def test_an_index_that_helps_one_of_many_statements_is_told_by_that_one() -> None:
+    """Beside half an hour of others on the table, two minutes of lookups that became cheap hardly show."""
+    others = {REPORT: work(30.0, 200.0, blocks=120, seed=5, varies=0.6)}
+    before = side({**others, LOOKUP: lookups_lately(150.0, 8, 1)})
+    now = {REPORT: work(30.0, 200.0, blocks=6, seed=6, varies=0.6), LOOKUP: work(0.4, 60.0, blocks=6, seed=2)}
+    after = side(now, 1800, seconds=90)
+    asked = {"statements": [LOOKUP, REPORT], "about": "statements on booking", "growing": True}
+    found = judged(before, after, **asked, texts={LOOKUP: "SELECT id FROM booking"})
+    assert found.verdict is Verdict.BETTER
+    assert found.sentence.startswith("Better, 3")
+    assert "calls of “SELECT id FROM booking”, one of statements on booking, take" in found.sentence
+    same = judged(before, side({**now, LOOKUP: work(150.0, 60.0, blocks=6, seed=2)}, 1800, seconds=90), **asked)
+    assert same.verdict in (Verdict.SAME, Verdict.TOO_EARLY)
+
+
 def test_a_quiet_afternoon_is_no_success() -> None:
     busy, quiet = {LOOKUP: work(5.0, 600.0)}, {LOOKUP: work(5.0, 200.0, seed=2)}
     before, after = side(busy, load=6.0), side(quiet, 3600, load=2.0, seed=2)

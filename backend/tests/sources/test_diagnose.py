@@ -125,7 +125,7 @@ FAULTS = (
           lambda b: b.add("fare-engine", once("SELECT count(*) FROM booking a, booking b"), 3),
           {"program": "fare-engine", "table": "booking"}),
     Fault("too few cores", LeadKind.CPU_SATURATION,
-          lambda b: b.add("pricing", repeat("SELECT sum(sqrt(i)) FROM generate_series(1, 20000) i"), 8),
+          lambda b: b.add("pricing", repeat("SELECT sum(sqrt(i)) FROM generate_series(1, 200000) i"), 8),
           {"program": "pricing"}),
     Fault("spilling", LeadKind.SPILL, lambda b: b.add("nightly-report", once("SET work_mem = '64kB'", *[SORT] * 200), 2),
           {"program": "nightly-report", "table": "booking"}),

@@ -13,6 +13,7 @@ from faena.core.numbers import count
 from faena.core.units import EpochMs, QueryId
 
 LEAST_SHARED = 0.5  # of the time, taken by statements that ran in both windows
+LEAST_PART = 0.05  # of the time of all asked about, for one statement to speak for them
 FIRST_WORD_S = 180.0  # without enough of it: how long the window after should be at least
 
 
@@ -39,6 +40,9 @@ def compare(before: Side, after: Side, question: Question, earlier: Sequence[Ear
     if main is None or (main.difference is None and main.rate is None):
         return _untold(after, question, found, reasons, problem, main)
     main = with_verdicts([main], after, question.growing)[0]
+    if question.statements is not None and main.judged.verdict not in (Verdict.BETTER, Verdict.WORSE):
+        single = _of_one_statement(before, after, question)
+        main, problem = (single, "") if single is not None else (main, problem)
     problem = problem or _not_comparable(before, after, question, main, known)
     if problem and main.judged.verdict in (Verdict.BETTER, Verdict.WORSE, Verdict.SAME):
         main = replace(main, judged=Judged(verdict=Verdict.NOT_COMPARABLE))
@@ -80,6 +84,30 @@ def _main(before: Side, after: Side, question: Question, earlier: Sequence[Earli
         )
         return found, f"of the time {when}, only {share:.0%} was taken by statements that ran in both windows"
     return found, ""
+
+
+def _of_one_statement(before: Side, after: Side, question: Question) -> Compared | None:
+    """The one that differs most among those asked about, where what differs does so in one direction: an index makes one
+    statement cheap, and beside others on its table that hardly shows. None where none differs."""
+    found = [one for one in measures(before, after, question) if one.group is Group.STATEMENT]
+    asked = [one for one in found if QueryId(int(one.key)) in (question.statements or ())]
+    whole = [
+        sum(float(w.ms.sum()) for q, w in side.works.items() if q in (question.statements or ()))
+        for side in (before, after)
+    ]
+    told = [
+        one for one in with_verdicts(asked, after, question.growing)
+        if one.judged.verdict in (Verdict.BETTER, Verdict.WORSE) and _part(one, before, after, whole) >= LEAST_PART
+    ]  # fmt: skip
+    if len({one.judged.verdict for one in told}) != 1:
+        return None
+    return max(told, key=lambda one: abs(one.difference.change) if one.difference else 0.0)
+
+
+def _part(one: Compared, before: Side, after: Side, whole: Sequence[float]) -> float:
+    """Of the time that all asked about took, in the window in which it is more."""
+    mine = [float(side.works[QueryId(int(one.key))].ms.sum()) for side in (before, after)]
+    return max(part / all_of if all_of else 0.0 for part, all_of in zip(mine, whole, strict=True))
 
 
 def _same_work_of(day: EarlierDay, only: Collection[QueryId] | None) -> tuple[float, float] | None:

@@ -4,7 +4,7 @@ from math import isinf
 
 from faena.core.answers.proof.differences import Scale
 from faena.core.answers.proof.rates import RateChange
-from faena.core.answers.proof.sides import Aim, Compared, Question
+from faena.core.answers.proof.sides import Aim, Compared, Group, Question
 from faena.core.answers.proof.verdicts import Verdict, by_how_much, within
 from faena.core.numbers import took
 
@@ -18,6 +18,9 @@ def sentence_of(main: Compared, question: Question, problem: str) -> str:
         return _rate_sentence(main.rate, verdict, question)
     assert main.difference is not None
     what = question.about or ("sessions that wait" if question.aim is Aim.LOAD else "the same calls")
+    if main.group is Group.STATEMENT:
+        of = f", one of {question.about}," if question.about.startswith("statements") else ""
+        what = f"calls of “{main.label}”{of}"
     if main.difference.scale is Scale.DIFFERENCE:
         figures = f"{main.difference.before:.3g} before, {main.difference.after:.3g} after ({within(main.difference)})"
         words = {
