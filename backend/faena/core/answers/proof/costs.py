@@ -4,7 +4,7 @@ A call's cost is summed time by summed calls. How far that is from the truth sho
 time to the next: single calls are no independent witnesses, since all that run while a disk is slow are slow. So blocks
 of time are the witnesses, fewer of them where a block resembles the one before it, and Welch's test compares the two
 windows. Where a few calls take most of the time, their chance would hide any change: then what lies far out is pulled
-in for each statement, and the test is K. K. Yuen's, which is Welch's without the quarter of blocks highest and lowest.
+in for each statement, and the test is K. K. Yuen's, which is Welch's without the fifth of blocks highest and lowest.
 """
 
 from collections.abc import Collection, Mapping
@@ -22,8 +22,8 @@ Floats = npt.NDArray[np.float64]
 LEAST_BLOCKS, MOST_BLOCKS = 3, 24  # with calls in them
 FEW = 4  # readings make a block where there are many readings
 LEAST_CALLS = 5
-TRIM, TRIM_FROM = 0.25, 5  # of the blocks at either end, where there are so many of them
-FAR_OUT = 0.2  # of a statement's blocks at either end
+TRIM, TRIM_FROM = 0.2, 5  # of the blocks at either end, where there are so many of them
+FAR_OUT = 0.15  # of a statement's blocks at either end
 HIDES = 0.6  # the trimmed test is taken where its error is no more than this part of the plain one's
 SIZES, LEAST_BATCHES = (2, 3, 4, 6), 3  # blocks in a row that are looked at together, while so many rows fit in
 
@@ -169,7 +169,7 @@ class _Mean(NamedTuple):
 
         Of these half are counted: by how much blocks resemble each other is itself only estimated.
         """
-        return max(self.variance * times / self.value**2, least), max(self.blocks / times / 2 - 1, 1.0)
+        return max(self.variance * times / self.value**2, least), max(self.blocks / times / 2, 1.0)
 
 
 def _plain(dear: list[tuple[Floats, Floats]], alone: list[float]) -> list[tuple[float, float]]:
@@ -186,7 +186,7 @@ def _mean(values: Floats, weights: Floats) -> _Mean:
 
 
 def _trimmed(values: Floats) -> _Mean:
-    """Without the highest and lowest quarter.
+    """Without the highest and lowest fifth.
 
     Source: K. K. Yuen, The two-sample trimmed t for unequal population variances, Biometrika 61 (1974).
     """

@@ -10,7 +10,7 @@ from faena.core.labels import Labelled
 
 # A difference that chance gives less often is a real one. Where minutes resemble each other in ways that half an hour cannot
 # show, chance gives it about twice as often as the tests say: bench/proof.py measures under one in twenty.
-UNLIKELY = 0.025
+UNLIKELY = 0.02
 NARROW = 4.0  # times the slack: where the whole interval lies within that, there is no difference worth the name
 TIMES_FROM = 2.0  # a factor of less is said in per cent
 
