@@ -18,7 +18,7 @@ router = Router(tags=["changes"])
 
 
 class VerdictOut(Out):
-    """What is told so far of whether it helped. `told_at`: when too early ends, null: not known or told already.
+    """The verdict so far of whether it helped. `told_at`: when too early ends, null: not known or told already.
 
     `settled`: it is not judged again. `until`: up to when was compared.
     """
@@ -117,7 +117,7 @@ class PipelineBody(Schema):
 
 
 class PipelineTokenOut(Out):
-    """The token is told this once."""
+    """A new pipeline with its token, which is shown this once."""
 
     pipeline: PipelineOut
     token: str

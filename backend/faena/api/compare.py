@@ -130,6 +130,6 @@ def compare_two(request: HttpRequest, server_id: int, asked: Query[CompareIn]) -
 
 @router.get("/servers/{server_id}/followed/{followed_id}", response=CompareOut, operation_id="compare_followed")
 def compare_followed(request: HttpRequest, server_id: int, followed_id: int) -> CompareOut:
-    """What was changed or handled, compared anew by all data up to now."""
+    """A followed change, lead or pattern, compared again by all data up to now."""
     found, before, after, about = comparing.followed(server_id, followed_id, now_ms())
     return _out(found, before, after, about)

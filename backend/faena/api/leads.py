@@ -70,7 +70,7 @@ class LeadPictureOut(Out):
 
 
 class KnownLeadOut(Out):
-    """What is known of a lead from other windows. `state`: open, handled or dismissed, by whom, when and why.
+    """The history of a lead over other windows. `state`: open, handled or dismissed, by whom, when and why.
 
     `times` counts the spans in which it was seen; `came_back`: when it came again after it was handled, null: it did not.
     """

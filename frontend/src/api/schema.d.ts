@@ -983,7 +983,7 @@ export interface paths {
         };
         /**
          * Compare Followed
-         * @description What was changed or handled, compared anew by all data up to now.
+         * @description A followed change, lead or pattern, compared again by all data up to now.
          */
         get: operations["compare_followed"];
         put?: never;
@@ -3895,7 +3895,7 @@ export interface components {
         };
         /**
          * KnownLeadOut
-         * @description What is known of a lead from other windows. `state`: open, handled or dismissed, by whom, when and why.
+         * @description The history of a lead over other windows. `state`: open, handled or dismissed, by whom, when and why.
          *
          *     `times` counts the spans in which it was seen; `came_back`: when it came again after it was handled, null: it did not.
          */
@@ -4939,7 +4939,7 @@ export interface components {
         };
         /**
          * PipelineTokenOut
-         * @description The token is told this once.
+         * @description A new pipeline with its token, which is shown this once.
          */
         PipelineTokenOut: {
             pipeline: components["schemas"]["PipelineOut"];
@@ -6962,7 +6962,7 @@ export interface components {
         Verdict: "better" | "worse" | "no_difference" | "too_early" | "not_comparable" | "unknown";
         /**
          * VerdictOut
-         * @description What is told so far of whether it helped. `told_at`: when too early ends, null: not known or told already.
+         * @description The verdict so far of whether it helped. `told_at`: when too early ends, null: not known or told already.
          *
          *     `settled`: it is not judged again. `until`: up to when was compared.
          */

@@ -20,6 +20,6 @@ def digest_of(token: str) -> str:
 
 
 def check_name(name: str) -> None:
-    """Of whoever holds the token. Raises BadInput."""
+    """Refuse a name that no holder of a token may have. Raises BadInput."""
     if not _NAME.fullmatch(name):
         raise BadInput("a name has 1 to 80 letters, digits, blanks or . - _", field="name")

@@ -25,7 +25,7 @@ from faena.core.series.window import Window
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class FollowedVerdict:
-    """What is told so far of something that is followed; moments in ms since 1970."""
+    """The verdict so far of something that is followed; moments in ms since 1970."""
 
     id: int
     verdict: str
