@@ -6,7 +6,6 @@ from faena.apps.servers.models import Server
 from faena.apps.verdicts.models import Followed
 from faena.core.answers.proof.comparing import Comparison
 from faena.core.answers.proof.sides import Question
-from faena.core.answers.proof.verdicts import Verdict
 from faena.core.series.window import Window
 
 CHANGE, LEAD, PATTERN = "change", "lead", "pattern"
@@ -51,6 +50,3 @@ def of(server_id: int, subject: str, ids: Collection[int]) -> dict[int, Followed
 def forget_before(server_id: int, before_ms: int) -> None:
     """Drop what was followed from earlier moments."""
     Followed.objects.filter(server_id=server_id, at_ms__lt=before_ms).delete()
-
-
-TOLD = (Verdict.BETTER, Verdict.WORSE, Verdict.SAME)

@@ -1,7 +1,5 @@
 """The kinds of changes there are, with their words."""
 
-from collections.abc import Mapping
-
 from faena.core.labels import Labelled
 
 
@@ -49,9 +47,3 @@ TOLD = (
 )  # by people and pipelines; all kinds may be told by them, these are never found
 # What makes before and after those of two servers.
 OF_THE_SERVER = (ChangeKind.VERSION, ChangeKind.CORES, ChangeKind.ROLE)
-OF_AN_INDEX: Mapping[ChangeKind, str] = {
-    ChangeKind.INDEX_MADE: "made",
-    ChangeKind.INDEX_DROPPED: "dropped",
-    ChangeKind.INDEX_REBUILT: "rebuilt",
-    ChangeKind.INDEX_INVALID: "not valid",
-}
