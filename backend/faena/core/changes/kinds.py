@@ -41,9 +41,5 @@ class ChangeKind(Labelled):
     NOTE = "note", "note"
 
 
-TOLD = (
-    ChangeKind.DEPLOY,
-    ChangeKind.NOTE,
-)  # by people and pipelines; all kinds may be told by them, these are never found
 # What makes before and after those of two servers.
 OF_THE_SERVER = (ChangeKind.VERSION, ChangeKind.CORES, ChangeKind.ROLE)
