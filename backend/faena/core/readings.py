@@ -263,7 +263,8 @@ class Catalogue:
     """What a server is made of, to find out what changed: by class, the traits of each object by its name.
 
     Classes: server, setting, role_setting, extension, replica, table, index. One that is missing was not asked or not
-    answered; an empty one has no object. Secrets among values are left out at the source.
+    answered; an empty one has no object. No class at all: everything is as it was told last. Secrets among values are
+    left out at the source.
     """
 
     at: EpochMs

@@ -5,7 +5,7 @@ from django.test import Client
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import AuditEntry, Role, User
 from faena.apps.answers.changes import changes_of
-from faena.apps.answers.following import judge_followed
+from faena.apps.answers.following import follow_lead, judge, judge_followed
 from faena.apps.answers.found import look_for_changes
 from faena.apps.answers.leads import leads_of
 from faena.apps.answers.looking import look_at, look_for_leads
@@ -19,6 +19,7 @@ from faena.apps.leads.models import KnownLead
 from faena.apps.leads.selectors import history, newest
 from faena.apps.servers.models import Server
 from faena.apps.verdicts.models import Followed
+from faena.core.answers.leads.beginning import Lasted, lasted
 from faena.core.changes.kinds import ChangeKind
 from faena.core.errors import BadInput, NotAllowed, NotFound
 from faena.core.readings import Catalogue
@@ -59,6 +60,15 @@ def test_the_first_look_tells_of_no_change_and_each_later_one_of_what_differs_on
     assert (kept.kind, kept.object, kept.before, kept.after, kept.since_ms, kept.at_ms) == (
         "setting", "work_mem", "4MB", "8MB", 1000, 2000,
     )  # fmt: skip
+
+
+def test_a_change_came_after_the_last_look_that_showed_none(server: Server) -> None:
+    """Held against the last change instead, the time before an index would end before the trouble that it mends began."""
+    same = Catalogue(at=EpochMs(2000), objects={})
+    actions.look(server.pk, look(1000, work_mem="4MB"))
+    assert actions.look(server.pk, same) == []
+    (found,) = actions.look(server.pk, look(3000, work_mem="8MB"))
+    assert (found.since, found.at) == (2000, 3000)
 
 
 @pytest.mark.parametrize(
@@ -166,7 +176,7 @@ def test_a_lead_that_comes_again_is_the_same_lead_and_one_that_was_handled_comes
     leads.store(server.pk, [])
     shifted = Window(start=EpochMs(window.start + 40 * 60_000 * 24), end=EpochMs(window.end + 40 * 60_000 * 24))
     found, _ = leads_of(server.pk, window)
-    leads.store(server.pk, [(one, shifted) for one in found.leads])
+    leads.store(server.pk, [(one, Lasted(shifted, shifted)) for one in found.leads])
     row.refresh_from_db()
     assert (row.times, row.state, row.came_back_ms) == (2, "open", shifted.start)
     (told,) = history(server.pk)
@@ -299,6 +309,33 @@ def test_what_is_followed_is_judged_as_data_comes(people: dict[str, User]) -> No
     judge_followed(server, newest_ms + 11 * 60_000)
     row.refresh_from_db()
     assert row.settled
+
+
+def test_a_lead_that_came_before_is_judged_by_the_time_it_lasted_last(people: dict[str, User]) -> None:
+    """What was quiet between two times of trouble hid what the second one did, and no verdict ever came."""
+    start, end = next(INCIDENTS["idle-console"].spans(ANCHOR))
+    server = filled("bookings-main", start - MS_PER_HOUR, end + MS_PER_HOUR)
+    window = Window(start=EpochMs(start - 60_000), end=EpochMs(end))
+    found, seen = leads_of(server.pk, window)
+    once = Window(start=EpochMs(start - 26 * 60_000), end=EpochMs(start - 25 * 60_000))
+    leads.store(server.pk, [(one, Lasted(once, once)) for one in found.leads])
+    (row,) = leads.store(server.pk, [(one, lasted(seen, one.claim)) for one in found.leads])
+    assert (row.first_ms, row.times) == (once.start, 1), "one trouble that goes on, as the history tells it"
+    followed = follow_lead(server, row, end)
+    assert start <= followed.before_start_ms < start + 60_000
+    judge(server, followed, end + 50_000, end + 50_000)
+    assert followed.verdict == "too_early", "before the first reading of counters, nobody knows how much is asked"
+    judge(server, followed, end + 180_000, end + 180_000)
+    assert followed.verdict == "better", followed.sentence
+
+
+def test_deadlocks_that_were_handled_are_held_against_all_the_time_they_came_in(server: Server) -> None:
+    """Between them it is quiet; how seldom they come is what the time without one is held against."""
+    row = KnownLead.objects.create(
+        server=server, identity="1" * 16, kind="deadlock_pattern", title="Deadlocks", first_ms=NOW - 20 * 60_000,
+        last_ms=NOW - 1000, unbroken_ms=NOW - 2000,
+    )  # fmt: skip
+    assert follow_lead(server, row, NOW).before_start_ms == row.first_ms
 
 
 def test_comings_are_looked_for_hour_by_hour_and_only_once(people: dict[str, User]) -> None:

@@ -508,10 +508,18 @@ def found_change(kind: ChangeKind, at: int, **more: str) -> Found:
     return Found(kind=kind, at=EpochMs(at), since=EpochMs(at), **{"object": "x", **more})
 
 
+def test_a_lead_tells_when_it_lasted_and_since_when_without_a_break() -> None:
+    seen = watched(300, [session(9)])
+    ours = [30 <= second < 60 or 150 <= second < 180 or 200 <= second < 250 for second in range(300)]
+    when = lasted(seen, claim(LeadKind.OTHER, ours))
+    assert (when.whole.start, when.whole.end) == (START + 30_000, START + 250_000)
+    assert (when.newest.start, when.newest.end) == (START + 150_000, START + 250_000), "20 s without it are no break"
+
+
 def test_changes_at_the_beginning_are_told_with_whether_they_can_be_the_cause() -> None:
     seen = watched(60, [holding(1), waiting(2, 1), waiting(3, 1)])
     claim = diagnose(seen).leads[0].claim
-    begun = lasted(seen, claim).start
+    begun = lasted(seen, claim).whole.start
     told = suspects(
         claim, begun,
         [

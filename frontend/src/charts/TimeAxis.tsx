@@ -1,3 +1,5 @@
+import { createContext, useContext } from "react";
+
 import { timeTicks } from "./geometry/axis";
 
 interface Props {
@@ -9,9 +11,10 @@ interface Props {
   readonly apart?: number;
 }
 
-/** Moments under a plot, each with a small line at its place. Stands where the plot's left edge is. */
+/** Moments under a plot, each with a small line at its place, and what changed meanwhile. Stands where the plot's left edge is. */
 export const TimeAxis = ({ from, to, width, y, now, apart = 90 }: Props) => (
   <g fontSize="11" fill="var(--muted)">
+    <Changed from={from} to={to} width={width} y={y} />
     {timeTicks(from, to, width, now, apart).map(({ at, x, label }) => (
       <g key={at}>
         <line x1={x} x2={x} y1={y} y2={y + 4} stroke="var(--strong)" />
@@ -22,6 +25,38 @@ export const TimeAxis = ({ from, to, width, y, now, apart = 90 }: Props) => (
     ))}
   </g>
 );
+
+export interface Change {
+  readonly at: number;
+  readonly detail: string;
+}
+
+/** What changed on the server whose charts are drawn; charts of no server have none. */
+export const Changes = createContext<readonly Change[]>([]);
+
+/** A small pointer on the axis for each change, or for several where they would cover each other. */
+const Changed = ({ from, to, width, y }: Pick<Props, "from" | "to" | "width" | "y">) => {
+  const places: { x: number; details: string[] }[] = [];
+  for (const { at, detail } of useContext(Changes).filter((one) => one.at >= from && one.at < to)) {
+    const x = ((at - from) / (to - from)) * width;
+    const near = places.find((one) => Math.abs(one.x - x) < POINTER);
+    if (near) near.details.push(detail);
+    else places.push({ x, details: [detail] });
+  }
+  return places.map(({ x, details }) => (
+    <path
+      key={x}
+      data-change
+      d={`M${x - POINTER / 2} ${y}h${POINTER}l${-POINTER / 2} ${-POINTER}z`}
+      fill="var(--ink)"
+      stroke="var(--ground)"
+    >
+      <title>{`changed: ${details.join("; ")}`}</title>
+    </path>
+  ));
+};
+
+const POINTER = 8; // pixels
 
 interface Span {
   readonly start: number;

@@ -1,9 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { type ReactNode, Suspense, lazy, useEffect, useState } from "react";
+import { type ReactNode, Suspense, lazy, useEffect, useMemo, useState } from "react";
 
+import type { Schemas } from "../api/client";
 import { loadQuery, marksQuery } from "../api/queries";
 import { Rail } from "../charts/Rail";
+import { Changes } from "../charts/TimeAxis";
 import { clock, present } from "../lib/time";
 import { DEFAULT_RAIL_S, type Base, type WindowSpec, around, bounds, follows, windowOf } from "../lib/view";
 import { Choice } from "../ui/Choice";
@@ -64,7 +66,8 @@ export const ServerFrame = ({ server, search, children }: Props) => {
     }
   };
   useWindowKeys(spec, change);
-  const told = useQuery(marksQuery(server, railSpec)).data ?? [];
+  const told = useQuery(marksQuery(server, railSpec)).data ?? NO_MARKS;
+  const changed = useMemo(() => told.filter((one) => one.kind === "change"), [told]);
   const marks = [...noteMarks(rail.data?.notes ?? []), ...eventMarks(told, (1000 * railSpec.last) / MARKS_APART)];
   return (
     <div className="pane-column">
@@ -104,7 +107,9 @@ export const ServerFrame = ({ server, search, children }: Props) => {
       {here.narrows === "itself" ? null : (
         <FrameTrail server={server} search={search} narrows={here.narrows} onTrail={(pick) => change({ pick })} />
       )}
-      <div className="min-h-0 grow">{children}</div>
+      <div className="min-h-0 grow">
+        <Changes value={changed}>{children}</Changes>
+      </div>
       <Noting server={server} spec={spec} />
     </div>
   );
@@ -125,6 +130,7 @@ const Noting = ({ server, spec }: { readonly server: number; readonly spec: Wind
 const NO_KEYS = {};
 const MARKS_APART = 160; // nearer ones of a kind are one mark
 const NO_PICKS: readonly string[] = [];
+const NO_MARKS: readonly Schemas["MarkedOut"][] = [];
 const DAY: WindowSpec = { last: DEFAULT_RAIL_S };
 
 /** The present moment, renewed each second only while the window follows it. */

@@ -28,6 +28,7 @@ from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
 from faena.core.waits.kinds import WaitKind
 
 BEFORE_MS = MS_PER_HOUR // 2  # compared with so much before it, unless something else says how much
+LEAST_MOMENTS, LEAST_READINGS = 20, 6  # of a lead's trouble; where it was shorter, of the time just before it, too
 LEAST_AFTER_MS = 45_000  # before that nothing is asked
 FIRM_MS = 5 * 60_000  # a verdict that holds for so long stands
 SAME_AFTER_MS = MS_PER_HOUR // 2  # "no real difference" is said for good after so long
@@ -95,10 +96,16 @@ def follow_change(server: Server, change: Change | Kept) -> Followed:
 
 
 def follow_lead(server: Server, lead: KnownLead, now_ms: int) -> Followed:
-    """From now on, against the last half hour in which it was seen."""
+    """From now on, against the time that it went on without a break before, half an hour of it at most: what was quiet
+    between two times of trouble would hide what the second one did."""
     end = min(lead.last_ms, now_ms)
-    before = Window(start=EpochMs(max(lead.first_ms, end - BEFORE_MS)), end=EpochMs(end))
-    return actions.follow(server, actions.LEAD, lead.pk, now_ms, before, question_of_lead(server, lead))
+    question = question_of_lead(server, lead)
+    least = {Aim.LOAD: LEAST_MOMENTS * server.period_ms, Aim.WORK: LEAST_READINGS * server.counters_every_ms}
+    # Happenings are counted: there the quiet between them belongs to how often they come.
+    begun = lead.first_ms if question.aim is Aim.HAPPENING else lead.unbroken_ms or lead.first_ms
+    start = max(min(begun, end - least.get(question.aim, 1)), end - BEFORE_MS)
+    before = Window(start=EpochMs(start), end=EpochMs(end))
+    return actions.follow(server, actions.LEAD, lead.pk, now_ms, before, question)
 
 
 def handle_pattern(

@@ -81,6 +81,7 @@ def side(server: Server, window: Window, now_ms: int, key: str = "") -> Side:
     return Side(
         window=window,
         counted_s=counted.covered_ms / 1000,
+        calls_near_s=0.0 if counted.covered_ms else _calls_near(server, window),
         works=_works(server, window),
         load=_load(server, window, now_ms),
         happenings=_happenings(server, window) | _of_pattern(server, window, key),
@@ -101,6 +102,14 @@ def _works(server: Server, window: Window) -> dict[QueryId, Work]:
     buckets = cut(window, at_most=READINGS, period_ms=server.counters_every_ms)
     found = statements.work_in_blocks(server.pk, window, buckets, WORK_FIELDS, without_user=server.username)
     return {QueryId(q): Work(calls=sums[:, 0], ms=sums[:, 1], sumsq=sums[:, 2]) for q, sums in found.items()}
+
+
+def _calls_near(server: Server, window: Window) -> float:
+    """Calls a second by the readings that end in a window or within two readings before it."""
+    wider = Window(start=EpochMs(window.start - 2 * server.counters_every_ms), end=window.end)
+    counted_s = statements.coverage(server.pk, wider).covered_ms / 1000
+    calls = sum(float(one.calls.sum()) for one in _works(server, wider).values())
+    return calls / counted_s if counted_s else 0.0
 
 
 def _load(server: Server, window: Window, now_ms: int) -> dict[str, Series]:

@@ -51,7 +51,7 @@ def told_leads(server_id: int, window: Window) -> ToldLeads:
     found, seen = leads_of(server_id, window)
     identities = [identity_of(one.claim.kind, one.claim.root) for one in found.leads]
     known = selectors.by_identity(server_id, identities) if identities else {}
-    begun = [lasted(seen, one.claim).start for one in found.leads]
+    begun = [lasted(seen, one.claim).whole.start for one in found.leads]
     near = _near(server_id, begun)
     return ToldLeads(
         found=found,
@@ -131,7 +131,8 @@ def _in_window(server_id: int, where: tuple[Window, str] | None) -> KnownLead:
     assert where is not None
     window, identity = where
     found, seen = leads_of(server_id, window)
-    for one in found.leads:
-        if identity_of(one.claim.kind, one.claim.root) == identity:
-            return actions.known(server_id, lasted(seen, one.claim), one)
+    rows = actions.store(server_id, [(one, lasted(seen, one.claim)) for one in found.leads])
+    for row in rows:
+        if row.identity == identity:
+            return row
     raise NotFound("this lead is not found in the window any more; look again")

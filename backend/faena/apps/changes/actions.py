@@ -68,6 +68,12 @@ def look(server_id: int, catalogue: Catalogue) -> list[Found]:
         if catalogue.at <= row.at_ms:
             return []
         found = []
+        if (
+            not catalogue.objects
+        ):  # all as before: a change that is found next came after this look, not after the last change
+            row.at_ms = catalogue.at
+            row.save(update_fields=["at_ms"])
+            return []
         if row.catalogue:
             objects = orjson.loads(zlib.decompress(bytes(row.catalogue)))
             found = between(Catalogue(at=EpochMs(row.at_ms), objects=objects), catalogue)

@@ -10,6 +10,7 @@ from faena.apps.accounts import audit
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
 from faena.apps.leads.models import KnownLead, LeadLook, LeadSpan
+from faena.core.answers.leads.beginning import UNBROKEN_MS, Lasted
 from faena.core.answers.leads.choosing import Lead
 from faena.core.answers.leads.identity import identity_of
 from faena.core.errors import BadInput, NotFound
@@ -22,16 +23,16 @@ AGAIN_MS = 30 * 60_000  # away for so long, it comes again; for less, it goes on
 LONGEST_REASON = 1000
 
 
-def store(server_id: int, leads: Sequence[tuple[Lead, Window]]) -> list[KnownLead]:
-    """What a look found, each with the time it lasted; what was seen shortly before goes on. The same look twice changes
+def store(server_id: int, leads: Sequence[tuple[Lead, Lasted]]) -> list[KnownLead]:
+    """What a look found, each with when it lasted; what was seen shortly before goes on. The same look twice changes
     nothing."""
     with transaction.atomic():
         LeadLook.objects.select_for_update().get_or_create(server_id=server_id)
-        return [_seen(server_id, lasted, one, main=i == 0) for i, (one, lasted) in enumerate(leads)]
+        return [_seen(server_id, when, one, main=i == 0) for i, (one, when) in enumerate(leads)]
 
 
-def known(server_id: int, window: Window, lead: Lead) -> KnownLead:
-    """The record of a lead, made where there is none: of a window that no look was at."""
+def _known(server_id: int, window: Window, lead: Lead) -> KnownLead:
+    """The record of a lead, made where there is none."""
     claim = lead.claim
     found, _ = KnownLead.objects.get_or_create(
         server_id=server_id,
@@ -44,8 +45,9 @@ def known(server_id: int, window: Window, lead: Lead) -> KnownLead:
     return found
 
 
-def _seen(server_id: int, window: Window, lead: Lead, *, main: bool) -> KnownLead:
-    row = known(server_id, window, lead)
+def _seen(server_id: int, when: Lasted, lead: Lead, *, main: bool) -> KnownLead:
+    window = when.whole
+    row = _known(server_id, window, lead)
     span = LeadSpan.objects.filter(lead=row, start_ms__lt=window.end, end_ms__gt=window.start - AGAIN_MS).first()
     if span is None:
         span = LeadSpan(
@@ -62,6 +64,8 @@ def _seen(server_id: int, window: Window, lead: Lead, *, main: bool) -> KnownLea
     span.save()
     row.first_ms = min(row.first_ms, window.start)
     if window.end >= row.last_ms:
+        goes_on = row.unbroken_ms and when.newest.start - row.last_ms <= UNBROKEN_MS
+        row.unbroken_ms = min(row.unbroken_ms, when.newest.start) if goes_on else when.newest.start
         row.last_ms, row.title, row.root = window.end, storable(lead.claim.title), asdict(lead.claim.root)
     row.save()
     return row

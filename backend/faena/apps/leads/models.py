@@ -20,6 +20,7 @@ class KnownLead(models.Model):
     root = models.JSONField(default=dict)
     first_ms = models.BigIntegerField()
     last_ms = models.BigIntegerField()
+    unbroken_ms = models.BigIntegerField(default=0)  # since when it went on without a break until last_ms
     times = models.PositiveIntegerField(default=0)
     state = models.CharField(max_length=10, default="open")
     state_ms = models.BigIntegerField(default=0)

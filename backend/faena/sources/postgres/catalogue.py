@@ -1,6 +1,7 @@
 """What a server is made of, read without waiting for any lock: only catalogs are looked into, no definition is asked for."""
 
 from collections.abc import Awaitable, Callable, Sequence
+from dataclasses import replace
 from typing import LiteralString
 
 from psycopg.rows import TupleRow
@@ -95,14 +96,14 @@ def _table(
 
 
 class CatalogueReader:
-    """Reads at each survey, and tells only of what differs from what it told last."""
+    """Reads at each survey, and tells of all only where something differs from what it told last."""
 
     def __init__(self, ask: Ask) -> None:
         self._ask = ask
         self._told: Catalogue | None = None
 
     async def read(self, at: EpochMs) -> Catalogue | None:
-        """None where nothing changed, or the server gave no answer in time. Raises SourceAway when it is gone."""
+        """No class where nothing changed; None where the server gave no answer in time. Raises SourceAway when it is gone."""
         try:
             found = await read_catalogue(self._ask, at)
         except SourceError as error:
@@ -111,6 +112,6 @@ class CatalogueReader:
                 raise
             return None
         if self._told is not None and self._told.objects == found.objects:
-            return None
+            return replace(found, objects={})
         self._told = found
         return found

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -15,6 +16,7 @@ from faena.core.sql.names import tables_of
 from faena.core.units import EpochMs
 
 BEFORE_MS, AFTER_MS = 15 * 60_000, 60_000  # a cause comes a little before what it causes; clocks and looks differ
+UNBROKEN_MS = 60_000  # away for no longer, a lead goes on without a break
 _ANYTHING = (Kind.DEPLOY, Kind.NOTE)  # may have changed anything at all
 _TABLE = (
     Kind.INDEX_DROPPED, Kind.INDEX_INVALID, Kind.INDEX_REBUILT, Kind.INDEX_MADE, Kind.TABLE_ALTERED,
@@ -69,13 +71,23 @@ class Suspect:
     why: str
 
 
-def lasted(seen: Observed, claim: Claim) -> Window:
-    """From its first sample to its last; the whole window where it explains no sample."""
+class Lasted(NamedTuple):
+    """When a lead was seen in a window: `whole` from its first sample to its last, and the `newest` unbroken part of it."""
+
+    whole: Window
+    newest: Window
+
+
+def lasted(seen: Observed, claim: Claim) -> Lasted:
+    """When its samples came; the whole window where it explains no sample."""
     rows = np.flatnonzero(claim.mask & (seen.active | seen.blocked))
     if not len(rows):
-        return seen.window
-    ticks = seen.frame.tick_ms[seen.frame.tick[rows[[0, -1]]]].tolist()
-    return Window(start=EpochMs(ticks[0]), end=EpochMs(max(ticks[1] + round(1000 * seen.tick_s), ticks[0] + 1)))
+        return Lasted(seen.window, seen.window)
+    ticks = np.unique(seen.frame.tick_ms[seen.frame.tick[rows]])
+    breaks = np.flatnonzero(np.diff(ticks) > UNBROKEN_MS)
+    newest = int(ticks[breaks[-1] + 1]) if len(breaks) else int(ticks[0])
+    end = int(ticks[-1]) + max(round(1000 * seen.tick_s), 1)
+    return Lasted(*(Window(start=EpochMs(at), end=EpochMs(end)) for at in (int(ticks[0]), newest)))
 
 
 def suspects(claim: Claim, begun: EpochMs, changes: Sequence[Found]) -> list[Suspect]:

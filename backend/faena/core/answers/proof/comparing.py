@@ -45,7 +45,8 @@ def compare(before: Side, after: Side, question: Question, earlier: Sequence[Ear
         main, problem = (single, "") if single is not None else (main, problem)
     problem = problem or _not_comparable(before, after, question, main, known)
     if problem and main.judged.verdict in (Verdict.BETTER, Verdict.WORSE, Verdict.SAME):
-        main = replace(main, judged=Judged(verdict=Verdict.NOT_COMPARABLE))
+        soon = question.growing and not after.calls_s and not question.server_changed  # the next readings will tell
+        main = replace(main, judged=Judged(verdict=Verdict.TOO_EARLY if soon else Verdict.NOT_COMPARABLE))
     wait = main.judged.told_after_s
     return Comparison(
         verdict=main.judged.verdict,

@@ -14,6 +14,8 @@ def sentence_of(main: Compared, question: Question, problem: str) -> str:
     verdict = main.judged.verdict
     if verdict is Verdict.NOT_COMPARABLE:
         return f"Not comparable: {problem}."
+    if verdict is Verdict.TOO_EARLY and problem:
+        return f"Too early to tell: {problem}."
     if main.rate is not None:
         return _rate_sentence(main.rate, verdict, question)
     assert main.difference is not None

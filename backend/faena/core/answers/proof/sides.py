@@ -60,11 +60,12 @@ class Named:
 class Side:
     """One of the windows. `counted_s` seconds of it are covered by counters of statements, `logged_s` by the log that was read.
 
-    `load` are mean sessions by kind of load in short buckets, `happenings` moments by kind.
+    `calls_near_s`: calls a second just before it, for a window too short to hold a reading of the counters. `load` are mean sessions by kind of load in short buckets, `happenings` moments by kind.
     """
 
     window: Window
     counted_s: float = 0.0
+    calls_near_s: float = 0.0
     works: Works = field(default_factory=dict)
     load: Mapping[str, Series] = field(default_factory=dict)
     happenings: Mapping[str, Sequence[int]] = field(default_factory=dict)
@@ -74,8 +75,10 @@ class Side:
 
     @property
     def calls_s(self) -> float:
-        """Calls of all statements in a second."""
-        return sum(float(one.calls.sum()) for one in self.works.values()) / self.counted_s if self.counted_s else 0.0
+        """Calls of all statements in a second; 0: not known."""
+        if not self.counted_s:
+            return self.calls_near_s
+        return sum(float(one.calls.sum()) for one in self.works.values()) / self.counted_s
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
