@@ -16,7 +16,6 @@ from concurrent.futures import ProcessPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from multiprocessing import get_context
-from pathlib import Path
 
 import django
 
@@ -24,6 +23,7 @@ django.setup()
 
 from django.db import connections, transaction  # noqa: E402
 from django.utils import timezone  # noqa: E402
+from document import write_section  # noqa: E402
 from faena.apps.answers.leads import leads_of  # noqa: E402
 from faena.apps.collecting import estate as filling  # noqa: E402
 from faena.apps.samples import dictionary, hours, recent, sessions, usual  # noqa: E402
@@ -44,8 +44,6 @@ PAST_DAYS = (1, 2, 3, 4, 7, 8)
 LONGEST_LOOK_MS = 30 * 60_000
 LEAST_RIGHT, MOST_FALSE = 0.95, 0.01
 SLOW_MS = 1000.0
-DOCUMENT = Path(__file__).parents[1] / "docs" / "diagnosis.md"
-MARK = "<!-- what follows is written by ./faena bench diagnosis -->"
 PLANTED = 14  # incidents of the estate
 PRIMARY, LONGEST_DAY_MS = "bookings-main", 2000.0
 
@@ -237,8 +235,7 @@ def main(arguments: Sequence[str]) -> int:
     text += f"\n\nA window of 24 hours took {max(days):.0f} ms at most of {len(days)}, with nothing in memory."
     print(text)
     if not numbers:
-        head = DOCUMENT.read_text().split(MARK)[0].rstrip()
-        DOCUMENT.write_text(f"{head}\n\n{MARK}\n\n{text}\n")
+        write_section("./faena bench diagnosis", text)
     share = 1 - len(wrong) / len(results)
     return 0 if share >= LEAST_RIGHT and len(false) <= 100 * MOST_FALSE and max(days) <= LONGEST_DAY_MS else 1
 

@@ -26,6 +26,7 @@ NAMES = (
     "faults",
     "servers",
     "browser",
+    "troubles",
 )
 
 
@@ -50,6 +51,8 @@ def run(names: Sequence[str]) -> int:
             say(f"== {name}")
             if name == "browser":
                 installation.start_web()
+            if name == "troubles":
+                _start_the_demo(installation)
             command = [str(PYTHON), str(CHECKOUT / "bench" / f"{name}.py")]
             ended = subprocess.run(command, env=environment, cwd=os.fspath(CHECKOUT), stdout=subprocess.PIPE, text=True)
             if ended.returncode != 0:
@@ -58,6 +61,15 @@ def run(names: Sequence[str]) -> int:
     finally:
         installation.register.stop_all()
     return _table(rows)
+
+
+def _start_the_demo(installation: Installation) -> None:
+    """Every program at its work, and Faena watching them."""
+    installation.load_ferry()
+    installation.watch_ferry()
+    installation.take_traces()
+    installation.start_programs(rota=False)
+    installation.start_collector()
 
 
 def _table(rows: list[dict[str, str]]) -> int:

@@ -5,12 +5,13 @@ from django.test import Client
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import AuditEntry, Role, User
 from faena.apps.answers.changes import changes_of
-from faena.apps.answers.following import follow_lead, judge, judge_followed
+from faena.apps.answers.following import follow_change, follow_lead, judge, judge_followed
 from faena.apps.answers.found import look_for_changes
 from faena.apps.answers.leads import leads_of
 from faena.apps.answers.looking import look_at, look_for_leads
 from faena.apps.answers.marks import marks
 from faena.apps.answers.remembering import remember
+from faena.apps.answers.told_leads import say
 from faena.apps.changes import actions, tokens
 from faena.apps.changes.actions import Told
 from faena.apps.changes.models import Change
@@ -184,6 +185,35 @@ def test_a_lead_that_comes_again_is_the_same_lead_and_one_that_was_handled_comes
     assert window.start <= row.first_ms < window.start + 60_000, "when it began, not where the window does"
 
 
+@pytest.mark.parametrize(("minutes", "state"), [(0.5, "handled"), (3, "open")])
+def test_a_lead_that_begins_once_more_soon_after_it_was_handled_is_open(
+    people: dict[str, User], minutes: float, state: str
+) -> None:
+    """For the history it is the same time of trouble; for who handled it, it is not over."""
+    start, end = next(INCIDENTS["idle-console"].spans(ANCHOR))
+    server = filled("bookings-main", start, end)
+    found, seen = leads_of(server.pk, Window(start=EpochMs(start), end=EpochMs(end)))
+    (row,) = leads.store(server.pk, [(one, lasted(seen, one.claim)) for one in found.leads])
+    leads.set_state(row, "handled", "ended it", row.last_ms, by=people["operator"])
+    at = row.last_ms + round(60_000 * minutes)
+    again = Window(start=EpochMs(at), end=EpochMs(at + 20_000))
+    whole = Window(start=EpochMs(row.first_ms), end=again.end)
+    (row,) = leads.store(server.pk, [(one, Lasted(whole, again)) for one in found.leads])
+    assert (row.times, row.state, row.came_back_ms) == (1, state, at if state == "open" else None)
+
+
+def test_a_lead_is_held_against_the_time_it_lasted_up_to_the_moment_it_was_handled(people: dict[str, User]) -> None:
+    """Known by its number from the last look, a minute ago or a week: it goes on since, and a verdict of then says nothing."""
+    start, _ = next(INCIDENTS["fare-sale"].spans(ANCHOR))
+    now = start + MS_PER_HOUR
+    server = filled("bookings-main", start, now)  # it goes on, as far as anybody knows yet
+    found, seen = leads_of(server.pk, Window(start=start, end=EpochMs(start + 600_000)))
+    row = leads.store(server.pk, [(one, lasted(seen, one.claim)) for one in found.leads])[0]
+    told = say(server.pk, row.pk, None, "handled", "", now, by=people["operator"])
+    assert told.followed is not None
+    assert told.followed.before_end_ms > now - 60_000
+
+
 def test_a_dismissed_lead_stays_out_of_the_headline_and_off_the_rail(people: dict[str, User]) -> None:
     window = window_of(INCIDENTS["idle-console"])
     server = filled("bookings-main", window.start, window.end)
@@ -327,6 +357,25 @@ def test_a_lead_that_came_before_is_judged_by_the_time_it_lasted_last(people: di
     assert followed.verdict == "too_early", "before the first reading of counters, nobody knows how much is asked"
     judge(server, followed, end + 180_000, end + 180_000)
     assert followed.verdict == "better", followed.sentence
+
+
+def test_a_change_is_held_against_the_time_since_the_last_change_of_the_same_thing(server: Server) -> None:
+    """The minutes in which an index of the same table still stood say nothing of the time without it."""
+
+    def changed(minutes: float, kind: str, **of: str) -> Change:
+        at = NOW + round(60_000 * minutes)
+        return Change.objects.create(server=server, kind=kind, at_ms=at, since_ms=at - 60_000, origin="found", **of)
+
+    dropped = changed(-20, "index_dropped", object="berth_at", table="berth")
+    changed(-10, "index_dropped", object="pier_at", table="pier")
+    changed(-5, "setting", object="work_mem")
+    Change.objects.create(server=server, kind="deploy", at_ms=NOW - 240_000, since_ms=NOW - 240_000, origin="api")
+    changed(-1.5, "table_altered", object="berth", table="berth")
+    made = changed(0, "index_made", object="berth_at", table="berth")
+    followed = follow_change(server, made)
+    assert (followed.before_start_ms, followed.before_end_ms) == (dropped.at_ms, made.since_ms)
+    setting = changed(0, "setting", object="jit")
+    assert follow_change(server, setting).before_start_ms == setting.since_ms - 30 * 60_000
 
 
 def test_deadlocks_that_were_handled_are_held_against_all_the_time_they_came_in(server: Server) -> None:

@@ -125,7 +125,7 @@ def test_from_the_complaint_to_the_verdict_by_keyboard_alone(anyone: Page) -> No
     with trouble("idle-console"):
         page.goto("/servers/1/load?last=300")
         page.get_by_role("heading", level=1).wait_for()
-        wait_for(lambda: waiting_for(page, 8000), 60, "a wait that somebody complains of")
+        wait_for(lambda: waiting_for(page, 25_000), 60, "a wait that somebody complains of")
         page.keyboard.press("g")
         page.keyboard.press("f")
         expect(page.get_by_role("heading", level=1)).to_contain_text(

@@ -30,6 +30,7 @@ from faena.core.waits.kinds import WaitKind
 BEFORE_MS = MS_PER_HOUR // 2  # compared with so much before it, unless something else says how much
 LEAST_MOMENTS, LEAST_READINGS = 20, 6  # of a lead's trouble; where it was shorter, of the time just before it, too
 LEAST_AFTER_MS = 45_000  # before that nothing is asked
+LEAST_BEFORE_MS = 60_000  # what is shorter is no time to hold anything against
 FIRM_MS = 5 * 60_000  # a verdict that holds for so long stands
 SAME_AFTER_MS = MS_PER_HOUR // 2  # "no real difference" is said for good after so long
 DEADLINE_MS = 24 * MS_PER_HOUR  # what cannot be told by then will not be told by waiting
@@ -62,6 +63,13 @@ def question_of_change(server: Server, change: Kept) -> Question:
     return Question(about="the same calls")
 
 
+def _of_the_same(one: Kept, other: Kept) -> bool:
+    """Whether two changes are of one table, one statement or one setting; a deploy or a note is of nothing."""
+    if one.id == other.id or (one.query_id, one.table, one.object) == (None, "", ""):
+        return False
+    return (one.query_id, one.table or one.object) == (other.query_id, other.table or other.object)
+
+
 def question_of_lead(server: Server, lead: KnownLead) -> Question:
     """What it made slow: sessions that waited, a statement, statements on a table, or all work."""
     kind, root = LeadKind(lead.kind), lead.root
@@ -89,9 +97,13 @@ def _known_as(server_id: int, text: str) -> list[QueryId]:
 
 
 def follow_change(server: Server, change: Change | Kept) -> Followed:
-    """From its moment on, against the half hour before it."""
+    """From its moment on, against the half hour before it, or what of it came after the last change of the same thing: an
+    index that was dropped and made again is held against the time without it."""
     kept = change if isinstance(change, Kept) else changes.change(server.pk, change.pk)
     before = Window(start=EpochMs(kept.since - BEFORE_MS), end=EpochMs(kept.since))
+    same = [one.at for one in changes.changes(server.pk, before, kinds=FOLLOWED) if _of_the_same(one, kept)]
+    last = max((at for at in same if at <= kept.since - LEAST_BEFORE_MS), default=before.start)
+    before = replace(before, start=EpochMs(max(last, before.start)))
     return actions.follow(server, actions.CHANGE, kept.id, kept.at, before, question_of_change(server, kept))
 
 

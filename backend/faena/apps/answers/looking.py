@@ -26,6 +26,12 @@ def look_for_leads(server: Server, now_ms: int) -> None:
     look_at(server, Window(start=EpochMs(end - LOOK_MS), end=EpochMs(end)), newest=True)
 
 
+def look_now(server: Server) -> None:
+    """At the newest samples, also where the last look was a moment ago: up to when a lead lasted is known then."""
+    end = holdings.read(server.pk).newest_ms + 1000
+    look_at(server, Window(start=EpochMs(end - LOOK_MS), end=EpochMs(end)))
+
+
 def look_at(server: Server, window: Window, *, newest: bool = False) -> int:
     """One window; returns how many leads were found in it."""
     begun = time.perf_counter()

@@ -6,6 +6,7 @@ from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
 from faena.apps.answers import following
 from faena.apps.answers.leads import leads_of
+from faena.apps.answers.looking import look_now
 from faena.apps.changes import selectors as changes
 from faena.apps.changes.selectors import Kept
 from faena.apps.leads import actions, selectors
@@ -118,6 +119,9 @@ def say(
 ) -> HistoryWithVerdict:
     """What became of a lead, known by its number, or by its identity in a window. Raises NotFound, NotAllowed, BadInput."""
     row = actions.of(server_id, lead_id) if lead_id is not None else _in_window(server_id, where)
+    if state == actions.HANDLED:
+        look_now(row.server)  # what is handled is held against the time that it lasted, up to now
+        row.refresh_from_db()
     row = actions.set_state(row, state, reason, now_ms, by=by)
     if state == actions.HANDLED:
         following.follow_lead(row.server, row, now_ms)

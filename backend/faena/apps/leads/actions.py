@@ -55,13 +55,14 @@ def _seen(server_id: int, when: Lasted, lead: Lead, *, main: bool) -> KnownLead:
             title=storable(lead.claim.title),
         )  # fmt: skip
         row.times += 1
-        if row.state == HANDLED and window.start > row.state_ms:
-            row.state, row.came_back_ms = OPEN, window.start
     elif lead.seconds >= span.seconds:
         span.share, span.seconds, span.title = lead.share, lead.seconds, storable(lead.claim.title)
     span.start_ms, span.end_ms = min(span.start_ms, window.start), max(span.end_ms, window.end)
     span.main = span.main or main
     span.save()
+    # What goes on while it is being handled has not come back; what begins once more after that has, however soon.
+    if row.state == HANDLED and when.newest.start > row.state_ms + UNBROKEN_MS:
+        row.state, row.came_back_ms = OPEN, when.newest.start
     row.first_ms = min(row.first_ms, window.start)
     if window.end >= row.last_ms:
         goes_on = row.unbroken_ms and when.newest.start - row.last_ms <= UNBROKEN_MS

@@ -1,0 +1,98 @@
+"""What Faena says of each trouble of the demo, live: every program runs as in ./faena demo, one trouble at a time.
+
+    ./faena bench troubles [NAME …]
+
+Without arguments the table goes to docs/diagnosis.md.
+"""
+
+import os
+import sys
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import django
+
+django.setup()
+
+from document import write_section  # noqa: E402
+from faena.apps.answers.leads import leads_of  # noqa: E402
+from faena.apps.servers import holdings  # noqa: E402
+from faena.apps.servers.models import Server  # noqa: E402
+from faena.core.answers.leads.choosing import Diagnosis  # noqa: E402
+from faena.core.series.window import Window  # noqa: E402
+from faena.core.units import EpochMs  # noqa: E402
+from reporting import report  # noqa: E402
+from tidewrack.troubles import TROUBLES, Trouble  # noqa: E402
+
+BEGINS_S, WATCHED_S, ENDS_S = 15, 40, 25
+SECTION = "./faena bench troubles"
+# Kind and the parts of the root that name what is at fault; "quiet": nothing of it lies in the database or its requests.
+AT_FAULT: dict[str, tuple[str, dict[str, str]]] = {
+    "idle-console": ("idle_transaction", {"program": "ops-console", "table": "deck_slot"}),
+    "missing-index": ("missing_index", {"program": "gate-scan", "table": "booking", "column": "reference"}),
+    "deadlocks": ("deadlock_pattern", {"program": "booking-web"}),
+    "tiny-commits": ("commit_rate", {"program": "gate-scan"}),
+    "report-spill": ("spill", {"program": "nightly-report"}),
+    "one-by-one": ("repeated_statement", {"program": "manifest-export", "table": "passenger"}),
+    "index-rebuild": ("maintenance", {"program": "crew-planner", "table": "crew_roster"}),
+    "cross-join": ("runaway_statement", {"program": "fare-engine"}),
+    "slow-authority": ("external_layer", {}),
+    "authority-off": ("external_layer", {}),
+    "cache-unasked": ("cache_missing", {}),
+}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Told:
+    trouble: Trouble
+    right: bool
+    first: str
+
+
+def told_of(trouble: Trouble, found: Diagnosis) -> Told:
+    """Right when the first lead's kind is the one, and its root names each part that is at fault."""
+    kind, root = AT_FAULT[trouble.name]
+    if not found.leads:
+        return Told(trouble=trouble, right=False, first=f"quiet: {found.ground}")
+    claim = found.leads[0].claim
+    named = all(getattr(claim.root, part) == name for part, name in root.items())
+    return Told(trouble=trouble, right=claim.kind.value == kind and named, first=claim.title)
+
+
+def watch(trouble: Trouble, server: Server) -> Told:
+    """The last seconds while it is on."""
+    switch = Path(os.environ["FERRY_SWITCHES"]) / trouble.name
+    switch.write_text("bench")
+    try:
+        time.sleep(BEGINS_S + WATCHED_S)
+        newest = holdings.read(server.pk).newest_ms
+        found, _ = leads_of(server.pk, Window(start=EpochMs(newest - 1000 * WATCHED_S), end=EpochMs(newest + 1000)))
+        return told_of(trouble, found)
+    finally:
+        switch.unlink()
+        time.sleep(ENDS_S)
+
+
+def main(names: list[str]) -> None:
+    """All troubles, or those named."""
+    server = Server.objects.get(name="ferry")
+    told = [watch(one, server) for one in TROUBLES if not names or one.name in names]
+    for one in told:
+        print(f"{one.trouble.name}: {'right' if one.right else 'WRONG'}: {one.first}", file=sys.stderr)
+    report("live troubles without the right first lead", sum(not one.right for one in told), "troubles", at_most=0)
+    if not names:
+        rows = [
+            f"| {one.trouble.name} | {one.trouble.story} | {one.first} | {'yes' if one.right else 'no'} |"
+            for one in told
+        ]
+        head = (
+            f"Of {len(told)} troubles of the live demo, looked at for {WATCHED_S} s while every program goes on with its "
+            f"work, the first lead is right in {sum(one.right for one in told)}."
+        )
+        table = ["| trouble | what goes wrong | the first lead | right |", "|---|---|---|---|", *rows]
+        write_section(SECTION, "\n".join([head, "", *table]))
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
