@@ -242,6 +242,7 @@ class ServerVitals:
     blocks_read: float
     blocks_hit: float
     lag_ms: float | None
+    transaction_age: float | None = None  # of the oldest transaction id of any database, in transactions
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -33,6 +33,7 @@ class Indicator(Labelled):
     CALLS = "calls", "executions"
     ERRORS = "errors", "rollbacks"
     DEADLOCKS = "deadlocks", "deadlocks"
+    CANCELLED_READERS = "cancelled_readers", "readers cancelled on a replica"
     CONNECTIONS = "connections", "connections"
     CPU = "cpu", "CPU of the machine"
     READS = "reads", "disk reads"
@@ -41,6 +42,11 @@ class Indicator(Labelled):
     TEMP = "temp", "spilled to temporary files"
     SIZE = "size", "allocated size"
     LAG = "lag", "replay lag"
+    TRANSACTION_AGE = (
+        "transaction_age",
+        "age of the oldest transaction id",
+        "in transactions; writes stop near two billion",
+    )
 
 
 # One of sessions, per_s, share, ms, bytes, bytes_per_s, count.
@@ -52,6 +58,7 @@ UNITS: Mapping[Indicator, str] = {
     Indicator.CALLS: "per_s",
     Indicator.ERRORS: "per_s",
     Indicator.DEADLOCKS: "per_s",
+    Indicator.CANCELLED_READERS: "per_s",
     Indicator.CONNECTIONS: "count",
     Indicator.CPU: "share",
     Indicator.READS: "per_s",
@@ -60,14 +67,17 @@ UNITS: Mapping[Indicator, str] = {
     Indicator.TEMP: "bytes_per_s",
     Indicator.SIZE: "bytes",
     Indicator.LAG: "ms",
+    Indicator.TRANSACTION_AGE: "count",
 }
 _VITAL = {
     Indicator.ERRORS: "rollbacks",
     Indicator.DEADLOCKS: "deadlocks",
+    Indicator.CANCELLED_READERS: "conflicts",
     Indicator.CONNECTIONS: "connections",
     Indicator.TEMP: "temp_bytes",
     Indicator.SIZE: "size_bytes",
     Indicator.LAG: "lag_ms",
+    Indicator.TRANSACTION_AGE: "transaction_age",
 }
 _HOST = {Indicator.READS: "disk_reads", Indicator.WRITES: "disk_writes", Indicator.DISK_LATENCY: "disk_latency_ms"}
 

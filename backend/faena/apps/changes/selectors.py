@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass
+from datetime import UTC, datetime
 
 from django.db.models import Q, QuerySet
 
@@ -50,6 +51,17 @@ def changes(
     if words:
         rows = rows.filter(_naming(words))
     return _told(rows.order_by("-at_ms", "-pk")[:limit])
+
+
+def moments(server_id: int, window: Window, kinds: Collection[str], *, as_found: bool) -> list[int]:
+    """When changes of these kinds, or of any, happened; with `as_found` when they were found or told of."""
+    rows = Change.objects.filter(server_id=server_id)
+    rows = rows.filter(kind__in=kinds) if kinds else rows
+    if not as_found:
+        return list(rows.filter(at_ms__gte=window.start, at_ms__lt=window.end).values_list("at_ms", flat=True))
+    first, last = (datetime.fromtimestamp(at / 1000, UTC) for at in (window.start, window.end))
+    told = rows.filter(told_at__gte=first, told_at__lt=last).values_list("told_at", flat=True)
+    return [round(one.timestamp() * 1000) for one in told]
 
 
 def change(server_id: int, change_id: int) -> Kept:

@@ -63,6 +63,19 @@ def told(one: KnownLead, spans: list[Span]) -> History:
     )  # fmt: skip
 
 
+def looked_until(server_id: int) -> int | None:
+    """Up to when a server's newest samples were looked at for leads; None: never."""
+    return LeadLook.objects.filter(server_id=server_id).values_list("until_ms", flat=True).first()
+
+
+def spans_of(server_id: int, window: Window, kinds: Collection[str]) -> list[tuple[int, int]]:
+    """When leads were seen that nobody dismissed, of these kinds or of any."""
+    rows = LeadSpan.objects.filter(lead__server_id=server_id, start_ms__lt=window.end, end_ms__gt=window.start)
+    rows = rows.exclude(lead__state="dismissed")
+    rows = rows.filter(lead__kind__in=kinds) if kinds else rows
+    return list(rows.values_list("start_ms", "end_ms"))
+
+
 def by_identity(server_id: int, identities: Collection[str]) -> dict[str, History]:
     """What is known of these, without their spans."""
     rows = KnownLead.objects.filter(server_id=server_id, identity__in=identities)

@@ -86,6 +86,7 @@ class Vitals(models.Model):
     blocks_read = models.FloatField()
     blocks_hit = models.FloatField()
     lag_ms = models.FloatField(null=True)  # of a replica's replay
+    transaction_age = models.FloatField(null=True)  # of the oldest transaction id, in transactions
 
 
 class ServerNote(models.Model):

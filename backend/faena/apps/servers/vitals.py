@@ -37,7 +37,7 @@ def forget_before(server_id: int, before_ms: int) -> None:
 
 
 COUNTS = ("commits", "rollbacks", "deadlocks", "conflicts", "temp_bytes", "blocks_read", "blocks_hit")
-SIZES = ("connections", "size_bytes", "lag_ms")
+SIZES = ("connections", "size_bytes", "lag_ms", "transaction_age")
 
 
 def over_time(server_id: int, buckets: Buckets) -> list[dict[str, float | None]]:

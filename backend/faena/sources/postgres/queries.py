@@ -194,7 +194,8 @@ VITALS: LiteralString = """
            (SELECT sum(pg_database_size(oid))::bigint FROM pg_database),
            CASE WHEN NOT pg_is_in_recovery() THEN NULL
                 WHEN pg_last_wal_receive_lsn() = pg_last_wal_replay_lsn() THEN 0
-                ELSE (extract(epoch FROM now() - pg_last_xact_replay_timestamp()) * 1000)::float8 END
+                ELSE (extract(epoch FROM now() - pg_last_xact_replay_timestamp()) * 1000)::float8 END,
+           (SELECT max(age(datfrozenxid))::float8 FROM pg_database)
       FROM pg_stat_database"""
 
 

@@ -38,6 +38,7 @@ def survey_between(before: Counts | None, now: Counts) -> Survey:
         blocks_read=read,
         blocks_hit=hit,
         lag_ms=now.vitals[9],
+        transaction_age=now.vitals[10],
     )
     return Survey(at=now.at, since=before.at, vitals=vitals, tables=tuple(_tables(before, now)))
 

@@ -18,6 +18,7 @@ BLOCK_BYTES = 8192
 SYSTEM_SHARE = 0.18  # of busy time, the part the kernel takes
 GROWTH_BYTES_PER_DAY = 140_000_000
 BASE_BYTES = 38_000_000_000
+BASE_AGE = 120_000_000.0  # transactions; freezing keeps it there
 
 
 def _by_minute(values: Floats) -> list[float]:
@@ -90,6 +91,7 @@ def vital_minutes(engine: Engine, hour: Hour, until: int) -> Iterator[ServerVita
             blocks_read=reads[minute] * MINUTE_S,
             blocks_hit=reads[minute] * MINUTE_S * CACHE_HITS_PER_READ,
             lag_ms=lag[minute] * 1000 if engine.server.role == "replica" else None,
+            transaction_age=BASE_AGE + commits[minute] * MINUTE_S,
         )
 
 
