@@ -36,6 +36,9 @@ class Environment:
     trusted_proxies: tuple[str, ...]  # addresses and networks whose X-Forwarded-For and -Proto are believed
     watch_loopback: bool
     watch_networks: tuple[str, ...]  # that watched servers may lie in; empty: anywhere but here and link-local
+    tell_loopback: bool
+    tell_networks: tuple[str, ...]  # that mail servers and webhooks may lie in
+    address: str  # of this application, as people reach it: links in mails begin with it
     passfile_folders: tuple[str, ...]
     explain_foreign_tables: bool
     json_logs: bool
@@ -69,6 +72,9 @@ def read_environment() -> Environment:
         trusted_proxies=_list(value("TRUSTED_PROXIES", "")),
         watch_loopback=value("WATCH_LOOPBACK", "0") == "1",
         watch_networks=_networks(value("WATCH_NETWORKS", ""), "FAENA_WATCH_NETWORKS"),
+        tell_loopback=value("TELL_LOOPBACK", "0") == "1",
+        tell_networks=_networks(value("TELL_NETWORKS", ""), "FAENA_TELL_NETWORKS"),
+        address=_address(value("ADDRESS", ""), value("LISTEN_HOST", "127.0.0.1"), value("LISTEN_PORT", "8710")),
         passfile_folders=_list(value("PASSFILE_FOLDERS", str(state_dir / "passfiles"))),
         explain_foreign_tables=value("EXPLAIN_FOREIGN_TABLES", "0") == "1",
         json_logs=value("JSON_LOGS", "0") == "1",
@@ -90,6 +96,14 @@ def _file_values() -> dict[str, str]:
         raise BadConfiguration(f"FAENA_CONFIG names {path!r}, which cannot be read: {error.strerror}") from error
     except tomllib.TOMLDecodeError as error:
         raise BadConfiguration(f"{path} is not valid TOML: {error}") from error
+
+
+def _address(told: str, host: str, port: str) -> str:
+    if told and not told.startswith(("https://", "http://")):
+        raise BadConfiguration(
+            "FAENA_ADDRESS is the address people reach this application at: https://faena.example.org"
+        )
+    return (told or f"http://{host}:{port}").rstrip("/")
 
 
 def _list(text: str) -> tuple[str, ...]:

@@ -37,7 +37,7 @@ INSTALLED_APPS = [
     "faena.apps.changes",
     "faena.apps.leads",
     "faena.apps.verdicts",
-    "faena.apps.alerts",
+    "faena.apps.alerts.apps.AlertsConfig",
     "faena.apps.collecting",
 ]
 

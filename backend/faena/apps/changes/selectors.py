@@ -38,7 +38,8 @@ class Kept:
             return f"{self.note}{f' ({self.version})' if self.version else ''}"
         to = f": {self.before} → {self.after}" if self.before and self.after else f": {self.after or self.before}"
         of = f" on {self.table}" if self.table and self.table != self.object else ""
-        return f"{self.kind.label} {self.object}{of}{to if self.before or self.after else ''}"
+        named = "" if self.object == "server" else f" {self.object}"
+        return f"{self.kind.label}{named}{of}{to if self.before or self.after else ''}"
 
 
 def changes(

@@ -10,6 +10,10 @@ from typing import TypeAlias
 
 from django.db import InterfaceError, OperationalError
 
+from faena.apps.alerts import actions as alerts
+from faena.apps.alerts.sending import send_waiting
+from faena.apps.answers.alerts.evaluating import watch
+from faena.apps.answers.alerts.telling import tell_due
 from faena.apps.answers.following import judge_followed
 from faena.apps.answers.found import look_for_changes
 from faena.apps.answers.looking import look_for_leads
@@ -36,6 +40,7 @@ log = logging.getLogger(__name__)
 MS_PER_DAY = 86_400_000
 COLLECTOR_KEPT_MS = 7 * MS_PER_DAY  # a collector that was not seen for so long is not shown any more
 HALF_A_MINUTE, EVERY_MINUTE, EVERY_TEN_MINUTES = Seconds(30.0), Seconds(60.0), Seconds(600.0)
+WATCH_EVERY, TELL_EVERY = Seconds(15.0), Seconds(5.0)  # of alerts
 MOST_TOLD = 3  # parts that failed, by name; the others are counted
 Part: TypeAlias = Callable[[Server, int], object]  # of one server, at a moment
 
@@ -102,6 +107,7 @@ def _forget_machine(server: Server, now: int) -> None:
 
 
 def _forget_loose_ends(now: int) -> None:
+    alerts.forget_before(now - changes.RETENTION_MS)
     CollectorState.objects.filter(seen_ms__lt=now - COLLECTOR_KEPT_MS).delete()
     plans.forget_old()
 
@@ -127,6 +133,9 @@ JOBS = (
     HouseJob(name="finding changes", every=EVERY_MINUTE, parts=[("finding changes", look_for_changes)]),
     HouseJob(name="looking for leads", every=EVERY_MINUTE, parts=[("looking for leads", look_for_leads)]),
     HouseJob(name="judging changes", every=HALF_A_MINUTE, parts=[("judging changes", judge_followed)]),
+    HouseJob(name="watching for alerts", every=WATCH_EVERY, parts=[("watching for alerts", watch)]),
+    HouseJob(name="telling of alerts", every=TELL_EVERY, once=tell_due),
+    HouseJob(name="sending notices", every=TELL_EVERY, once=send_waiting),
     HouseJob(name="forgetting single requests", every=EVERY_MINUTE, once=judging.forget),
     HouseJob(
         name="forgetting what is older than kept",

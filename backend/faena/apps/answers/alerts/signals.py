@@ -44,7 +44,8 @@ class Signals:
     def __init__(self, server: Server, now_ms: int, *, as_found: bool = True) -> None:
         self._server, self._now, self._as_found = server, now_ms, as_found
         self._indicators = cache(Reader(server, now_ms).series)
-        self._newest = holdings.read(server.pk).newest_ms
+        held = holdings.read(server.pk)
+        self._first, self._newest = held.first_ms, held.newest_ms
         self._schedule = read_schedule(server.schedule)
 
     def settled_ms(self, signal: Signal) -> int:
@@ -141,7 +142,10 @@ class Signals:
         return _counted(found, buckets)
 
     def _stale(self, buckets: Buckets) -> Floats:
-        """Milliseconds without a sample at the end of each step; not known while its schedule asks for none."""
+        """Milliseconds without a sample at the end of each step. Not known while its schedule asks for none, and before the
+        first one ever: nothing is missing from before the watching began."""
+        if not self._first:
+            return _none(buckets)
         more = MS_PER_HOUR // buckets.width_ms
         longer = Buckets(
             start=EpochMs(buckets.start - more * buckets.width_ms),
@@ -150,10 +154,11 @@ class Signals:
         )
         ends = np.array(longer.starts()) + buckets.width_ms
         seen = ~np.isnan(self._indicators(Indicator.LOAD, longer))
-        before = self._newest if 0 < self._newest < longer.start else longer.start
+        before = max(min(self._newest, longer.start), self._first)
         last = np.maximum.accumulate(np.where(seen, ends, before))[more:]
         ends = ends[more:]
         wanted = np.array([is_open(self._schedule, EpochMs(int(end) - 1)) for end in ends])
+        wanted &= ends > self._first
         return np.where(wanted, (ends - last).astype(np.float64), np.nan)
 
 
