@@ -76,7 +76,7 @@ def watch(trouble: Trouble, server: Server) -> Told:
 
 def main(names: list[str]) -> None:
     """All troubles, or those named."""
-    server = Server.objects.get(name="ferry")
+    server = Server.objects.get(name="bookings-primary")
     told = [watch(one, server) for one in TROUBLES if not names or one.name in names]
     for one in told:
         print(f"{one.trouble.name}: {'right' if one.right else 'WRONG'}: {one.first}", file=sys.stderr)

@@ -43,6 +43,7 @@ def _environment() -> dict[str, str]:
         "PYTHONPATH": f"{BACKEND}:{DEMO}",
         "DJANGO_SETTINGS_MODULE": "faena.config.settings",
         "FAENA_WATCH_LOOPBACK": "1",
+        "FAENA_TELL_LOOPBACK": "1",
     }
 
 

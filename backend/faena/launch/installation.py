@@ -54,6 +54,7 @@ class Installation:
             "FAENA_LISTEN_PORT": str(self.place.web_port),
             "FAENA_DEMO": "1",
             "FAENA_WATCH_LOOPBACK": "1",
+            "FAENA_TELL_LOOPBACK": "1",
             "FAENA_ACCESS_LOG": "0",
             "FERRY_PORT": str(self.place.ferry_port),
             "FERRY_SWITCHES": str(self.place.switches),
