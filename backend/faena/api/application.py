@@ -5,11 +5,13 @@ from ninja.security import django_auth
 
 from faena import __version__
 from faena.api import (
+    alerts,
     blocking,
     capture,
     changes,
     collectors,
     compare,
+    conditions,
     deadlocks,
     disk,
     ending,
@@ -60,6 +62,7 @@ api.add_router("/servers", servers.router)
 for part in (
     load, search, disk, followers, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
     indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words, refresh,
-    requests, request_notes, request_page, lead_history, leads, changes, compare, request_spread, sources,
+    requests, request_notes, request_page, lead_history, leads, changes, compare, request_spread, sources, alerts,
+    conditions,
 ):  # fmt: skip
     api.add_router("", part.router)

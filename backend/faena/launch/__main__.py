@@ -21,6 +21,7 @@ FORWARDED = (
     ("server", "connect, change, pause or remove a server"),
     ("user", "make a user or change one"),
     ("trace-source", "let an application send traces of a server; prints its token"),
+    ("way", "a way by which alerts go out: mails, or calls of a web address; prints the secret of one"),
     ("upgrade", "bring the store to this version; serve and up do it, too"),
     ("replay", "store what collectors had to put aside, after an upgrade that can take it"),
     ("rotate-secret", "a new secret, and all passwords sealed with it"),
@@ -96,7 +97,7 @@ def main() -> int:
             real.collect()
         case "up":
             supervised.up()
-        case "server" | "user" | "trace-source" | "upgrade" | "replay" | "rotate-secret":
+        case "server" | "user" | "way" | "trace-source" | "upgrade" | "replay" | "rotate-secret":
             real.managed(arguments.command, arguments.rest)
         case "backup" | "restore":
             keeping.run(arguments.command, arguments.rest)

@@ -142,6 +142,7 @@ def e2e() -> bool:
         installation.load_ferry()
         installation.watch_ferry()
         installation.take_traces()
+        installation.open_inbox()
         installation.fill_past()
         installation.start_programs(rota=False)
         installation.start_faena()

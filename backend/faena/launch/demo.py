@@ -40,6 +40,7 @@ def start(*, rota: bool, place: Place | None = None) -> None:
         installation.load_ferry()
         installation.watch_ferry()
         installation.take_traces()
+        installation.open_inbox()
         installation.fill_past()
         installation.start_programs(rota=rota)
         installation.start_faena()
@@ -60,6 +61,7 @@ def _welcome(installation: Installation, *, rota: bool) -> None:
     names = ", ".join(name for name, _ in LOGINS)
     say(f"\n  {installation.url}")
     say(f"  sign in as {names}; the password of each is {DEMO_PASSWORD}")
+    say(f"  alerts go to an inbox of their own: http://127.0.0.1:{installation.place.services_port + 5}")
     if rota:
         say("  troubles come by themselves every two minutes or so; ./faena demo trouble list names them")
     else:

@@ -61,6 +61,7 @@ class Installation:
             "TIDEWRACK_WEB_PORT": str(self.place.services_port),
             "TIDEWRACK_TRACES_URL": f"{self.url}/v1/traces",
             "TIDEWRACK_TRACE_TOKEN": self._trace_token(),
+            "TIDEWRACK_INBOX": str(self.inbox),
         }
 
     def _trace_token(self) -> str:
@@ -85,7 +86,9 @@ class Installation:
         """Raises Trouble before anything is started."""
         wanted = {"web server": self.place.web_port, "store": self.place.store_port, "ferry": self.place.ferry_port}
         names = {"web server": "FAENA_LISTEN_PORT", "store": "FAENA_STORE_PORT", "ferry": "FAENA_FERRY_PORT"}
-        for i, name in enumerate(("booking-web", "manifest-export", "port authority", "cache")):
+        for i, name in enumerate(
+            ("booking-web", "manifest-export", "port authority", "cache", "inbox", "page of the inbox")
+        ):
             wanted[name], names[name] = self.place.services_port + i, "FAENA_FERRY_PORT"  # theirs lie 1,000 above it
         for name, port in wanted.items():
             if not port_is_free(port):
@@ -147,6 +150,28 @@ class Installation:
         token = self.manage("trace_source", "tidewrack", "--server", "bookings-primary").strip()
         with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT, 0o600), "w") as out:
             out.write(token)
+
+    def open_inbox(self) -> None:
+        """Alerts go to the demo's own inbox, as mails and as signed calls."""
+        self.inbox.mkdir(exist_ok=True)
+        secret, port = self.inbox / "hook.secret", self.place.services_port + 4
+        self._start("inbox", [str(PYTHON), "-m", "tidewrack.inbox"])
+        if secret.exists():
+            return
+        for name in self.manage("way", "--list").splitlines():  # of a set-up that was broken off
+            self.manage("way", name.partition(":")[0], "--remove")
+        self.manage(
+            "way", "Tidewrack inbox", "--host", "127.0.0.1", "--port", str(port), "--security", "none",
+            "--sender", "faena@tidewrack.example", "--to", "dba@tidewrack.example",
+        )  # fmt: skip
+        made = self.manage("way", "Tidewrack webhook", "--url", f"http://127.0.0.1:{port + 1}/alerts")
+        with os.fdopen(os.open(secret, os.O_WRONLY | os.O_CREAT, 0o600), "w") as out:
+            out.write(made.strip())
+
+    @property
+    def inbox(self) -> Path:
+        """Where the demo's mails are kept."""
+        return self.place.root / "inbox"
 
     def start_cache(self) -> None:
         """Of booking-web; it keeps nothing on disk."""

@@ -29,7 +29,7 @@ class Place:
 
     @property
     def services_port(self) -> int:
-        """The first of four: booking-web, manifest-export, the port authority, the cache."""
+        """The first of six: booking-web, manifest-export, the port authority, the cache, the inbox and its page."""
         return self.ferry_port + 1000
 
     @property

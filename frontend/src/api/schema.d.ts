@@ -4,6 +4,130 @@
  */
 
 export interface paths {
+    "/api/v1/alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Alerts
+         * @description Over all servers: unread ones first, the newest of them on top.
+         */
+        get: operations["alerts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alerts/mutes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Mutes
+         * @description What is muted now.
+         */
+        get: operations["alert_mutes"];
+        put?: never;
+        /**
+         * Post Mute
+         * @description Mute a server or a condition until a moment.
+         */
+        post: operations["alert_mute"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alerts/mutes/{mute_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Mute
+         * @description Let notices go out again.
+         */
+        delete: operations["alert_unmute"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alerts/{alert_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Alert
+         * @description One alert with its chain of causes, its notices and comments.
+         */
+        get: operations["alert"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alerts/{alert_id}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Comment
+         * @description Say something of it.
+         */
+        post: operations["alert_comment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alerts/{alert_id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put State
+         * @description Acknowledge, snooze, handle, or make it unread again.
+         */
+        put: operations["alert_state"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audit": {
         parameters: {
             query?: never;
@@ -77,6 +201,94 @@ export interface paths {
          */
         get: operations["collectors_list"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/conditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Conditions
+         * @description All, with where they hold now.
+         */
+        get: operations["conditions"];
+        put?: never;
+        /**
+         * Post Condition
+         * @description A new one.
+         */
+        post: operations["condition_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/conditions/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Trial
+         * @description How often it would have fired in the past, and when; nothing is saved and nobody is told.
+         */
+        post: operations["condition_trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/conditions/{condition_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Condition
+         * @description Another form of it; it is looked at from now on.
+         */
+        put: operations["condition_change"];
+        post?: never;
+        /**
+         * Delete Condition
+         * @description One of your own making; one that came with Faena is switched off instead.
+         */
+        delete: operations["condition_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/conditions/{condition_id}/switch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Switch
+         * @description On or off.
+         */
+        put: operations["condition_switch"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2126,6 +2338,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/signals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Signals
+         * @description All that a condition can be set on.
+         */
+        get: operations["alert_signals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Ways
+         * @description All, with what became of their newest notice.
+         */
+        get: operations["ways"];
+        put?: never;
+        /**
+         * Post Way
+         * @description A new way; for a webhook Faena makes the secret.
+         */
+        post: operations["way_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ways/{way_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Way
+         * @description Other settings.
+         */
+        put: operations["way_change"];
+        post?: never;
+        /**
+         * Delete Way
+         * @description Nobody is told by it any more.
+         */
+        delete: operations["way_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ways/{way_id}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Way Trial
+         * @description Send a trial by it; its state is told by the list.
+         */
+        post: operations["way_trial"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/words": {
         parameters: {
             query?: never;
@@ -2177,6 +2477,121 @@ export interface components {
          * @enum {string}
          */
         Aggregate: "count" | "sum" | "mean" | "median" | "p95" | "max";
+        /** AlertCommentBody */
+        AlertCommentBody: {
+            /** Text */
+            text: string;
+        };
+        /** AlertCommentOut */
+        AlertCommentOut: {
+            /** At */
+            at: number;
+            /** By */
+            by: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * AlertOut
+         * @description One trouble. `state`: unread, acknowledged, snoozed or handled; `over` null: it goes on. `sent` and `waiting` count
+         *     its notices; a muted one has none.
+         */
+        AlertOut: {
+            /** Began */
+            began: number;
+            /** Comments */
+            comments: number;
+            /** Fired */
+            fired: number;
+            /** Firings */
+            firings: components["schemas"]["FiringOut"][];
+            /** Headline */
+            headline: string;
+            /** Id */
+            id: number;
+            /** Muted */
+            muted: boolean;
+            /** Over */
+            over: number | null;
+            /** Sent */
+            sent: number;
+            severity: components["schemas"]["Severity"];
+            /** Severity Label */
+            severity_label: string;
+            /** Snoozed Until */
+            snoozed_until: number | null;
+            /** State */
+            state: string;
+            /** State At */
+            state_at: number;
+            /** State By */
+            state_by: string;
+            /** Waiting */
+            waiting: number;
+        };
+        /**
+         * AlertPageOut
+         * @description An alert with all that was told of it. `lead` is empty where none was found; `chain` its sentences. `server` and
+         *     `start` to `end` are the window that its link opens. `times`: how often the same fired in 30 days.
+         */
+        AlertPageOut: {
+            alert: components["schemas"]["AlertOut"];
+            /** Chain */
+            chain: string[];
+            /** Changes */
+            changes: string[];
+            /** End */
+            end: number;
+            /** Lead */
+            lead: string;
+            /** Next Step */
+            next_step: string;
+            /** Notices */
+            notices: components["schemas"]["NoticeOut"][];
+            /** Said */
+            said: components["schemas"]["AlertCommentOut"][];
+            /** Server */
+            server: number | null;
+            /** Start */
+            start: number;
+            /** Times */
+            times: number;
+            /** When */
+            when: string;
+        };
+        /**
+         * AlertStateBody
+         * @description `until` in ms since 1970, for snoozed ones.
+         */
+        AlertStateBody: {
+            /** State */
+            state: string;
+            /**
+             * Until
+             * @default 0
+             */
+            until: number;
+        };
+        /**
+         * AlertsIn
+         * @description `state`: one or more of unread, acknowledged, snoozed, handled; all where none is given.
+         */
+        AlertsIn: {
+            /** Condition */
+            condition?: number | null;
+            /**
+             * Limit
+             * @default 200
+             */
+            limit: number;
+            /** Server */
+            server?: number | null;
+            /**
+             * State
+             * @default []
+             */
+            state: string[];
+        };
         /**
          * AllNotedOut
          * @description Endpoints of a window, those that take most time first.
@@ -2895,12 +3310,167 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
-        /** ConditionOut */
-        ConditionOut: {
+        /**
+         * ConditionBody
+         * @description `level` and `clears` in the signal's unit, or in times of what is usual. No servers and no groups: all.
+         */
+        ConditionBody: {
+            /**
+             * Below
+             * @default false
+             */
+            below: boolean;
+            /**
+             * Clear Ms
+             * @default 120000
+             */
+            clear_ms: number;
+            /** Clears */
+            clears: number;
+            /**
+             * Close Watch Minutes
+             * @default 0
+             */
+            close_watch_minutes: number;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * For Ms
+             * @default 0
+             */
+            for_ms: number;
+            /**
+             * Groups
+             * @default []
+             */
+            groups: string[];
+            /**
+             * Kinds
+             * @default []
+             */
+            kinds: string[];
+            /** Level */
+            level: number;
             /** Name */
             name: string;
-            /** Text */
-            text: string;
+            /**
+             * Of Usual
+             * @default false
+             */
+            of_usual: boolean;
+            /**
+             * Schedule
+             * @default []
+             */
+            schedule: {
+                [key: string]: unknown;
+            }[];
+            /**
+             * Servers
+             * @default []
+             */
+            servers: number[];
+            /** @default soon */
+            severity: components["schemas"]["Severity"];
+            signal: components["schemas"]["Signal"];
+            /**
+             * Time Zone
+             * @default
+             */
+            time_zone: string;
+            /**
+             * Ways
+             * @default []
+             */
+            ways: number[];
+        };
+        /**
+         * ConditionOut
+         * @description As it was entered; `in_words` says its level, `firing` names the servers on which it holds now.
+         */
+        ConditionOut: {
+            /** Below */
+            below: boolean;
+            /** Builtin */
+            builtin: boolean;
+            /** Clear Ms */
+            clear_ms: number;
+            /** Clears */
+            clears: number;
+            /** Close Watch Minutes */
+            close_watch_minutes: number;
+            /** Enabled */
+            enabled: boolean;
+            /** Firing */
+            firing: string[];
+            /** For Ms */
+            for_ms: number;
+            /** Groups */
+            groups: string[];
+            /** Id */
+            id: number;
+            /** In Words */
+            in_words: string;
+            /** Kinds */
+            kinds: string[];
+            /** Level */
+            level: number;
+            /** Name */
+            name: string;
+            /** Of Usual */
+            of_usual: boolean;
+            /** Schedule */
+            schedule: {
+                [key: string]: unknown;
+            }[];
+            /** Servers */
+            servers: number[];
+            severity: components["schemas"]["Severity"];
+            /** Severity Label */
+            severity_label: string;
+            signal: components["schemas"]["Signal"];
+            /** Signal Label */
+            signal_label: string;
+            /** Time Zone */
+            time_zone: string;
+            /** Ways */
+            ways: number[];
+        };
+        /** ConditionRemovedOut */
+        ConditionRemovedOut: {
+            /**
+             * Removed
+             * @default true
+             */
+            removed: boolean;
+        };
+        /**
+         * ConditionTrialBody
+         * @description A condition that is tried on the past, on all its servers, or on one.
+         */
+        ConditionTrialBody: {
+            condition: components["schemas"]["ConditionBody"];
+            /** End */
+            end: number;
+            /** Server */
+            server?: number | null;
+            /** Start */
+            start: number;
+        };
+        /**
+         * ConditionTrialOut
+         * @description The newest first; `many` of all. `known`: of which share of the time anything is known.
+         */
+        ConditionTrialOut: {
+            /** Known */
+            known: number;
+            /** Many */
+            many: number;
+            /** Times */
+            times: components["schemas"]["WouldOut"][];
         };
         /**
          * ConnectionBody
@@ -3611,6 +4181,32 @@ export interface components {
             step: number | null;
         };
         /**
+         * FiringOut
+         * @description A condition that holds or held on a server. `over` null: it goes on. `usual` null: not asked, or not known.
+         */
+        FiringOut: {
+            /** Began */
+            began: number;
+            /** Condition */
+            condition: string;
+            /** Condition Id */
+            condition_id: number;
+            /** Fired */
+            fired: number;
+            /** Over */
+            over: number | null;
+            /** Sentence */
+            sentence: string;
+            /** Server */
+            server: string;
+            /** Server Id */
+            server_id: number;
+            /** Usual */
+            usual: number | null;
+            /** Worst */
+            worst: number;
+        };
+        /**
          * FollowerOut
          * @description `second` ran `runs` times, about once for each row that `first` returned, `each` times for a run of it.
          *
@@ -3835,7 +4431,7 @@ export interface components {
          * @description The value is the word in the API and the URL.
          * @enum {string}
          */
-        Indicator: "load" | "running" | "waiting" | "blocked" | "calls" | "errors" | "deadlocks" | "connections" | "cpu" | "reads" | "writes" | "disk_latency" | "temp" | "size" | "lag";
+        Indicator: "load" | "running" | "waiting" | "blocked" | "calls" | "errors" | "deadlocks" | "cancelled_readers" | "connections" | "cpu" | "reads" | "writes" | "disk_latency" | "temp" | "size" | "lag" | "transaction_age";
         /**
          * IndicatorOut
          * @description `unit`: sessions, per_s, share, ms, bytes, bytes_per_s or count.
@@ -4477,6 +5073,38 @@ export interface components {
          * @enum {string}
          */
         Method: "welch" | "block_bootstrap" | "rates";
+        /** MuteBody */
+        MuteBody: {
+            /** Condition */
+            condition?: number | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Server */
+            server?: number | null;
+            /** Until */
+            until: number;
+        };
+        /**
+         * MuteOut
+         * @description No notice goes out of a server, a condition, or the one on the other; null: of any.
+         */
+        MuteOut: {
+            /** By */
+            by: string;
+            /** Condition */
+            condition: string | null;
+            /** Id */
+            id: number;
+            /** Reason */
+            reason: string;
+            /** Server */
+            server: string | null;
+            /** Until */
+            until: number;
+        };
         /** NamedOut */
         NamedOut: {
             /** Group */
@@ -4655,6 +5283,28 @@ export interface components {
             found: components["schemas"]["EndpointFindingOut"][];
             usual_mean_ms: components["schemas"]["UsualFigureOut"] | null;
             usual_per_second: components["schemas"]["UsualFigureOut"] | null;
+        };
+        /**
+         * NoticeOut
+         * @description What was sent by a way; `error` is of the last try. `state`: waiting, sent or given_up.
+         */
+        NoticeOut: {
+            /** Error */
+            error: string;
+            /** Made */
+            made: number;
+            /** Next */
+            next: number;
+            /** Sent */
+            sent: number | null;
+            /** State */
+            state: string;
+            /** Tries */
+            tries: number;
+            /** Way */
+            way: string;
+            /** What */
+            what: string;
         };
         /**
          * NowOut
@@ -5999,6 +6649,12 @@ export interface components {
             version: string;
         };
         /**
+         * Severity
+         * @description How soon somebody should look.
+         * @enum {string}
+         */
+        Severity: "now" | "soon" | "note" | "fine";
+        /**
          * ShapeOut
          * @description Entries of one shape. `last` is the newest of them.
          */
@@ -6114,6 +6770,30 @@ export interface components {
             password: string;
             /** Username */
             username: string;
+        };
+        /**
+         * Signal
+         * @description The value is the word in the API.
+         * @enum {string}
+         */
+        Signal: "load" | "running_per_core" | "waiting" | "blocked" | "calls" | "errors" | "deadlocks" | "cancelled_readers" | "connections" | "cpu" | "reads" | "writes" | "disk_latency" | "temp" | "size" | "growth" | "lag" | "transaction_age" | "events" | "leads" | "changes" | "stale";
+        /**
+         * SignalOut
+         * @description What a condition can be set on. `with_kinds`: some kinds can be chosen; `with_usual`: a level in times of usual.
+         */
+        SignalOut: {
+            /** Label */
+            label: string;
+            /** Meaning */
+            meaning: string;
+            signal: components["schemas"]["Signal"];
+            unit: components["schemas"]["Unit"];
+            /** Unit Label */
+            unit_label: string;
+            /** With Kinds */
+            with_kinds: boolean;
+            /** With Usual */
+            with_usual: boolean;
         };
         /**
          * SingleOut
@@ -6532,6 +7212,11 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** SwitchBody */
+        SwitchBody: {
+            /** Enabled */
+            enabled: boolean;
+        };
         /**
          * SwitchOut
          * @description A statement went over from one plan to another between two executions; the plans in a line, and by number.
@@ -6897,6 +7582,20 @@ export interface components {
             /** Sessions */
             sessions: number;
         };
+        /**
+         * Unit
+         * @description Of a signal's level.
+         * @enum {string}
+         */
+        Unit: "sessions" | "ratio" | "per_s" | "per_min" | "share" | "ms" | "bytes" | "bytes_per_s" | "count";
+        /** UnmutedOut */
+        UnmutedOut: {
+            /**
+             * Unmuted
+             * @default true
+             */
+            unmuted: boolean;
+        };
         /** UserOut */
         UserOut: {
             /** Calls */
@@ -7120,6 +7819,76 @@ export interface components {
          * @enum {string}
          */
         Way: "read" | "written";
+        /**
+         * WayBody
+         * @description `secret`: the password of a mail server; left out, it stays as it is.
+         */
+        WayBody: {
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+            kind: components["schemas"]["WayKind"];
+            /** Name */
+            name: string;
+            /** Secret */
+            secret?: string | null;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * WayKind
+         * @description How somebody is told.
+         * @enum {string}
+         */
+        WayKind: "email" | "webhook";
+        /**
+         * WayMadeOut
+         * @description `secret` of a webhook, by which its calls are signed: shown this once.
+         */
+        WayMadeOut: {
+            /** Secret */
+            secret: string;
+            way: components["schemas"]["WayOut"];
+        };
+        /**
+         * WayOut
+         * @description A way by which alerts go out. `last_*` tell of its newest notice, null: there was none.
+         */
+        WayOut: {
+            /** Enabled */
+            enabled: boolean;
+            /** Has Secret */
+            has_secret: boolean;
+            /** Id */
+            id: number;
+            kind: components["schemas"]["WayKind"];
+            /** Last At */
+            last_at: number | null;
+            /** Last Error */
+            last_error: string;
+            /** Last State */
+            last_state: string | null;
+            /** Last What */
+            last_what: string | null;
+            /** Name */
+            name: string;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /** WayRemovedOut */
+        WayRemovedOut: {
+            /**
+             * Removed
+             * @default true
+             */
+            removed: boolean;
+        };
         /** WhatIfOut */
         WhatIfOut: {
             /** Assumptions */
@@ -7230,6 +7999,26 @@ export interface components {
             /** Writes At Most */
             writes_at_most: number | null;
         };
+        /**
+         * WouldOut
+         * @description A trouble that it would have told of; `over` null: it would go on.
+         */
+        WouldOut: {
+            /** Began */
+            began: number;
+            /** Fired */
+            fired: number;
+            /** Over */
+            over: number | null;
+            /** Server */
+            server: string;
+            /** Server Id */
+            server_id: number;
+            /** Usual */
+            usual: number | null;
+            /** Worst */
+            worst: number;
+        };
     };
     responses: never;
     parameters: never;
@@ -7239,6 +8028,171 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    alerts: {
+        parameters: {
+            query?: {
+                state?: string[];
+                server?: number | null;
+                condition?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertOut"][];
+                };
+            };
+        };
+    };
+    alert_mutes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MuteOut"][];
+                };
+            };
+        };
+    };
+    alert_mute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MuteBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MuteOut"][];
+                };
+            };
+        };
+    };
+    alert_unmute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mute_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnmutedOut"];
+                };
+            };
+        };
+    };
+    alert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alert_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertPageOut"];
+                };
+            };
+        };
+    };
+    alert_comment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alert_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlertCommentBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertCommentOut"];
+                };
+            };
+        };
+    };
+    alert_state: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                alert_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlertStateBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertOut"];
+                };
+            };
+        };
+    };
     audit_list: {
         parameters: {
             query?: {
@@ -7329,6 +8283,148 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CollectorOut"][];
+                };
+            };
+        };
+    };
+    conditions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionOut"][];
+                };
+            };
+        };
+    };
+    condition_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConditionBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionOut"];
+                };
+            };
+        };
+    };
+    condition_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConditionTrialBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionTrialOut"];
+                };
+            };
+        };
+    };
+    condition_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                condition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConditionBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionOut"];
+                };
+            };
+        };
+    };
+    condition_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                condition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionRemovedOut"];
+                };
+            };
+        };
+    };
+    condition_switch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                condition_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionOut"];
                 };
             };
         };
@@ -10456,6 +11552,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DoneOut"];
+                };
+            };
+        };
+    };
+    alert_signals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignalOut"][];
+                };
+            };
+        };
+    };
+    ways: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"][];
+                };
+            };
+        };
+    };
+    way_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WayBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayMadeOut"];
+                };
+            };
+        };
+    };
+    way_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WayBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"];
+                };
+            };
+        };
+    };
+    way_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayRemovedOut"];
+                };
+            };
+        };
+    };
+    way_trial: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"];
                 };
             };
         };

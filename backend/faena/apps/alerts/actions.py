@@ -9,7 +9,8 @@ from django.db import connection, transaction
 from faena.apps.accounts import audit
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
-from faena.apps.alerts.models import Alert, AlertComment, AlertCondition, ConditionState, Firing
+from faena.apps.alerts.models import Alert, AlertComment, AlertCondition, ConditionState, Firing, Mute
+from faena.apps.servers.capture import set_close_watch
 from faena.apps.servers.models import Server
 from faena.core.alerts.stepping import Phase, State, Turn, What
 from faena.core.errors import BadInput, NotFound
@@ -89,6 +90,9 @@ def _begin(row: ConditionState, turn: Turn, now_ms: int) -> Firing:
     alert.severity = _worse(alert.severity, row.condition.severity)
     alert.due_ms = min(alert.due_ms or now_ms + GATHER_MS, now_ms + GATHER_MS)
     alert.save()
+    minutes = row.condition.close_watch_minutes
+    if minutes and row.server.close_watch_until_ms < now_ms + minutes * 60_000:
+        set_close_watch(row.server, minutes, now_ms, by=f"the alert “{row.condition.name}”")
     return Firing.objects.create(
         alert=alert, condition=row.condition, server=row.server, began_ms=turn.began, fired_ms=turn.at,
         first=turn.value, worst=turn.value, worst_ms=turn.worst_at, usual=turn.usual,
@@ -107,6 +111,49 @@ def _trouble_of(row: ConditionState, turn: Turn) -> Alert | None:
 def _worse(one: str, other: str) -> str:
     order = [severity.value for severity in Severity]
     return min(one, other, key=order.index)
+
+
+def end_all(condition: AlertCondition) -> None:
+    """What fires by a condition that is changed or switched off is over, and it begins anew. Inside of a transaction."""
+    for row in (
+        ConditionState.objects.select_for_update(of=("self",)).select_related("firing").filter(condition=condition)
+    ):
+        if row.firing is not None:
+            alert = Alert.objects.select_for_update().get(pk=row.firing.alert_id)
+            row.firing.over_ms, row.firing.untold = row.until_ms, ""
+            row.firing.save(update_fields=["over_ms", "untold"])
+            if not alert.firings.filter(over_ms__isnull=True).exists():
+                alert.over_ms = row.until_ms
+                alert.due_ms = row.until_ms
+                alert.save(update_fields=["over_ms", "due_ms"])
+        row.delete()
+
+
+def mute(
+    server: Server | None, condition: AlertCondition | None, until_ms: int, reason: str, now_ms: int, *,
+    by: AbstractBaseUser | AnonymousUser,
+) -> Mute:  # fmt: skip
+    """No notice of a server or a condition until a moment. Raises NotAllowed, BadInput."""
+    user = require(by, Role.OPERATOR, "mute alerts")
+    if server is None and condition is None:
+        raise BadInput("say of which server or condition no notice shall go out", field="server")
+    if not now_ms < until_ms <= now_ms + LONGEST_SNOOZE_MS:
+        raise BadInput("mute it until a moment within the next 30 days", field="until")
+    row = Mute.objects.create(
+        server=server, condition=condition, until_ms=until_ms, by=user.username, reason=reason.strip()[:LONGEST_TEXT]
+    )
+    audit.record(by, "mute.made", server=server.name if server else "", subject=condition.name if condition else "")
+    return row
+
+
+def unmute(mute_id: int, *, by: AbstractBaseUser | AnonymousUser) -> None:
+    """Raises NotAllowed, NotFound."""
+    require(by, Role.OPERATOR, "let alerts be told again")
+    row = Mute.objects.filter(pk=mute_id).first()
+    if row is None:
+        raise NotFound("this is not muted any more")
+    audit.record(by, "mute.ended", server=row.server.name if row.server else "")
+    row.delete()
 
 
 def of(alert_id: int) -> Alert:

@@ -1,14 +1,25 @@
 """Conditions as they are kept, in the words of the core, and the ones that Faena comes with."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
-from faena.apps.alerts.models import AlertCondition
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.db import transaction
+
+from faena.apps.accounts import audit
+from faena.apps.accounts.policy import require
+from faena.apps.accounts.roles import Role
+from faena.apps.alerts.actions import end_all
+from faena.apps.alerts.models import AlertCondition, Way
+from faena.apps.servers.capture import MAX_CLOSE_MINUTES
+from faena.apps.servers.clock import known_zone
 from faena.apps.servers.models import Server
 from faena.core.alerts.condition import Condition
 from faena.core.alerts.signals import Signal
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.changes.kinds import ChangeKind
+from faena.core.errors import BadInput, NotFound
 from faena.core.findings import Severity
 from faena.core.logged import EventKind
 from faena.core.series.calendar import Calendar
@@ -108,3 +119,94 @@ def provide() -> None:
                     "severity": one.severity.value,
                 },
             )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ConditionForm:
+    """What is entered of a condition. `servers` and `ways` by number; none of either and no groups: all."""
+
+    name: str
+    condition: Condition
+    schedule: Sequence[Mapping[str, Any]]
+    time_zone: str
+    severity: Severity
+    servers: Sequence[int]
+    groups: Sequence[str]
+    ways: Sequence[int]
+    close_watch_minutes: int
+    enabled: bool
+
+    def check(self) -> None:
+        """Raises BadInput naming the field."""
+        if not 0 < len(self.name.strip()) <= 120:
+            raise BadInput("a name of 1 to 120 characters", field="name")
+        if not 0 <= self.close_watch_minutes <= MAX_CLOSE_MINUTES:
+            raise BadInput(f"up to {MAX_CLOSE_MINUTES} minutes, or 0", field="close_watch_minutes")
+        known_zone(self.time_zone)
+        read_schedule(self.schedule)
+        self.condition.check()
+        kinds = {Signal.EVENTS: EventKind, Signal.LEADS: LeadKind, Signal.CHANGES: ChangeKind}.get(
+            self.condition.signal
+        )
+        for one in self.condition.kinds:
+            if kinds is None or one not in [kind.value for kind in kinds]:
+                raise BadInput(f"{one!r:.40} is no kind of {self.condition.signal.label}", field="kinds")
+
+
+def of(condition_id: int) -> AlertCondition:
+    """Raises NotFound."""
+    found = AlertCondition.objects.filter(pk=condition_id).first()
+    if found is None:
+        raise NotFound(f"there is no condition {condition_id}; it may have been removed")
+    return found
+
+
+def save(condition_id: int | None, form: ConditionForm, *, by: AbstractBaseUser | AnonymousUser) -> AlertCondition:
+    """A new one, or another form of one that there is; then it is looked at from now on. Raises NotAllowed, BadInput."""
+    require(by, Role.OPERATOR, "say when somebody is told")
+    form.check()
+    row = AlertCondition() if condition_id is None else of(condition_id)
+    if AlertCondition.objects.filter(name=form.name.strip()).exclude(pk=row.pk).exists():
+        raise BadInput(f"there is a condition named {form.name} already", field="name")
+    core = form.condition
+    row.name, row.signal, row.kinds, row.level, row.clears = (
+        form.name.strip(),
+        core.signal.value,
+        list(core.kinds),
+        core.level,
+        core.clears,
+    )
+    row.below, row.of_usual, row.for_ms, row.clear_ms = core.below, core.of_usual, core.for_ms, core.clear_ms
+    row.schedule, row.time_zone, row.severity = list(form.schedule), form.time_zone, form.severity.value
+    row.groups, row.close_watch_minutes, row.enabled = list(form.groups), form.close_watch_minutes, form.enabled
+    with transaction.atomic():
+        row.save()
+        row.servers.set(Server.objects.filter(pk__in=form.servers))
+        row.ways.set(Way.objects.filter(pk__in=form.ways))
+        end_all(row)
+        audit.record(by, "condition.saved", subject=row.name)
+    return row
+
+
+def switch(condition_id: int, *, enabled: bool, by: AbstractBaseUser | AnonymousUser) -> AlertCondition:
+    """On or off; what fires by it is over when it is switched off. Raises NotAllowed, NotFound."""
+    require(by, Role.OPERATOR, "switch a condition on or off")
+    row = of(condition_id)
+    with transaction.atomic():
+        row.enabled = enabled
+        row.save(update_fields=["enabled"])
+        end_all(row)
+        audit.record(by, "condition.on" if enabled else "condition.off", subject=row.name)
+    return row
+
+
+def remove(condition_id: int, *, by: AbstractBaseUser | AnonymousUser) -> None:
+    """Of one's own making; one that came with Faena is switched off instead. Raises NotAllowed, NotFound, BadInput."""
+    require(by, Role.OPERATOR, "remove a condition")
+    row = of(condition_id)
+    if row.builtin:
+        raise BadInput("this one came with Faena and would come back; switch it off", field="condition")
+    with transaction.atomic():
+        end_all(row)
+        audit.record(by, "condition.removed", subject=row.name)
+        row.delete()

@@ -134,9 +134,23 @@ def of(way_id: int) -> Way:
     return found
 
 
-def make(form: WayForm, *, by: AbstractBaseUser | AnonymousUser) -> tuple[Way, str]:
+def named(name: str) -> Way:
+    """Raises NotFound."""
+    found = Way.objects.filter(name=name).first()
+    if found is None:
+        raise NotFound(f"there is no way named {name}")
+    return found
+
+
+def _require(by: AbstractBaseUser | AnonymousUser | None) -> None:
+    """None: from the command line, where whoever may run it may do so. Raises NotAllowed."""
+    if by is not None:
+        require(by, Role.ADMIN, "say by which ways alerts go out")
+
+
+def make(form: WayForm, *, by: AbstractBaseUser | AnonymousUser | None) -> tuple[Way, str]:
     """A new way, and the secret of a webhook, which is shown this once. Raises NotAllowed, BadInput."""
-    require(by, Role.ADMIN, "say by which ways alerts go out")
+    _require(by)
     settings = _checked(form)
     if Way.objects.filter(name=form.name).exists():
         raise BadInput(f"there is a way named {form.name} already", field="name")
@@ -153,9 +167,9 @@ def make(form: WayForm, *, by: AbstractBaseUser | AnonymousUser) -> tuple[Way, s
     return row, secret if form.kind is WayKind.WEBHOOK else ""
 
 
-def change(way_id: int, form: WayForm, *, by: AbstractBaseUser | AnonymousUser) -> Way:
+def change(way_id: int, form: WayForm, *, by: AbstractBaseUser | AnonymousUser | None) -> Way:
     """Raises NotAllowed, NotFound, BadInput."""
-    require(by, Role.ADMIN, "say by which ways alerts go out")
+    _require(by)
     row = of(way_id)
     if form.kind.value != row.kind:
         raise BadInput("make a new way; this one stays of its kind", field="kind")
@@ -171,13 +185,19 @@ def change(way_id: int, form: WayForm, *, by: AbstractBaseUser | AnonymousUser) 
     return row
 
 
-def remove(way_id: int, *, by: AbstractBaseUser | AnonymousUser) -> None:
+def remove(way_id: int, *, by: AbstractBaseUser | AnonymousUser | None) -> None:
     """Raises NotAllowed, NotFound."""
-    require(by, Role.ADMIN, "say by which ways alerts go out")
+    _require(by)
     row = of(way_id)
     with transaction.atomic():
         audit.record(by, "way.removed", subject=row.name)
         row.delete()
+
+
+def tryable(way_id: int, *, by: AbstractBaseUser | AnonymousUser) -> Way:
+    """One that a trial may be sent by. Raises NotAllowed, NotFound."""
+    _require(by)
+    return of(way_id)
 
 
 def secret_of(row: Way) -> str:

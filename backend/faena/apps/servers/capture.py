@@ -127,6 +127,14 @@ def watch_closely(
         raise BadInput(f"a close watch lasts 1 to {MAX_CLOSE_MINUTES} minutes, or 0 to end it", field="minutes")
     if minutes:
         _refuse_dear(sample_ms, CLOSE_WATCH_MS, confirmed=confirmed)
+    detail = set_close_watch(server, minutes, now_ms, by=str(by))
+    audit.record(by, "close_watch.begun" if minutes else "close_watch.ended", server=server.name, detail=detail)
+    server.refresh_from_db()
+    return server
+
+
+def set_close_watch(server: Server, minutes: int, now_ms: int, *, by: str) -> str:
+    """Write it down, with a note of it; returns what is told of it. `by`: a person, or the condition of an alert."""
     until = now_ms + minutes * 60_000 if minutes else 0
     Server.objects.filter(id=server.id).update(close_watch_until_ms=until, revision=F("revision") + 1)
     detail = f"ten samples a second for {minutes} min" if minutes else "ended"
@@ -134,6 +142,4 @@ def watch_closely(
         [ServerNote(server_id=server.id, at_ms=now_ms, event="close_watch", detail=f"{detail}, by {by}")],
         ignore_conflicts=True,
     )
-    audit.record(by, "close_watch.begun" if minutes else "close_watch.ended", server=server.name, detail=detail)
-    server.refresh_from_db()
-    return server
+    return detail

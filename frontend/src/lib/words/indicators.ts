@@ -8,6 +8,7 @@ export const INDICATORS = {
   calls: "executions",
   errors: "rollbacks",
   deadlocks: "deadlocks",
+  cancelled_readers: "readers cancelled on a replica",
   connections: "connections",
   cpu: "CPU of the machine",
   reads: "disk reads",
@@ -16,4 +17,9 @@ export const INDICATORS = {
   temp: "spilled to temporary files",
   size: "allocated size",
   lag: "replay lag",
+  transaction_age: "age of the oldest transaction id",
+} as const;
+
+export const INDICATORS_MEANINGS = {
+  transaction_age: "in transactions; writes stop near two billion",
 } as const;

@@ -10,6 +10,7 @@ from django.core.management.base import BaseCommand, CommandError
 from django.db import transaction
 
 from faena.apps.accounts import audit
+from faena.apps.alerts.models import Way
 from faena.apps.requests import arrivals
 from faena.apps.servers.models import Server
 from faena.apps.servers.sealing import seal_with, unseal
@@ -48,6 +49,10 @@ class Command(BaseCommand):
             server.password_sealed = seal_with(fresh, password)
             server.revision += 1
             server.save(update_fields=["password_sealed", "revision"])
+            count += 1
+        for way in Way.objects.select_for_update().exclude(secret_sealed=b""):
+            way.secret_sealed = seal_with(fresh, unseal(way.secret_sealed))
+            way.save(update_fields=["secret_sealed"])
             count += 1
         arrivals.seal_anew(fresh)
         Session.objects.all().delete()
