@@ -38,7 +38,7 @@ class SignalOut(Out):
     with_usual: bool
 
 
-class ConditionOut(Out):
+class AlertConditionOut(Out):
     """As it was entered; `in_words` says its level, `firing` names the servers on which it holds now."""
 
     id: int
@@ -66,7 +66,7 @@ class ConditionOut(Out):
     firing: list[str]
 
 
-class ConditionBody(Schema):
+class AlertConditionBody(Schema):
     """`level` and `clears` in the signal's unit, or in times of what is usual. No servers and no groups: all."""
 
     name: Named
@@ -99,7 +99,7 @@ class ConditionRemovedOut(Out):
 class ConditionTrialBody(Schema):
     """A condition that is tried on the past, on all its servers, or on one."""
 
-    condition: ConditionBody
+    condition: AlertConditionBody
     start: int
     end: int
     server: int | None = None
@@ -173,17 +173,17 @@ def get_signals(request: HttpRequest) -> list[SignalOut]:
     ]  # fmt: skip
 
 
-@router.get("/conditions", response=list[ConditionOut], operation_id="conditions")
-def get_conditions(request: HttpRequest) -> list[ConditionOut]:
+@router.get("/conditions", response=list[AlertConditionOut], operation_id="conditions")
+def get_conditions(request: HttpRequest) -> list[AlertConditionOut]:
     """All, with where they hold now."""
     firing = selectors.firing_now()
     return [_condition(one, firing.get(one.pk, [])) for one in selectors.conditions()]
 
 
-def _condition(row: Any, firing: list[str]) -> ConditionOut:
+def _condition(row: Any, firing: list[str]) -> AlertConditionOut:
     core = to_core(row, IN_UTC)
     severity = Severity(row.severity)
-    return ConditionOut(
+    return AlertConditionOut(
         id=row.pk, name=row.name, builtin=bool(row.builtin), signal=core.signal, signal_label=core.signal.label,
         kinds=list(core.kinds), level=core.level, clears=core.clears, below=core.below, of_usual=core.of_usual,
         for_ms=core.for_ms, clear_ms=core.clear_ms, schedule=row.schedule, time_zone=row.time_zone, severity=severity,
@@ -193,7 +193,7 @@ def _condition(row: Any, firing: list[str]) -> ConditionOut:
     )  # fmt: skip
 
 
-def _core(body: ConditionBody) -> Condition:
+def _core(body: AlertConditionBody) -> Condition:
     calendar = calendar_named(body.time_zone) if body.time_zone else None
     return Condition(
         signal=body.signal, level=body.level, clears=body.clears, kinds=tuple(body.kinds), below=body.below,
@@ -201,7 +201,7 @@ def _core(body: ConditionBody) -> Condition:
     )  # fmt: skip
 
 
-def _form(body: ConditionBody) -> ConditionForm:
+def _form(body: AlertConditionBody) -> ConditionForm:
     return ConditionForm(
         name=body.name, condition=_core(body), schedule=body.schedule, time_zone=body.time_zone,
         severity=body.severity, servers=body.servers, groups=body.groups, ways=body.ways,
@@ -209,8 +209,8 @@ def _form(body: ConditionBody) -> ConditionForm:
     )  # fmt: skip
 
 
-@router.post("/conditions", response={201: ConditionOut}, operation_id="condition_make")
-def post_condition(request: HttpRequest, body: ConditionBody) -> Status[ConditionOut]:
+@router.post("/conditions", response={201: AlertConditionOut}, operation_id="condition_make")
+def post_condition(request: HttpRequest, body: AlertConditionBody) -> Status[AlertConditionOut]:
     """A new one."""
     return Status(201, _condition(conditions.save(None, _form(body), by=request.user), []))
 
@@ -240,14 +240,14 @@ def _would(one: Would) -> WouldOut:
     )  # fmt: skip
 
 
-@router.put("/conditions/{condition_id}", response=ConditionOut, operation_id="condition_change")
-def put_condition(request: HttpRequest, condition_id: int, body: ConditionBody) -> ConditionOut:
+@router.put("/conditions/{condition_id}", response=AlertConditionOut, operation_id="condition_change")
+def put_condition(request: HttpRequest, condition_id: int, body: AlertConditionBody) -> AlertConditionOut:
     """Another form of it; it is looked at from now on."""
     return _condition(conditions.save(condition_id, _form(body), by=request.user), [])
 
 
-@router.put("/conditions/{condition_id}/switch", response=ConditionOut, operation_id="condition_switch")
-def put_switch(request: HttpRequest, condition_id: int, body: SwitchBody) -> ConditionOut:
+@router.put("/conditions/{condition_id}/switch", response=AlertConditionOut, operation_id="condition_switch")
+def put_switch(request: HttpRequest, condition_id: int, body: SwitchBody) -> AlertConditionOut:
     """On or off."""
     return _condition(conditions.switch(condition_id, enabled=body.enabled, by=request.user), [])
 

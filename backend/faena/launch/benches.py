@@ -70,6 +70,7 @@ def _start_the_demo(installation: Installation) -> None:
     installation.take_traces()
     installation.start_programs(rota=False)
     installation.start_collector()
+    installation.start_web()  # takes the traces
 
 
 def _table(rows: list[dict[str, str]]) -> int:

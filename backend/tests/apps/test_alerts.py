@@ -18,6 +18,7 @@ from faena.apps.answers.alerts.evaluating import look, watch
 from faena.apps.answers.alerts.signals import Signals
 from faena.apps.answers.alerts.telling import tell_due
 from faena.apps.answers.looking import look_for_leads
+from faena.apps.collecting.models import CollectorState
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings, Server
 from faena.core.units import MS_PER_HOUR
@@ -220,6 +221,19 @@ def test_what_is_muted_or_snoozed_is_kept_and_not_told(way: Way, operator: User)
     assert [one.what for one in Notice.objects.order_by("number")] == ["began", "again"]
     alert.refresh_from_db()
     assert alert.state == "unread"
+
+
+def test_faena_itself_having_been_off_is_no_silence_of_servers(way: Way) -> None:
+    """After a night without a collector every server was told to be stale, each morning anew."""
+    only("stale")
+    server = silent("pier-1")
+    begun = ANCHOR + 8 * MS_PER_HOUR
+    CollectorState.objects.create(holder="a", version="1", seen_ms=begun + 2 * MINUTE, state={"started": begun})
+    watch(server, begun + 2 * MINUTE)
+    assert not Firing.objects.exists()
+    CollectorState.objects.update(seen_ms=begun + 4 * MINUTE)
+    watch(server, begun + 4 * MINUTE)
+    assert Firing.objects.get().worst == pytest.approx(4 * MINUTE, abs=15_000), "since the collector began"
 
 
 def test_conditions_that_came_with_faena_stay_as_they_were_changed() -> None:

@@ -28,6 +28,7 @@ from faena.core.readings import (
     SessionSample,
     TableFigures,
 )  # fmt: skip
+from faena.core.series.window import Window
 from faena.core.sql.joining import unjoined
 from faena.core.statements.figures import StatementFigures
 from faena.core.units import EpochMs, Millis, Pid, QueryId
@@ -502,6 +503,15 @@ def test_a_row_that_many_want_for_half_an_hour_is_one_lead() -> None:
     seen = watched(1800, *(turn(n) for n in range(20)), cores=8)
     assert len(blockages(seen)) > 500
     assert diagnose(seen).leads[0].claim.kind is LeadKind.HOT_ROW
+
+
+def test_a_gap_in_the_samples_is_nobodys_waiting() -> None:
+    """Two sessions wait for a minute of ten of which nothing else is known: two minutes in all, and not twenty."""
+    seen = watched(60, [holding(1), waiting(2, 1), waiting(3, 1)])
+    longer = replace(seen, window=Window(start=EpochMs(seen.window.end - 600_000), end=seen.window.end))
+    lead = diagnose(longer).leads[0]
+    assert (longer.tick_s, round(lead.seconds)) == (1.0, 120)
+    assert "2 min in all" in lead.claim.chain[0].sentence
 
 
 def found_change(kind: ChangeKind, at: int, **more: str) -> Found:

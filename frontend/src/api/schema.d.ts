@@ -2492,6 +2492,120 @@ export interface components {
             text: string;
         };
         /**
+         * AlertConditionBody
+         * @description `level` and `clears` in the signal's unit, or in times of what is usual. No servers and no groups: all.
+         */
+        AlertConditionBody: {
+            /**
+             * Below
+             * @default false
+             */
+            below: boolean;
+            /**
+             * Clear Ms
+             * @default 120000
+             */
+            clear_ms: number;
+            /** Clears */
+            clears: number;
+            /**
+             * Close Watch Minutes
+             * @default 0
+             */
+            close_watch_minutes: number;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * For Ms
+             * @default 0
+             */
+            for_ms: number;
+            /** Groups */
+            groups?: string[];
+            /** Kinds */
+            kinds?: string[];
+            /** Level */
+            level: number;
+            /** Name */
+            name: string;
+            /**
+             * Of Usual
+             * @default false
+             */
+            of_usual: boolean;
+            /** Schedule */
+            schedule?: {
+                [key: string]: unknown;
+            }[];
+            /** Servers */
+            servers?: number[];
+            /** @default soon */
+            severity: components["schemas"]["Severity"];
+            signal: components["schemas"]["Signal"];
+            /**
+             * Time Zone
+             * @default
+             */
+            time_zone: string;
+            /** Ways */
+            ways?: number[];
+        };
+        /**
+         * AlertConditionOut
+         * @description As it was entered; `in_words` says its level, `firing` names the servers on which it holds now.
+         */
+        AlertConditionOut: {
+            /** Below */
+            below: boolean;
+            /** Builtin */
+            builtin: boolean;
+            /** Clear Ms */
+            clear_ms: number;
+            /** Clears */
+            clears: number;
+            /** Close Watch Minutes */
+            close_watch_minutes: number;
+            /** Enabled */
+            enabled: boolean;
+            /** Firing */
+            firing: string[];
+            /** For Ms */
+            for_ms: number;
+            /** Groups */
+            groups: string[];
+            /** Id */
+            id: number;
+            /** In Words */
+            in_words: string;
+            /** Kinds */
+            kinds: string[];
+            /** Level */
+            level: number;
+            /** Name */
+            name: string;
+            /** Of Usual */
+            of_usual: boolean;
+            /** Schedule */
+            schedule: {
+                [key: string]: unknown;
+            }[];
+            /** Servers */
+            servers: number[];
+            severity: components["schemas"]["Severity"];
+            /** Severity Label */
+            severity_label: string;
+            signal: components["schemas"]["Signal"];
+            /** Signal Label */
+            signal_label: string;
+            /** Time Zone */
+            time_zone: string;
+            /** Ways */
+            ways: number[];
+        };
+        /**
          * AlertOut
          * @description One trouble. `state`: unread, acknowledged, snoozed or handled; `over` null: it goes on. `sent` and `waiting` count
          *     its notices; a muted one has none.
@@ -2586,11 +2700,8 @@ export interface components {
             limit: number;
             /** Server */
             server?: number | null;
-            /**
-             * State
-             * @default []
-             */
-            state: string[];
+            /** State */
+            state?: string[];
         };
         /**
          * AllNotedOut
@@ -3310,134 +3421,12 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
-        /**
-         * ConditionBody
-         * @description `level` and `clears` in the signal's unit, or in times of what is usual. No servers and no groups: all.
-         */
-        ConditionBody: {
-            /**
-             * Below
-             * @default false
-             */
-            below: boolean;
-            /**
-             * Clear Ms
-             * @default 120000
-             */
-            clear_ms: number;
-            /** Clears */
-            clears: number;
-            /**
-             * Close Watch Minutes
-             * @default 0
-             */
-            close_watch_minutes: number;
-            /**
-             * Enabled
-             * @default true
-             */
-            enabled: boolean;
-            /**
-             * For Ms
-             * @default 0
-             */
-            for_ms: number;
-            /**
-             * Groups
-             * @default []
-             */
-            groups: string[];
-            /**
-             * Kinds
-             * @default []
-             */
-            kinds: string[];
-            /** Level */
-            level: number;
-            /** Name */
-            name: string;
-            /**
-             * Of Usual
-             * @default false
-             */
-            of_usual: boolean;
-            /**
-             * Schedule
-             * @default []
-             */
-            schedule: {
-                [key: string]: unknown;
-            }[];
-            /**
-             * Servers
-             * @default []
-             */
-            servers: number[];
-            /** @default soon */
-            severity: components["schemas"]["Severity"];
-            signal: components["schemas"]["Signal"];
-            /**
-             * Time Zone
-             * @default
-             */
-            time_zone: string;
-            /**
-             * Ways
-             * @default []
-             */
-            ways: number[];
-        };
-        /**
-         * ConditionOut
-         * @description As it was entered; `in_words` says its level, `firing` names the servers on which it holds now.
-         */
+        /** ConditionOut */
         ConditionOut: {
-            /** Below */
-            below: boolean;
-            /** Builtin */
-            builtin: boolean;
-            /** Clear Ms */
-            clear_ms: number;
-            /** Clears */
-            clears: number;
-            /** Close Watch Minutes */
-            close_watch_minutes: number;
-            /** Enabled */
-            enabled: boolean;
-            /** Firing */
-            firing: string[];
-            /** For Ms */
-            for_ms: number;
-            /** Groups */
-            groups: string[];
-            /** Id */
-            id: number;
-            /** In Words */
-            in_words: string;
-            /** Kinds */
-            kinds: string[];
-            /** Level */
-            level: number;
             /** Name */
             name: string;
-            /** Of Usual */
-            of_usual: boolean;
-            /** Schedule */
-            schedule: {
-                [key: string]: unknown;
-            }[];
-            /** Servers */
-            servers: number[];
-            severity: components["schemas"]["Severity"];
-            /** Severity Label */
-            severity_label: string;
-            signal: components["schemas"]["Signal"];
-            /** Signal Label */
-            signal_label: string;
-            /** Time Zone */
-            time_zone: string;
-            /** Ways */
-            ways: number[];
+            /** Text */
+            text: string;
         };
         /** ConditionRemovedOut */
         ConditionRemovedOut: {
@@ -3452,7 +3441,7 @@ export interface components {
          * @description A condition that is tried on the past, on all its servers, or on one.
          */
         ConditionTrialBody: {
-            condition: components["schemas"]["ConditionBody"];
+            condition: components["schemas"]["AlertConditionBody"];
             /** End */
             end: number;
             /** Server */
@@ -8302,7 +8291,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ConditionOut"][];
+                    "application/json": components["schemas"]["AlertConditionOut"][];
                 };
             };
         };
@@ -8316,7 +8305,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ConditionBody"];
+                "application/json": components["schemas"]["AlertConditionBody"];
             };
         };
         responses: {
@@ -8326,7 +8315,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ConditionOut"];
+                    "application/json": components["schemas"]["AlertConditionOut"];
                 };
             };
         };
@@ -8366,7 +8355,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ConditionBody"];
+                "application/json": components["schemas"]["AlertConditionBody"];
             };
         };
         responses: {
@@ -8376,7 +8365,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ConditionOut"];
+                    "application/json": components["schemas"]["AlertConditionOut"];
                 };
             };
         };
@@ -8424,7 +8413,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ConditionOut"];
+                    "application/json": components["schemas"]["AlertConditionOut"];
                 };
             };
         };

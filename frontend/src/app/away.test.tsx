@@ -8,6 +8,9 @@ import { makeRouter } from "./router";
 
 const SCREENS = [
   "/",
+  "/alerts",
+  "/alerts/4",
+  "/conditions",
   "/plans",
   "/plans/abc",
   "/plans/abc/against/def",

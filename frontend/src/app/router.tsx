@@ -3,6 +3,7 @@ import type { QueryClient } from "@tanstack/react-query";
 import { createRouter } from "@tanstack/react-router";
 
 import { signInRoute } from "../features/account/account.route";
+import { alertRoute, alertsRoute, conditionsRoute } from "../features/alerts/alerts.route";
 import { changesRoute, compareRoute } from "../features/changes/changes.route";
 import { collectorsRoute } from "../features/collectors/collectors.route";
 import { deadlockRoute, deadlocksRoute, logRoute } from "../features/deadlocks/deadlocks.route";
@@ -39,6 +40,9 @@ const tree = root.addChildren([
   signInRoute,
   inside.addChildren([
     serversRoute,
+    alertsRoute,
+    alertRoute,
+    conditionsRoute,
     plansRoute,
     planRoute,
     plansComparedRoute,

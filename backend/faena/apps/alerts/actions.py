@@ -50,6 +50,9 @@ def keep(row: ConditionState, state: State, turns: Sequence[Turn], now_ms: int) 
     """The state after some steps, and what happened in them: all of it, or nothing. Inside of a transaction."""
     for turn in turns:
         _take(row, turn, now_ms)
+    if row.firing is not None and row.firing.worst_ms != state.worst_at:
+        row.firing.worst, row.firing.worst_ms, row.firing.usual = state.worst, state.worst_at, state.usual
+        row.firing.save(update_fields=["worst", "worst_ms", "usual"])
     told = asdict(state)
     row.phase = state.phase.value
     row.until_ms, row.since_ms, row.began_ms, row.known_ms = state.until, state.since, state.began, state.known

@@ -3,6 +3,7 @@
 import base64
 from collections.abc import Mapping, Sequence
 from email.message import EmailMessage
+from email.policy import SMTP
 from html import escape
 from typing import Any
 
@@ -18,7 +19,7 @@ def subject_of(body: Mapping[str, Any], what: str) -> str:
 
 def mail_of(body: Mapping[str, Any], what: str) -> EmailMessage:
     """Without sender and recipients."""
-    message = EmailMessage()
+    message = EmailMessage(policy=SMTP.clone(max_line_length=250))  # a subject stays in one line
     message["Subject"] = subject_of(body, what)
     message["Auto-Submitted"] = "auto-generated"  # so that no absent person answers
     message.set_content(text_of(body))

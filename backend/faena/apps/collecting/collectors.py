@@ -6,6 +6,7 @@ from typing import Any
 
 from faena.apps.collecting.models import CollectorState
 
+ALIVE_MS = 60_000  # seen since then, it may yet go on
 SILENT_MS = 10_000  # a collector tells of itself every two seconds
 
 
@@ -34,6 +35,12 @@ def silent_s(now_ms: int) -> int | None:
     if newest is None or now_ms - newest <= SILENT_MS:
         return None
     return (now_ms - newest) // 1000
+
+
+def collecting_since(now_ms: int) -> int:
+    """When the oldest of the live collectors began; 0 where none has told of itself."""
+    live = CollectorState.objects.filter(seen_ms__gt=now_ms - ALIVE_MS).values_list("state", flat=True)
+    return min((int(one["started"]) for one in live if one.get("started")), default=0)
 
 
 def waiting(now_ms: int) -> int:

@@ -8,6 +8,7 @@ import numpy.typing as npt
 
 from faena.apps.answers.indicators import Indicator, Reader
 from faena.apps.changes import selectors as changes
+from faena.apps.collecting.collectors import collecting_since
 from faena.apps.leads import selectors as leads
 from faena.apps.servers import holdings
 from faena.apps.servers.clock import clock_of
@@ -143,7 +144,8 @@ class Signals:
 
     def _stale(self, buckets: Buckets) -> Floats:
         """Milliseconds without a sample at the end of each step. Not known while its schedule asks for none, and before the
-        first one ever: nothing is missing from before the watching began."""
+        first one ever: nothing is missing from before the watching began. While no collector ran, nobody was there to tell,
+        and it is not the server that was silent: it counts from when one began."""
         if not self._first:
             return _none(buckets)
         more = MS_PER_HOUR // buckets.width_ms
@@ -159,7 +161,9 @@ class Signals:
         ends = ends[more:]
         wanted = np.array([is_open(self._schedule, EpochMs(int(end) - 1)) for end in ends])
         wanted &= ends > self._first
-        return np.where(wanted, (ends - last).astype(np.float64), np.nan)
+        since = collecting_since(self._now) if self._as_found else 0
+        silent = np.clip(ends - np.maximum(last, since), 0, None)
+        return np.where(wanted, silent.astype(np.float64), np.nan)
 
 
 def _none(buckets: Buckets) -> Floats:

@@ -172,10 +172,13 @@ class Observed:
     def seconds(self) -> float:
         return self.window.length_ms / 1000
 
-    @property
+    @cached_property
     def tick_s(self) -> float:
-        """What a tick stands for."""
-        return self.seconds / self.ticks if self.ticks else 0.0
+        """What a tick stands for: the time to the next one. What a gap hides is nobody's waiting."""
+        if self.ticks < 2:
+            return self.seconds if self.ticks else 0.0
+        apart = float(np.median(np.diff(np.unique(self.frame.tick_ms)))) / 1000
+        return min(apart, self.seconds / self.ticks)
 
     @cached_property
     def active(self) -> Flags:

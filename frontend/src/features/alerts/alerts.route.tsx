@@ -1,0 +1,42 @@
+import { createRoute, lazyRouteComponent } from "@tanstack/react-router";
+
+import { type SearchOf, word } from "../../lib/search";
+import type { Base } from "../../lib/view";
+import { inside } from "../../shell/routes";
+import { own, showing, useChange, useParam, useRole, useView } from "../../shell/screen";
+
+const ALERTS = { became: word };
+export type AlertsSearch = Base & SearchOf<typeof ALERTS>;
+
+export const alertsRoute = createRoute({
+  getParentRoute: () => inside,
+  path: "/alerts",
+  ...own(ALERTS),
+  staticData: { title: "Alerts", nav: { place: "", label: "Alerts" } },
+  component: showing(
+    lazyRouteComponent(() => import("./AlertsPage"), "AlertsPage"),
+    () => ({ role: useRole(), search: useView(ALERTS), onSearch: useChange<AlertsSearch>() }),
+  ),
+});
+
+export const alertRoute = createRoute({
+  getParentRoute: () => inside,
+  path: "/alerts/$alert",
+  ...own({}),
+  staticData: { title: "Alert" },
+  component: showing(
+    lazyRouteComponent(() => import("./AlertPage"), "AlertPage"),
+    () => ({ id: Number(useParam("alert")), role: useRole() }),
+  ),
+});
+
+export const conditionsRoute = createRoute({
+  getParentRoute: () => inside,
+  path: "/conditions",
+  ...own({}),
+  staticData: { title: "Conditions of alerts" },
+  component: showing(
+    lazyRouteComponent(() => import("./ConditionsPage"), "ConditionsPage"),
+    () => ({ role: useRole() }),
+  ),
+});

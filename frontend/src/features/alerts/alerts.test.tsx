@@ -1,0 +1,195 @@
+import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import { afterEach, describe, expect, it, vi } from "vitest";
+
+import type { Schemas } from "../../api/client";
+import { shown } from "../../testing/shown";
+import { AlertPage } from "./AlertPage";
+import { AlertsPage, sentence } from "./AlertsPage";
+import { ConditionsPage } from "./ConditionsPage";
+import { read } from "./Editor";
+import { fared, leadsTo } from "./Ways";
+import {
+  type Alert,
+  type Condition,
+  type Way,
+  alertQuery,
+  alertsQuery,
+  bodyOf,
+  conditionsQuery,
+  waysQuery,
+} from "./queries";
+
+afterEach(() => {
+  cleanup();
+  vi.restoreAllMocks();
+});
+
+const AT = 1_790_000_000_000;
+const alert = (more: Partial<Alert> = {}): Alert => ({
+  ...{ id: 4, headline: "pier-1: A transaction left open", severity: "now", severity_label: "look at it now" },
+  ...{ began: AT, fired: AT + 60_000, over: null, state: "unread", state_at: 0, state_by: "", snoozed_until: null },
+  ...{ muted: false, sent: 2, waiting: 0, comments: 0 },
+  firings: [
+    {
+      ...{ condition_id: 2, condition: "Sessions blocked", server_id: 3, server: "pier-1", began: AT, fired: AT },
+      ...{ over: null, worst: 14, usual: null, sentence: "Sessions blocked on pier-1: 14 sessions" },
+    },
+  ],
+  ...more,
+});
+const condition: Condition = {
+  ...{ id: 2, name: "Sessions blocked", builtin: true, signal: "blocked", signal_label: "sessions blocked", kinds: [] },
+  ...{ level: 3, clears: 1, below: false, of_usual: false, for_ms: 60_000, clear_ms: 180_000, schedule: [] },
+  ...{ time_zone: "Europe/Lisbon", severity: "now", severity_label: "look at it now", servers: [3], groups: ["north"] },
+  ...{ ways: [7], close_watch_minutes: 0, enabled: true, in_words: "3 sessions or more for 1 min", firing: ["pier-1"] },
+};
+const way: Way = {
+  ...{ id: 7, name: "the office", kind: "email", has_secret: false, enabled: true, last_what: "began" },
+  ...{ last_state: "waiting", last_at: AT, last_error: "mail.pier.example: refused" },
+  settings: { host: "mail.pier.example", port: 25, to: ["dba@pier.example", "second@pier.example"] },
+};
+
+const answered = (body: unknown): Request[] => {
+  const sent: Request[] = [];
+  vi.spyOn(globalThis, "fetch").mockImplementation((request) => {
+    sent.push(request as Request);
+    const told = (request as Request).method === "GET" ? [] : body;
+    return Promise.resolve(new Response(JSON.stringify(told), { headers: { "Content-Type": "application/json" } }));
+  });
+  return sent;
+};
+
+describe("alerts over all servers", () => {
+  const open = (rows: readonly Alert[], role = "operator", became?: string) =>
+    shown(<AlertsPage role={role} search={became ? { became } : {}} onSearch={() => undefined} />, [
+      [alertsQuery(became ?? "").queryKey, rows],
+    ]);
+
+  it("say how many go on and how many nobody has read", () => {
+    expect(sentence([])).toBe("Alerts");
+    expect(sentence([alert(), alert({ over: AT, state: "handled" })])).toBe("1 alert goes on, 1 unread.");
+    expect(sentence([alert({ over: AT })])).toBe("Nothing fires now, 1 unread.");
+  });
+
+  it("that are none claim no more than that no condition held", async () => {
+    await open([]);
+    expect(document.body.textContent).toContain("No condition has held on any server yet.");
+    cleanup();
+    await open([], "operator", "snoozed");
+    expect(document.body.textContent).toContain("No alert is snoozed.");
+  });
+
+  it("tell of notices that nobody has taken, and of muted ones", async () => {
+    await open([alert({ waiting: 1 }), alert({ id: 5, muted: true })]);
+    expect(document.body.textContent).toContain("1 not taken yet");
+    expect(document.body.textContent).toContain("muted");
+  });
+
+  it("are acknowledged by operators and not by viewers", async () => {
+    await open([alert()], "viewer");
+    expect(screen.queryByRole("button", { name: /^acknowledge/ })).toBeNull();
+    cleanup();
+    const sent = answered({});
+    await open([alert()]);
+    fireEvent.click(screen.getByRole("button", { name: /^acknowledge: pier-1/ }));
+    await waitFor(() => expect(sent.some((one) => one.method === "PUT")).toBe(true));
+    const put = sent.find((one) => one.method === "PUT");
+    expect(put?.url).toContain("/api/v1/alerts/4/state");
+    expect(await put?.json()).toEqual({ state: "acknowledged", until: 0 });
+  });
+});
+
+describe("one alert", () => {
+  const page = (more: Partial<Schemas["AlertPageOut"]> = {}): Schemas["AlertPageOut"] => ({
+    ...{ alert: alert(), when: "Since 09:20:00.", lead: "A transaction left open", chain: ["38 sessions wait"] },
+    ...{ next_step: "End pid 4411.", changes: [], server: 3, start: AT - 300_000, end: AT, said: [], times: 3 },
+    notices: [
+      {
+        ...{ way: "the office", what: "began", state: "waiting", made: AT, sent: null, next: AT + 10_000, tries: 2 },
+        error: "mail.pier.example: refused",
+      },
+    ],
+    ...more,
+  });
+  const open = (told: Schemas["AlertPageOut"], role = "operator") =>
+    shown(<AlertPage id={4} role={role} />, [[alertQuery(4).queryKey, told]]);
+
+  it("opens the very window it tells of, with the chain as it was found then", async () => {
+    await open(page());
+    const link = screen.getByRole("link", { name: "open its window" });
+    expect(link.getAttribute("href")).toBe(`/servers/3/leads?from=${AT - 300_000}&to=${AT}`);
+    expect(screen.getByText("38 sessions wait")).toBeTruthy();
+    expect(document.body.textContent).toContain("The same fired 3 times in 30 days.");
+  });
+
+  it("says which way did not take its notice, and why", async () => {
+    await open(page());
+    expect(document.body.textContent).toContain("mail.pier.example: refused");
+    cleanup();
+    await open(page({ notices: [], alert: alert({ muted: true }) }));
+    expect(document.body.textContent).toContain("Nobody: it is muted.");
+  });
+});
+
+describe("conditions", () => {
+  const open = (role = "operator") =>
+    shown(<ConditionsPage role={role} />, [
+      [conditionsQuery.queryKey, [condition]],
+      [waysQuery.queryKey, [way]],
+    ]);
+
+  it("are tried on the past, and each time leads to its window", async () => {
+    answered({
+      many: 1,
+      known: 0.5,
+      times: [{ server: "pier-1", server_id: 3, began: AT, fired: AT, over: AT + 60_000 }],
+    });
+    await open("viewer");
+    fireEvent.click(screen.getByRole("button", { name: "try Sessions blocked on the last two weeks" }));
+    await screen.findByText(/would have fired 1 time; 50% of that time is known/);
+    expect(screen.getAllByRole("link").some((one) => one.getAttribute("href")?.startsWith("/servers/3/load"))).toBe(
+      true,
+    );
+  });
+
+  it("are switched and changed by operators alone", async () => {
+    await open("viewer");
+    expect(screen.queryByRole("checkbox")).toBeNull();
+    cleanup();
+    const sent = answered(condition);
+    await open();
+    fireEvent.click(screen.getByRole("checkbox", { name: "Sessions blocked is on" }));
+    await waitFor(() => expect(sent.some((one) => one.url.endsWith("/conditions/2/switch"))).toBe(true));
+  });
+
+  it("keep in their form what it does not show", () => {
+    const form = new FormData();
+    for (const [name, value] of Object.entries({
+      name: " Waiting ",
+      signal: "waiting",
+      level: "4.5",
+      clears: "2",
+      for: "0.5",
+    }))
+      form.set(name, value);
+    form.set("clear", "3");
+    form.set("severity", "soon");
+    form.set("groups", "north, , south");
+    form.append("way", "7");
+    form.append("way", "9");
+    const told = read(form, bodyOf(condition));
+    expect(told).toMatchObject({ name: "Waiting", signal: "waiting", level: 4.5, for_ms: 30_000, clear_ms: 180_000 });
+    expect(told).toMatchObject({ groups: ["north", "south"], ways: [7, 9], time_zone: "Europe/Lisbon", servers: [3] });
+  });
+});
+
+describe("ways", () => {
+  it("say where they lead and how the last notice fared", () => {
+    expect(leadsTo(way)).toBe("mails to dba@pier.example, second@pier.example by mail.pier.example:25");
+    expect(leadsTo({ kind: "webhook", settings: { url: "https://pier.example/x" } })).toBe(
+      "calls https://pier.example/x",
+    );
+    expect(fared(way)).toMatch(/^last one waits .*: mail\.pier\.example: refused$/);
+    expect(fared({ last_at: null, last_state: null, last_error: "" })).toBe("nothing was sent by it yet");
+  });
+});
