@@ -102,7 +102,9 @@ class Page(BaseHTTPRequestHandler):
         content = text.encode()
         self.send_response(status)
         self.send_header("Content-Type", f"{kind}; charset=utf-8")
-        self.send_header("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-src 'self'")
+        self.send_header(
+            "Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src data:; frame-src 'self'"
+        )
         self.send_header("Content-Length", str(len(content)))
         self.end_headers()
         self.wfile.write(content)
@@ -129,11 +131,19 @@ def _items() -> list[dict[str, str]]:
 def _list() -> str:
     rows = "".join(
         f"<tr><td class=muted>{one['at']}</td><td>{one['kind']}</td><td>"
-        + (f"<a href='/mail/{one['name']}'>{html.escape(one['what'])}</a>" if one["kind"] == "mail" else html.escape(one["what"]))
+        + (
+            f"<a href='/mail/{one['name']}'>{html.escape(one['what'])}</a>"
+            if one["kind"] == "mail"
+            else html.escape(one["what"])
+        )
         + "</td></tr>"
         for one in _items()
     )
-    empty = "" if rows else "<p>Nothing has come yet. Start a trouble: <code>./faena demo trouble start idle-console</code></p>"
+    empty = (
+        ""
+        if rows
+        else "<p>Nothing has come yet. Start a trouble: <code>./faena demo trouble start idle-console</code></p>"
+    )
     return f"<!doctype html><html lang=en><title>Inbox</title><style>{STYLE}</style><h1>Inbox of Tidewrack's DBA</h1>{empty}<table>{rows}</table></html>"
 
 

@@ -18,10 +18,12 @@ from faena.apps.answers.alerts.evaluating import look, watch
 from faena.apps.answers.alerts.signals import Signals
 from faena.apps.answers.alerts.telling import tell_due
 from faena.apps.answers.looking import look_for_leads
+from faena.apps.answers.marks import marks
 from faena.apps.collecting.models import CollectorState
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings, Server
-from faena.core.units import MS_PER_HOUR
+from faena.core.series.window import Window
+from faena.core.units import MS_PER_HOUR, EpochMs
 from test_leads import ANCHOR, INCIDENTS, filled
 
 pytestmark = pytest.mark.django_db
@@ -85,6 +87,8 @@ def test_blocked_sessions_are_told_once_with_the_lead_and_once_when_it_is_over(w
     assert f"/servers/{server.pk}/leads?from=" in began.body["link"]
     assert began.body["picture"].startswith("iVBORw0KGgo"), "a PNG"
     assert over.body["when"].startswith("From ")
+    on_the_rail = [one for one in marks(server.pk, Window(start=start, end=EpochMs(end))) if one.kind == "alert"]
+    assert [(one.detail, one.alert) for one in on_the_rail] == [("Sessions blocked", alert.pk)]
 
 
 def test_looking_again_at_what_was_looked_at_changes_nothing(way: Way) -> None:

@@ -1357,7 +1357,7 @@ export interface paths {
         };
         /**
          * List Marks
-         * @description Deadlocks and the like, changes, plans that switched, and leads; in order of time.
+         * @description Deadlocks and the like, changes, plans that switched, leads and alerts; in order of time.
          */
         get: operations["marks_list"];
         put?: never;
@@ -5012,9 +5012,11 @@ export interface components {
         };
         /**
          * MarkedOut
-         * @description `query_id`: the statement that a switch of plan or another change is of; `change`: the number of a change.
+         * @description `query_id`: the statement that a switch of plan or another change is of; `change` and `alert`: the number of one.
          */
         MarkedOut: {
+            /** Alert */
+            alert: number | null;
             /** At */
             at: number;
             /** Change */

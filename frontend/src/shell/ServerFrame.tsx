@@ -51,6 +51,8 @@ export const ServerFrame = ({ server, search, children }: Props) => {
         return void navigate({ to: "/servers/$server/deadlocks", params, search: window });
       case "changes":
         return void navigate({ to: "/servers/$server/changes", params, search: window });
+      case "alert":
+        return void navigate({ to: "/alerts/$alert", params: { alert: String(lead.id) } });
       case "leads":
         return void navigate({ to: "/servers/$server/leads", params, search: window });
       case "statements":

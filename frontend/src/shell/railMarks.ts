@@ -22,6 +22,7 @@ const EVENT_WORDS: Readonly<Record<string, readonly [string, string]>> = {
   plan_switch: ["switch of plan", "switches of plan"],
   change: ["change", "changes"],
   lead: ["at fault", "at fault"],
+  alert: ["alert", "alerts"],
   connection_refused: ["refused connection", "refused connections"],
 };
 
@@ -30,6 +31,7 @@ export type Lead =
   | { readonly to: "deadlocks" }
   | { readonly to: "changes" }
   | { readonly to: "leads" }
+  | { readonly to: "alert"; readonly id: number }
   | { readonly to: "statements" }
   | { readonly to: "events"; readonly kind: string }
   | { readonly to: "statement"; readonly queryId: string }
@@ -59,6 +61,7 @@ export function eventMarks(events: readonly Schemas["MarkedOut"][], nearMs: numb
     count: number;
     detail: string;
     statements: Set<string>;
+    alert: number | null;
   }
   const marks: Mark[] = [];
   const open = new Map<string, Mark>();
@@ -70,15 +73,17 @@ export function eventMarks(events: readonly Schemas["MarkedOut"][], nearMs: numb
       if (event.query_id !== null) last.statements.add(event.query_id);
       if (last.detail !== event.detail) last.detail += `; ${event.detail}`;
     } else {
-      const { at, kind, detail, query_id: queryId } = event;
-      const mark = { at, until: at, kind, detail, count: 1, statements: new Set(queryId === null ? [] : [queryId]) };
+      const { at, kind, detail, query_id: queryId, alert } = event;
+      const statements = new Set(queryId === null ? [] : [queryId]);
+      const mark = { at, until: at, kind, detail, count: 1, statements, alert };
       marks.push(mark);
       open.set(event.kind, mark);
     }
   }
-  return marks.map(({ at, until, kind, count, detail, statements }) => {
+  return marks.map(({ at, until, kind, count, detail, statements, alert }) => {
     const [one, many] = EVENT_WORDS[kind] ?? [kind, kind];
-    return { at, until, label: count === 1 ? one : `${count} ${many}`, detail, lead: leadOf(kind, [...statements]) };
+    const lead: Lead = alert === null ? leadOf(kind, [...statements]) : { to: "alert", id: alert };
+    return { at, until, label: count === 1 ? one : `${count} ${many}`, detail, lead };
   });
 }
 

@@ -7,6 +7,7 @@ from django.db.models import Count, Q
 
 from faena.apps.alerts.models import Alert, AlertComment, AlertCondition, ConditionState, Firing, Mute, Notice
 from faena.core.alerts.stepping import Phase
+from faena.core.series.window import Window
 
 MOST = 500
 
@@ -96,6 +97,15 @@ def times(alert: Alert, since_ms: int) -> int:
 def mutes(now_ms: int) -> list[Mute]:
     """Those that have not ended."""
     return list(Mute.objects.filter(until_ms__gt=now_ms).select_related("server", "condition").order_by("until_ms"))
+
+
+def began(server_id: int, window: Window) -> list[Firing]:
+    """What began to fire on a server in a window, one for each alert, in order of time."""
+    rows = Firing.objects.filter(server_id=server_id, began_ms__gte=window.start, began_ms__lt=window.end)
+    found: dict[int, Firing] = {}
+    for one in rows.select_related("condition").order_by("began_ms", "pk"):
+        found.setdefault(one.alert_id, one)
+    return list(found.values())
 
 
 def conditions() -> list[AlertCondition]:

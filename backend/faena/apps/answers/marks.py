@@ -1,7 +1,8 @@
-"""What stands on the rail above every view: deadlocks and the like, changes, plans that switched, and leads."""
+"""What stands on the rail above every view: deadlocks and the like, changes, plans that switched, leads and alerts."""
 
 from typing import NamedTuple
 
+from faena.apps.alerts import selectors as alerts
 from faena.apps.answers.labels import lines
 from faena.apps.changes import selectors as kept
 from faena.apps.leads import selectors as leads
@@ -16,13 +17,14 @@ AS_LOGGED = "from the server's log"
 
 
 class Mark(NamedTuple):
-    """`query_id`: the statement that a switch of plan or another change is of; `change`: the number of a change."""
+    """`query_id`: the statement that a switch of plan or another change is of; `change` and `alert`: the number of one."""
 
     at: int
     kind: str
     detail: str
     query_id: int | None = None
     change: int | None = None
+    alert: int | None = None
 
 
 def marks(server_id: int, window: Window) -> list[Mark]:
@@ -48,4 +50,7 @@ def marks(server_id: int, window: Window) -> list[Mark]:
         if one.kind is not ChangeKind.PLAN_SWITCH
     ]
     led = [Mark(at, "lead", title) for at, title in leads.marks(server_id, window)]
-    return sorted([*logged, *switched, *changed, *led], key=lambda mark: mark.at)
+    told = [
+        Mark(one.began_ms, "alert", one.condition.name, alert=one.alert_id) for one in alerts.began(server_id, window)
+    ]
+    return sorted([*logged, *switched, *changed, *led, *told], key=lambda mark: mark.at)
