@@ -20,6 +20,7 @@ NAMES = (
     "traces",
     "chains",
     "diagnosis",
+    "alerts",
     "proof",
     "accuracy",
     "fuzz",

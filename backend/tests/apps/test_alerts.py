@@ -240,6 +240,21 @@ def test_faena_itself_having_been_off_is_no_silence_of_servers(way: Way) -> None
     assert Firing.objects.get().worst == pytest.approx(4 * MINUTE, abs=15_000), "since the collector began"
 
 
+def test_a_server_that_is_paused_or_removed_fires_no_more(way: Way) -> None:
+    only("stale")
+    paused, removed = silent("pier-1"), silent("pier-2")
+    for server, now in ((paused, ANCHOR + 10 * MINUTE), (removed, ANCHOR + 30 * MINUTE)):
+        watch(server, now)
+    assert Alert.objects.filter(over_ms=None).count() == 2
+    paused.enabled = False
+    watch(paused, ANCHOR + 11 * MINUTE)
+    removed.delete()
+    tell_due(ANCHOR + 40 * MINUTE)
+    actions.forget_before(0, ANCHOR + 50 * MINUTE)
+    assert not Alert.objects.filter(over_ms=None).exists()
+    assert [one.what for one in Notice.objects.all()] == ["began"], "of the one that was paused"
+
+
 def test_conditions_that_came_with_faena_stay_as_they_were_changed() -> None:
     AlertCondition.objects.filter(builtin="blocked").update(level=40.0, enabled=False)
     AlertCondition.objects.filter(builtin="lag").delete()

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import asdict
+from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.db import connection, transaction
@@ -116,11 +117,10 @@ def _worse(one: str, other: str) -> str:
     return min(one, other, key=order.index)
 
 
-def end_all(condition: AlertCondition) -> None:
-    """What fires by a condition that is changed or switched off is over, and it begins anew. Inside of a transaction."""
-    for row in (
-        ConditionState.objects.select_for_update(of=("self",)).select_related("firing").filter(condition=condition)
-    ):
+def end_all(**of: Any) -> None:
+    """What fires by a `condition` that is changed or switched off, or on a `server` that is not watched any more, is over,
+    and it begins anew. Inside of a transaction."""
+    for row in ConditionState.objects.select_for_update(of=("self",)).select_related("firing").filter(**of):
         if row.firing is not None:
             alert = Alert.objects.select_for_update().get(pk=row.firing.alert_id)
             row.firing.over_ms, row.firing.untold = row.until_ms, ""
@@ -195,6 +195,7 @@ def comment(alert_id: int, text: str, now_ms: int, *, by: AbstractBaseUser | Ano
     return AlertComment.objects.create(alert=of(alert_id), at_ms=now_ms, by=user.username, text=text.strip())
 
 
-def forget_before(before_ms: int) -> None:
-    """Drop alerts that were over before then."""
+def forget_before(before_ms: int, now_ms: int) -> None:
+    """Drop alerts that were over before then; one whose server was removed is over now."""
+    Alert.objects.filter(firings=None, over_ms=None).update(over_ms=now_ms, due_ms=None)
     Alert.objects.filter(over_ms__lt=before_ms).delete()

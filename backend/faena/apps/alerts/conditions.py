@@ -183,7 +183,7 @@ def save(condition_id: int | None, form: ConditionForm, *, by: AbstractBaseUser 
         row.save()
         row.servers.set(Server.objects.filter(pk__in=form.servers))
         row.ways.set(Way.objects.filter(pk__in=form.ways))
-        end_all(row)
+        end_all(condition=row)
         audit.record(by, "condition.saved", subject=row.name)
     return row
 
@@ -195,7 +195,7 @@ def switch(condition_id: int, *, enabled: bool, by: AbstractBaseUser | Anonymous
     with transaction.atomic():
         row.enabled = enabled
         row.save(update_fields=["enabled"])
-        end_all(row)
+        end_all(condition=row)
         audit.record(by, "condition.on" if enabled else "condition.off", subject=row.name)
     return row
 
@@ -207,6 +207,6 @@ def remove(condition_id: int, *, by: AbstractBaseUser | AnonymousUser) -> None:
     if row.builtin:
         raise BadInput("this one came with Faena and would come back; switch it off", field="condition")
     with transaction.atomic():
-        end_all(row)
+        end_all(condition=row)
         audit.record(by, "condition.removed", subject=row.name)
         row.delete()

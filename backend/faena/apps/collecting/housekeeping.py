@@ -107,7 +107,7 @@ def _forget_machine(server: Server, now: int) -> None:
 
 
 def _forget_loose_ends(now: int) -> None:
-    alerts.forget_before(now - changes.RETENTION_MS)
+    alerts.forget_before(now - changes.RETENTION_MS, now)
     CollectorState.objects.filter(seen_ms__lt=now - COLLECTOR_KEPT_MS).delete()
     plans.forget_old()
 

@@ -18,6 +18,8 @@ NEW_MS = 10 * 60_000  # a condition that is new looks back so far
 def watch(server: Server, now_ms: int) -> None:
     """All conditions of one server. What one of them finds is kept before the next is looked at."""
     if not server.enabled:
+        with transaction.atomic():
+            actions.end_all(server=server)
         return
     signals = Signals(server, now_ms)
     for condition in covering(server, enabled()):

@@ -51,6 +51,10 @@ def _tell(alert_id: int, now_ms: int) -> bool:
     if alert is None:
         return False
     firings = list(alert.firings.select_related("condition", "server").order_by("fired_ms", "pk"))
+    if not firings:  # their server was removed
+        alert.due_ms = None
+        alert.save(update_fields=["due_ms"])
+        return False
     loud = [one for one in firings if not _is_muted(one, now_ms)]
     alert.muted = bool(firings) and not loud
     what = _what(alert, loud, now_ms)
