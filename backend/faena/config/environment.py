@@ -39,6 +39,8 @@ class Environment:
     tell_loopback: bool
     tell_networks: tuple[str, ...]  # that mail servers and webhooks may lie in
     address: str  # of this application, as people reach it: links in mails begin with it
+    metrics_token: str = field(repr=False)  # whoever bears it may read /metrics
+    metrics_networks: tuple[str, ...]  # from which it may be read without one
     passfile_folders: tuple[str, ...]
     explain_foreign_tables: bool
     json_logs: bool
@@ -74,6 +76,8 @@ def read_environment() -> Environment:
         watch_networks=_networks(value("WATCH_NETWORKS", ""), "FAENA_WATCH_NETWORKS"),
         tell_loopback=value("TELL_LOOPBACK", "0") == "1",
         tell_networks=_networks(value("TELL_NETWORKS", ""), "FAENA_TELL_NETWORKS"),
+        metrics_token=value("METRICS_TOKEN", ""),
+        metrics_networks=_networks(value("METRICS_NETWORKS", ""), "FAENA_METRICS_NETWORKS"),
         address=_address(value("ADDRESS", ""), value("LISTEN_HOST", "127.0.0.1"), value("LISTEN_PORT", "8710")),
         passfile_folders=_list(value("PASSFILE_FOLDERS", str(state_dir / "passfiles"))),
         explain_foreign_tables=value("EXPLAIN_FOREIGN_TABLES", "0") == "1",

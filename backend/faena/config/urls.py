@@ -9,6 +9,7 @@ from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 from faena.api.application import api
+from faena.api.metrics import metrics
 from faena.api.receiver import traces
 from faena.apps.collecting import schema
 from faena.core.errors import StoreAway
@@ -51,5 +52,6 @@ urlpatterns = [
     path("health/ready", ready),
     path("api/v1/", api.urls),
     path("v1/traces", traces),
-    re_path(r"^(?!api/|v1/|static/|assets/|health/).*$", page),
+    path("metrics", metrics),
+    re_path(r"^(?!api/|v1/|static/|assets/|health/|metrics$).*$", page),
 ]
