@@ -72,6 +72,7 @@ def test_faenas_own_state_and_alerts_are_told(allowed: Any) -> None:
     assert told["faena_load_sessions"] == {}, "a server that was never sampled has no load, not none"
 
 
+@pytest.mark.django_db(transaction=True)
 def test_the_load_of_the_last_minute_is_told_by_kind(allowed: Any, tmp_path: Path) -> None:
     server = Server.objects.create(name="pier-1")
     last = (now_ms() - 10_000) // 60_000 * 60_000 - 60_000
