@@ -82,5 +82,5 @@ def test_the_load_of_the_last_minute_is_told_by_kind(allowed: Any, tmp_path: Pat
     ]  # this minute and the next, whichever of them has ended when it is read
     DjangoStore(tmp_path).deliver([Sampled(server_id=server.pk, reading=one, missed=0) for one in rows])
     told = read()
-    assert told["faena_load_sessions"] == {("pier-1", "running"): 1.0, ("pier-1", "lock"): 1.0}
+    assert told["faena_load_sessions"] == {("running", "pier-1"): 1.0, ("lock", "pier-1"): 1.0}
     assert told["faena_blocked_sessions"] == {("pier-1",): 1.0}
