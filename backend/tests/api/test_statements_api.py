@@ -261,7 +261,7 @@ def test_a_switch_of_plan_is_an_event(
     (mark,) = ask("marks")
     assert mark == {
         "at": START + 60_000, "kind": "plan_switch", "detail": f"{TEXTS[7]} now uses Seq Scan booking",
-        "query_id": "7", "change": None,
+        "query_id": "7", "change": None, "alert": None,
     }  # fmt: skip
 
 

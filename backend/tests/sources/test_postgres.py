@@ -348,13 +348,14 @@ def test_a_survey_counts_what_happened_since_the_one_before(target: Target) -> N
 
 def test_counts_that_went_back_are_no_figures() -> None:
     def counts(at: int, commits: float) -> Counts:
-        return Counts(at=EpochMs(at), vitals=(5, commits, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 10, None), tables=())
+        return Counts(at=EpochMs(at), vitals=(5, commits, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 10, None, 1.2e8), tables=())
 
     assert survey_between(None, counts(1, 5.0)) == Survey(at=EpochMs(1))
     assert survey_between(counts(1, 5.0), counts(60_001, 3.0)).vitals is None, "the statistics were reset"
     vitals = survey_between(counts(1, 5.0), counts(60_001, 8.0)).vitals
     assert vitals is not None
     assert (vitals.commits, vitals.covers_ms, vitals.connections) == (3.0, 60_000, 5)
+    assert vitals.transaction_age == 1.2e8, "an age, and no count of the minute"
 
 
 def test_password_file_and_service_name_lead_to_the_server(

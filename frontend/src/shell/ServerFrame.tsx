@@ -34,7 +34,6 @@ interface Props {
 
 /** The rail and the window above every view of one server; keys that move the window. */
 export const ServerFrame = ({ server, search, children }: Props) => {
-  const navigate = useNavigate();
   const spec = windowOf(search);
   const here = useHere();
   const day = useQuery({ ...loadQuery(server, DAY, NO_PICKS, 360), enabled: search.rail === undefined });
@@ -43,30 +42,7 @@ export const ServerFrame = ({ server, search, children }: Props) => {
   const rail = useQuery(loadQuery(server, railSpec, NO_PICKS, 360));
   const change = useChange();
   const show = (window: WindowSpec): void => change(window);
-  const open = ({ at, until, lead }: LeadingMark): void => {
-    const window = around(spec, at, until, present());
-    const params = { server: String(server) };
-    switch (lead.to) {
-      case "deadlocks":
-        return void navigate({ to: "/servers/$server/deadlocks", params, search: window });
-      case "changes":
-        return void navigate({ to: "/servers/$server/changes", params, search: window });
-      case "alert":
-        return void navigate({ to: "/alerts/$alert", params: { alert: String(lead.id) } });
-      case "leads":
-        return void navigate({ to: "/servers/$server/leads", params, search: window });
-      case "statements":
-        return void navigate({ to: "/servers/$server/statements", params, search: window });
-      case "events":
-        return void navigate({ to: "/servers/$server/events", params, search: { ...window, kinds: [lead.kind] } });
-      case "statement": {
-        const statement = { ...params, query: lead.queryId };
-        return void navigate({ to: "/servers/$server/statements/$query", params: statement, search: window });
-      }
-      case "time":
-        show(window);
-    }
-  };
+  const open = useOpening(server, spec, show);
   useWindowKeys(spec, change);
   const told = useQuery(marksQuery(server, railSpec)).data ?? NO_MARKS;
   const changed = useMemo(() => told.filter((one) => one.kind === "change"), [told]);
@@ -116,6 +92,35 @@ export const ServerFrame = ({ server, search, children }: Props) => {
     </div>
   );
 };
+
+/** Goes to what a mark of the rail tells of. */
+function useOpening(server: number, spec: WindowSpec, show: (window: WindowSpec) => void): (mark: LeadingMark) => void {
+  const navigate = useNavigate();
+  return ({ at, until, lead }) => {
+    const window = around(spec, at, until, present());
+    const params = { server: String(server) };
+    switch (lead.to) {
+      case "deadlocks":
+        return void navigate({ to: "/servers/$server/deadlocks", params, search: window });
+      case "changes":
+        return void navigate({ to: "/servers/$server/changes", params, search: window });
+      case "alert":
+        return void navigate({ to: "/alerts/$alert", params: { alert: String(lead.id) } });
+      case "leads":
+        return void navigate({ to: "/servers/$server/leads", params, search: window });
+      case "statements":
+        return void navigate({ to: "/servers/$server/statements", params, search: window });
+      case "events":
+        return void navigate({ to: "/servers/$server/events", params, search: { ...window, kinds: [lead.kind] } });
+      case "statement": {
+        const statement = { ...params, query: lead.queryId };
+        return void navigate({ to: "/servers/$server/statements/$query", params: statement, search: window });
+      }
+      case "time":
+        show(window);
+    }
+  };
+}
 
 /** `h` notes a change, wherever one is. */
 const Noting = ({ server, spec }: { readonly server: number; readonly spec: WindowSpec }) => {

@@ -121,7 +121,7 @@ const Switches = ({ of, onEdit }: { readonly of: Condition; readonly onEdit: (on
           type="checkbox"
           className="size-4"
           aria-label={`${of.name} is on`}
-          checked={of.enabled}
+          checked={turn.isPending ? turn.variables : of.enabled}
           onChange={(event) => turn.mutate(event.target.checked)}
         />
         on

@@ -4,12 +4,12 @@ import type { Schemas } from "../../api/client";
 import { loadQuery } from "../../api/queries";
 import { Spark } from "../../charts/Spark";
 import type { Lead, Step } from "./model";
+import { LOW, SMALL, SmallDisk, SmallLanes, SmallTicks } from "./SmallPictures";
 
 type Loaded = Schemas["LoadOut"];
 
 const CELLS = 60;
 const [WIDTH, HEIGHT] = [380, 40];
-const [SMALL, LOW] = [120, 22];
 
 /** The part of the load that a lead explains, over the window: above the line what ran, below it what waited. */
 export const WhatItExplains = ({ lead }: { readonly lead: Lead }) =>
@@ -38,9 +38,8 @@ export function picksOf(step: Step, lead: Lead): readonly string[] | null {
   switch (step.view) {
     case "statement":
       return query === undefined ? null : [`statement:${query}`];
-    case "blocking":
-      return ["kind:lock"];
     case "sessions":
+    case "statements":
       return lead.root.program ? [`program:${lead.root.program}`] : null;
     case "load":
       return [];
@@ -49,14 +48,30 @@ export function picksOf(step: Step, lead: Lead): readonly string[] | null {
   }
 }
 
-/** A small waterline of what a step speaks of. */
-export const StepPicture = ({ server, span, step, lead }: Props) => {
+/** A small picture of what a step speaks of, as its view shows it: lanes, moments, a line, or a waterline. */
+export const StepPicture = (props: Props) => (
+  <span className="w-[120px] shrink-0 self-center" style={{ height: LOW }}>
+    <Drawn {...props} />
+  </span>
+);
+
+const Drawn = (props: Props) => {
+  const { server, span, step } = props;
+  switch (step.view) {
+    case "blocking":
+      return <SmallLanes server={server} span={span} />;
+    case "deadlocks":
+      return <SmallTicks server={server} span={span} kinds={["deadlock"]} label="deadlocks" />;
+    case "machine":
+      return <SmallDisk server={server} span={span} />;
+    default:
+      return <SmallWaterline {...props} />;
+  }
+};
+
+const SmallWaterline = ({ server, span, step, lead }: Props) => {
   const picks = picksOf(step, lead);
   const found = useQuery({ ...loadQuery(server, span, picks ?? [], CELLS), enabled: picks !== null });
   const data: Loaded | undefined = picks === null ? undefined : found.data;
-  return (
-    <span className="w-[120px] shrink-0 self-center" style={{ height: LOW }}>
-      {data ? <Spark load={data} width={SMALL} height={LOW} label={`load: ${picks?.join(", ") || "all"}`} /> : null}
-    </span>
-  );
+  return data ? <Spark load={data} width={SMALL} height={LOW} label={`load: ${picks?.join(", ") || "all"}`} /> : null;
 };
