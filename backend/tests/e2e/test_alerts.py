@@ -68,7 +68,7 @@ def test_a_condition_is_made_tried_on_the_past_and_switched_off(page: Page) -> N
     expect(page.get_by_role("row").filter(has_text="Very many blocked")).to_contain_text(
         "20 sessions or more for 1 min"
     )
-    page.get_by_role("button", name="try Very many blocked on the last two weeks").click()
+    page.get_by_role("button", name="try on two weeks: Very many blocked").click()
     tried = page.get_by_role("row").filter(has_text="Very many blocked")
     expect(tried).to_contain_text("would have fired", timeout=60_000)
     page.get_by_role("checkbox", name="Very many blocked is on").click()

@@ -178,7 +178,7 @@ const OnThePast = ({ of }: { readonly of: Condition }) => {
   return (
     <button
       type="button"
-      aria-label={`try ${of.name} on the last two weeks`}
+      aria-label={tried.isPending ? `trying …: ${of.name}` : `try on two weeks: ${of.name}`}
       className="hover:text-accent min-h-6 text-sm underline"
       disabled={tried.isPending}
       onClick={() => tried.mutate()}

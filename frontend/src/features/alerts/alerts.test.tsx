@@ -145,7 +145,7 @@ describe("conditions", () => {
       times: [{ server: "pier-1", server_id: 3, began: AT, fired: AT, over: AT + 60_000 }],
     });
     await open("viewer");
-    fireEvent.click(screen.getByRole("button", { name: "try Sessions blocked on the last two weeks" }));
+    fireEvent.click(screen.getByRole("button", { name: "try on two weeks: Sessions blocked" }));
     await screen.findByText(/would have fired 1 time; 50% of that time is known/);
     expect(screen.getAllByRole("link").some((one) => one.getAttribute("href")?.startsWith("/servers/3/load"))).toBe(
       true,
