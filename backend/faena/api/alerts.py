@@ -178,7 +178,7 @@ def get_alerts(request: HttpRequest, asked: Query[AlertsIn]) -> list[AlertOut]:
 
 @router.get("/alerts/mutes", response=list[MuteOut], operation_id="alert_mutes")
 def get_mutes(request: HttpRequest) -> list[MuteOut]:
-    """What is muted now."""
+    """Mutes that have not ended."""
     return [
         MuteOut(
             id=one.pk, server=one.server.name if one.server else None,

@@ -1,4 +1,4 @@
-"""When somebody is told, and by which ways."""
+"""Conditions of alerts, their trial on the past, and the ways by which alerts go out."""
 
 from typing import Annotated, Any
 
@@ -39,7 +39,7 @@ class SignalOut(Out):
 
 
 class AlertConditionOut(Out):
-    """As it was entered; `in_words` says its level, `firing` names the servers on which it holds now."""
+    """A condition as it was entered; `in_words` says its level, `firing` names the servers on which it holds now."""
 
     id: int
     name: str
@@ -217,7 +217,7 @@ def post_condition(request: HttpRequest, body: AlertConditionBody) -> Status[Ale
 
 @router.post("/conditions/trial", response=ConditionTrialOut, operation_id="condition_trial")
 def post_trial(request: HttpRequest, body: ConditionTrialBody) -> ConditionTrialOut:
-    """How often it would have fired in the past, and when; nothing is saved and nobody is told."""
+    """Try a condition on the past: how often it would have fired, and when. Nothing is saved, and no notice goes out."""
     _form(body.condition).check()
     chosen = [
         one for one in servers.all_servers()
@@ -293,14 +293,14 @@ def put_way(request: HttpRequest, way_id: int, body: WayBody) -> WayOut:
 
 @router.delete("/ways/{way_id}", response=WayRemovedOut, operation_id="way_remove")
 def delete_way(request: HttpRequest, way_id: int) -> WayRemovedOut:
-    """Nobody is told by it any more."""
+    """Remove a way; no notice goes out by it any more."""
     ways.remove(way_id, by=request.user)
     return WayRemovedOut()
 
 
 @router.post("/ways/{way_id}/trial", response={201: WayOut}, operation_id="way_trial")
 def post_way_trial(request: HttpRequest, way_id: int) -> Status[WayOut]:
-    """Send a trial by it; its state is told by the list."""
+    """Send a trial notice by this way; the list of ways shows what became of it."""
     row = ways.tryable(way_id, by=request.user)
     try_way(row, f"{settings.ENVIRONMENT.address}/alerts", now_ms())
     return Status(201, _way(row))

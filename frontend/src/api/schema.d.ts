@@ -33,7 +33,7 @@ export interface paths {
         };
         /**
          * Get Mutes
-         * @description What is muted now.
+         * @description Mutes that have not ended.
          */
         get: operations["alert_mutes"];
         put?: never;
@@ -243,7 +243,7 @@ export interface paths {
         put?: never;
         /**
          * Post Trial
-         * @description How often it would have fired in the past, and when; nothing is saved and nobody is told.
+         * @description Try a condition on the past: how often it would have fired, and when. Nothing is saved, and no notice goes out.
          */
         post: operations["condition_trial"];
         delete?: never;
@@ -2398,7 +2398,7 @@ export interface paths {
         post?: never;
         /**
          * Delete Way
-         * @description Nobody is told by it any more.
+         * @description Remove a way; no notice goes out by it any more.
          */
         delete: operations["way_remove"];
         options?: never;
@@ -2417,7 +2417,7 @@ export interface paths {
         put?: never;
         /**
          * Post Way Trial
-         * @description Send a trial by it; its state is told by the list.
+         * @description Send a trial notice by this way; the list of ways shows what became of it.
          */
         post: operations["way_trial"];
         delete?: never;
@@ -2555,7 +2555,7 @@ export interface components {
         };
         /**
          * AlertConditionOut
-         * @description As it was entered; `in_words` says its level, `firing` names the servers on which it holds now.
+         * @description A condition as it was entered; `in_words` says its level, `firing` names the servers on which it holds now.
          */
         AlertConditionOut: {
             /** Below */
