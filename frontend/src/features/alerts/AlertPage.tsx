@@ -125,6 +125,8 @@ const Notices = ({ page }: { readonly page: Page }) => (
         {one.what} by {one.way}:{" "}
         {one.state === "sent" && one.sent !== null ? (
           `sent ${when(one.sent)}`
+        ) : one.state === "waiting" && one.tries === 0 ? (
+          "on its way"
         ) : (
           <span className="text-danger">
             {one.state === "given_up" ? "given up" : `not taken yet, next try ${when(one.next)}`}

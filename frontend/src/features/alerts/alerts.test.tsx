@@ -122,6 +122,22 @@ describe("one alert", () => {
     expect(document.body.textContent).toContain("The same fired 3 times in 30 days.");
   });
 
+  it("does not call a notice refused that nobody has tried to send yet", async () => {
+    const fresh = {
+      way: "the office",
+      what: "began",
+      state: "waiting",
+      made: AT,
+      sent: null,
+      next: AT,
+      tries: 0,
+      error: "",
+    };
+    await open(page({ notices: [fresh] }));
+    expect(document.body.textContent).toContain("began by the office: on its way");
+    expect(document.body.textContent).not.toContain("not taken");
+  });
+
   it("says which way did not take its notice, and why", async () => {
     await open(page());
     expect(document.body.textContent).toContain("mail.pier.example: refused");

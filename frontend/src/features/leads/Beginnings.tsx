@@ -66,12 +66,14 @@ export const Became = ({ server, lead, span, canAct }: BecameProps) => {
   );
 };
 
+const saidOf = (reason: string): string => (reason ? `: ${reason}.` : ".");
+
 const Before = ({ known }: { readonly known: NonNullable<Lead["known"]> }) => (
   <>
     First seen {when(known.first, false)}
     {known.times > 1 ? `, ${counted(known.times, "time")} so far` : ""}.
     {known.state === "open" ? "" : ` It was ${known.state} ${when(known.state_at, false)} by ${known.state_by}`}
-    {known.reason ? `: ${known.reason}.` : known.state === "open" ? "" : "."}
+    {known.state === "open" ? (known.reason ? ` Said of it before: ${known.reason}.` : "") : saidOf(known.reason)}
     {known.came_back === null ? "" : ` It came back ${when(known.came_back, false)} after it was handled.`}
   </>
 );
