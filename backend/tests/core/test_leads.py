@@ -402,6 +402,19 @@ def test_what_requests_tell_is_a_lead_where_somebody_suffers(told: RequestTroubl
         assert leads[0].claim.root.object == "port-authority"
 
 
+@pytest.mark.parametrize(
+    ("calls", "usual", "found"), [(60_000, None, True), (6_000, None, False), (60_000, 1000.0, False)]
+)
+def test_a_statement_run_once_a_row_is_a_lead_where_it_is_most_of_what_the_server_is_asked(
+    calls: float, usual: float | None, found: bool
+) -> None:
+    """Though no sample catches it at work and users are content: its time lies in going to and fro."""
+    seen = with_history(watched(60, at_work(1, query_id=3), cores=8), figures(2, calls, 0.05), None)
+    told = trouble("repeated_statement", usual_most_ms=usual, satisfaction=1.0)
+    leads = diagnose(replace(seen, requests=[told])).leads
+    assert [one.claim.kind for one in leads] == ([LeadKind.REPEATED_STATEMENT] if found else [])
+
+
 def test_a_statement_called_more_often_for_want_of_a_cache_is_one_lead_with_it() -> None:
     seen = with_history(watched(60, at_work(2), cores=8), figures(2, 18_000, 3.0), USUAL)
     (lead,) = diagnose(replace(seen, requests=[trouble("cache_missing")])).leads

@@ -10,11 +10,21 @@ from faena.core.findings import Reference
 from faena.core.numbers import count
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sql.names import tables_of
+from faena.core.units import QueryId
 
 LEAST_A_SECOND = 50.0
 LEAST_TIME, MOST_OF_CALLS = 0.1, 0.3  # sessions that run it on average, by the counters; of all calls on the server
 # Or so many calls, and most of all: what each costs lies in going to and fro, which no session shows.
 CROWD_A_SECOND, CROWD_OF_CALLS = 250.0, 0.6
+
+
+def is_crowd(seen: Observed, statement: QueryId) -> bool:
+    """Whether it is most of what the server is asked, and very often."""
+    work = seen.work.get(statement)
+    if work is None or not seen.work_s:
+        return False
+    whole = sum(one.calls for one in seen.work.values())
+    return work.calls >= CROWD_A_SECOND * seen.work_s and work.calls >= CROWD_OF_CALLS * whole
 
 
 def repeated_statement(seen: Observed) -> Iterator[Claim]:
@@ -27,7 +37,7 @@ def repeated_statement(seen: Observed) -> Iterator[Claim]:
         text, lead = seen.text(match.second), seen.text(match.first)
         rate, busy = work.calls / seen.work_s, work.total_ms / 1000 / seen.work_s
         costs = rate >= LEAST_A_SECOND and busy >= LEAST_TIME and work.calls >= MOST_OF_CALLS * whole
-        crowd = rate >= CROWD_A_SECOND and work.calls >= CROWD_OF_CALLS * whole
+        crowd = is_crowd(seen, match.second)
         if not (costs or crowd) or not tables_of(text):
             continue
         mask = seen.of_statement(match.second) | seen.of_statement(match.first)

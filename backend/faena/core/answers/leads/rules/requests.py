@@ -7,6 +7,7 @@ import numpy as np
 from faena.core.answers.leads.claim import Claim, Flags, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed, RequestTrouble
+from faena.core.answers.leads.rules.repeated_statement import is_crowd
 from faena.core.answers.leads.saying import at_work
 from faena.core.answers.leads.words import quoted, sessions, took
 from faena.core.findings import Reference
@@ -84,7 +85,8 @@ def repeated_in_requests(seen: Observed) -> Iterator[Claim]:
         mask = seen.of_statement(one.repeated)
         # As slow as it always is, it is no trouble of this window; the page of repeated statements tells of it.
         costs = one.usual_most_ms is None and seen.mean(mask) >= LEAST_LOAD and seen.share(mask) >= LEAST_SHARE
-        if not costs and not suffers(one):
+        crowd = one.usual_most_ms is None and is_crowd(seen, one.repeated)
+        if not (costs or crowd or suffers(one)):
             continue
         text = seen.text(one.repeated)
         yield Claim(
@@ -94,7 +96,7 @@ def repeated_in_requests(seen: Observed) -> Iterator[Claim]:
             root=Root(statement=text, program=one.service, table=next(iter(tables_of(text)), ""), object=one.endpoint),
             chain=(
                 at_work(seen, mask, text),
-                Step(f"It is run again and again within requests of {one.endpoint}: {one.detail}.", _page(one)),
+                Step(f"It is run again and again within requests of {one.endpoint}: {one.detail}. That is {one.share:.0%} of their time, most of it going to and fro.", _page(one)),
             ),
             ruled_out=(RuledOut("dear calls", "each is as cheap as ever"),) if one.repeated in seen.usual_work else (),
             next_step="Ask for all rows at once: a join, or WHERE … = ANY(list); the request's page says where in the code.",
