@@ -26,7 +26,7 @@ Handler = Callable[[HttpRequest], HttpResponseBase]
 
 MAX_BODY = 8 * 1024 * 1024
 MAX_UPLOAD = 256 * 1024 * 1024
-UPLOADS = ("/api/v1/import/",)
+UPLOADS = ("/api/v1/import/", "/api/v1/cases/import/")
 _GIVEN_ID = re.compile(r"[A-Za-z0-9_-]{8,64}")
 SEEN_EVERY_S = 60  # a session's last use is written so often at most
 ACTIVE_S = 90  # a page that asks by itself, with nobody at it for longer than this, does not keep a session alive

@@ -6,6 +6,7 @@ The file is TOML with the same names in lower case and without the prefix: FAENA
 import os
 import secrets
 import tomllib
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from ipaddress import ip_network
 from pathlib import Path
@@ -15,6 +16,22 @@ CHECKOUT = Path(__file__).resolve().parents[3]
 
 class BadConfiguration(Exception):
     """Names the setting at fault and what it should look like."""
+
+
+ROLES = ("viewer", "operator", "admin")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OpenId:
+    """A provider of OpenID Connect. `roles` gives the role of each value of a claim; "*" of anybody who signs in there."""
+
+    issuer: str
+    client: str
+    secret: str = field(repr=False)
+    name: str  # as the sign-in page calls it
+    claim: str
+    scopes: str
+    roles: Mapping[str, str]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,6 +63,8 @@ class Environment:
     json_logs: bool
     access_log: bool
     idle_minutes: int
+    api_per_minute: int  # questions by one token
+    oidc: OpenId | None
     demo: bool
     debug: bool
 
@@ -83,7 +102,9 @@ def read_environment() -> Environment:
         explain_foreign_tables=value("EXPLAIN_FOREIGN_TABLES", "0") == "1",
         json_logs=value("JSON_LOGS", "0") == "1",
         access_log=value("ACCESS_LOG", "1") == "1",
-        idle_minutes=_minutes(value("IDLE_MINUTES", "480"), "FAENA_IDLE_MINUTES"),
+        idle_minutes=_whole(value("IDLE_MINUTES", "480"), "FAENA_IDLE_MINUTES", "minutes", least=5),
+        api_per_minute=_whole(value("API_PER_MINUTE", "600"), "FAENA_API_PER_MINUTE", "questions", least=1),
+        oidc=_oidc(value),
         demo=value("DEMO", "0") == "1",
         debug=value("DEBUG", "0") == "1",
     )
@@ -123,10 +144,36 @@ def _networks(text: str, name: str) -> tuple[str, ...]:
     return _list(text)
 
 
-def _minutes(text: str, name: str) -> int:
-    if not text.isascii() or not text.isdigit() or not 5 <= int(text) <= 100_000:
-        raise BadConfiguration(f"{name} must be minutes between 5 and 100000, not {text!r}")
+def _whole(text: str, name: str, what: str, *, least: int) -> int:
+    if not text.isascii() or not text.isdigit() or not least <= int(text) <= 100_000:
+        raise BadConfiguration(f"{name} must be {what} between {least} and 100000, not {text!r}")
     return int(text)
+
+
+def _oidc(value: Callable[[str, str], str]) -> OpenId | None:
+    """None where no provider is named."""
+    issuer = value("OIDC_ISSUER", "").rstrip("/")
+    if not issuer:
+        return None
+    if not issuer.startswith(("https://", "http://127.0.0.1", "http://localhost")):
+        raise BadConfiguration("FAENA_OIDC_ISSUER is the https address of a provider: https://login.example.org")
+    client, secret_told = value("OIDC_CLIENT_ID", ""), value("OIDC_CLIENT_SECRET", "")
+    if not client or not secret_told:
+        raise BadConfiguration("FAENA_OIDC_CLIENT_ID and FAENA_OIDC_CLIENT_SECRET belong to FAENA_OIDC_ISSUER")
+    roles = dict[str, str]()
+    for one in _list(value("OIDC_ROLES", "")):
+        group, _, role = one.rpartition("=")
+        if not group or role not in ROLES:
+            raise BadConfiguration(
+                f"FAENA_OIDC_ROLES lists values of a claim with a role, as dba=admin, and {one!r} is none"
+            )
+        roles[group] = role
+    if not roles:
+        raise BadConfiguration("FAENA_OIDC_ROLES says who may do what, as dba=admin,oncall=operator,*=viewer")
+    return OpenId(
+        issuer=issuer, client=client, secret=secret_told, name=value("OIDC_NAME", "single sign-on"),
+        claim=value("OIDC_ROLE_CLAIM", "groups"), scopes=value("OIDC_SCOPES", "openid profile email"), roles=roles,
+    )  # fmt: skip
 
 
 def _port(text: str, name: str) -> int:

@@ -38,7 +38,9 @@ INSTALLED_APPS = [
     "faena.apps.leads",
     "faena.apps.verdicts",
     "faena.apps.alerts.apps.AlertsConfig",
+    "faena.apps.cases",
     "faena.apps.collecting",
+    "faena.api",
 ]
 
 MIDDLEWARE = [

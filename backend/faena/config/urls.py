@@ -8,6 +8,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBas
 from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
+from faena.api import oidc
 from faena.api.application import api
 from faena.api.metrics import metrics
 from faena.api.receiver import traces
@@ -53,5 +54,7 @@ urlpatterns = [
     path("api/v1/", api.urls),
     path("v1/traces", traces),
     path("metrics", metrics),
-    re_path(r"^(?!api/|v1/|static/|assets/|health/|metrics$).*$", page),
+    path("oidc/begin", oidc.begin),
+    path("oidc/callback", oidc.callback),
+    re_path(r"^(?!api/|v1/|oidc/|static/|assets/|health/|metrics$).*$", page),
 ]

@@ -35,6 +35,7 @@ from faena.apps.servers.models import Server
 from faena.collector.kinds import INTAKE, Traced
 from faena.core.errors import Busy, NotAllowed
 from faena.core.readings import SampleReading
+from faena.core.requests.findings import Found
 from faena.core.requests.sums import CALL_FIGURES, REQUEST_FIGURES, RUNGS, STATEMENT_FIGURES, Sums, by_name
 from faena.core.requests.sums import Origin as OriginKey
 from faena.core.series.window import Window
@@ -290,6 +291,32 @@ def test_a_window_is_put_together_of_the_longest_sums_that_fit_and_counts_each_m
         (one,) = selectors.summed(source.server_id, window, selectors.Only())
         assert one.figures["requests"] == sum(2.0 ** (minute % 7) for minute in range(start, end)), (start, end)
         assert one.rungs.sum() == end - start
+
+
+@pytest.mark.parametrize(
+    ("asked", "found"),
+    [
+        ([1.0] * 40 + [0.0] * 20, True),  # the change lies before the window
+        ([1.0] * 59 + [0.0], True),
+        ([0.0] * 60, False),  # it never asked
+        ([1.0] * 40 + [0.0] * 19 + [1.0], False),  # it asks once more
+    ],
+)
+def test_a_cache_that_was_asked_in_the_half_hour_before_the_window_is_missed_in_it(
+    source: TraceSource, asked: list[float], found: bool
+) -> None:
+    sums, origin = Sums(), OriginKey("web", "web", "GET /beds", "7", "quay-a")
+    minute = NOW // 60_000 * 60_000
+    for n, share in enumerate(asked):
+        vector = np.zeros(len(REQUEST_FIGURES))
+        vector[REQUEST_FIGURES.index("requests")], vector[REQUEST_FIGURES.index("with_cache")] = 20.0, 20.0 * share
+        sums.requests[minute - (len(asked) - n) * 60_000, origin] = vector
+        sums.rungs[minute - (len(asked) - n) * 60_000, origin] = np.eye(97)[3]
+    add_sums(source.server_id, sums, Dictionaries(source.server_id))
+    window = Window(start=EpochMs(minute - 60_000), end=EpochMs(minute))
+    rows = selectors.summed(source.server_id, window, selectors.Only())
+    (told,) = selectors.findings_of(source.server_id, window, rows, selectors.Only()).values()
+    assert (Found.CACHE_MISSING in [one.kind for one in told]) == found
 
 
 def test_a_request_that_waited_for_a_blocked_session_is_kept_and_names_its_samples(source: TraceSource) -> None:

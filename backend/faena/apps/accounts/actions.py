@@ -1,5 +1,7 @@
 """Making people known, and changing what they may do. Everything is in the audit record."""
 
+from collections.abc import Sequence
+
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.contrib.auth.password_validation import validate_password
 from django.contrib.sessions.models import Session
@@ -18,6 +20,8 @@ def save_user(username: str, password: str, role: Role, *, may_run: bool = False
     """For the command line: make the user or change password, role and grant. Raises BadInput for a weak password."""
     check_password(password, username)
     user, made = User.objects.get_or_create(username=username)
+    if user.machine:
+        raise BadInput(f"{username} is a program with tokens; choose another name", field="username")
     user.role, user.may_run, user.is_active = role, may_run, True
     user.set_password(password)
     user.save()
@@ -33,7 +37,15 @@ def check_password(password: str, username: str) -> None:
         raise BadInput(" ".join(error.messages), field="password") from error
 
 
-def add(username: str, password: str, role: Role, *, may_run: bool, by: AbstractBaseUser | AnonymousUser) -> Person:
+def add(
+    username: str,
+    password: str,
+    role: Role,
+    *,
+    may_run: bool,
+    by: AbstractBaseUser | AnonymousUser,
+    operates: Sequence[str] = (),
+) -> Person:
     """Raises NotAllowed, BadInput for a name taken or a weak password."""
     require(by, Role.ADMIN, "add a person")
     try:
@@ -41,7 +53,7 @@ def add(username: str, password: str, role: Role, *, may_run: bool, by: Abstract
     except ValidationError as error:
         raise BadInput(" ".join(error.messages), field="username") from error
     check_password(password, username)
-    user = User(username=username, role=role, may_run=may_run)
+    user = User(username=username, role=role, may_run=may_run, operates=_groups(operates))
     user.set_password(password)
     try:
         with transaction.atomic():
@@ -54,7 +66,13 @@ def add(username: str, password: str, role: Role, *, may_run: bool, by: Abstract
 
 @transaction.atomic
 def change(
-    user: User, *, role: Role | None, may_run: bool | None, active: bool | None, by: AbstractBaseUser | AnonymousUser
+    user: User,
+    *,
+    role: Role | None,
+    may_run: bool | None,
+    active: bool | None,
+    by: AbstractBaseUser | AnonymousUser,
+    operates: Sequence[str] | None = None,
 ) -> Person:
     """Role, grant, and whether the account is on; None leaves it. Raises NotAllowed, BadInput for the last admin."""
     require(by, Role.ADMIN, "change what a person may do")
@@ -63,10 +81,11 @@ def change(
     user.role = user.role if role is None else role
     user.may_run = user.may_run if may_run is None else may_run
     user.is_active = user.is_active if active is None else active
-    others = User.objects.filter(role=Role.ADMIN, is_active=True).exclude(pk=user.pk)
+    user.operates = user.operates if operates is None else _groups(operates)
+    others = User.objects.filter(role=Role.ADMIN, is_active=True, machine=False).exclude(pk=user.pk)
     if not (user.role == Role.ADMIN and user.is_active) and not others.exists():
         raise BadInput("this is the last admin; make another one first", field="role")
-    user.save(update_fields=["role", "may_run", "is_active"])
+    user.save(update_fields=["role", "may_run", "is_active", "operates"])
     if not user.is_active:
         end_sessions(user)
     audit.record(by, "person.changed", subject=user.username, detail=f"{before} -> {_words(user)}")
@@ -113,9 +132,21 @@ def person(user_id: int) -> User:
 
 def everybody() -> list[Person]:
     """Those whose account is off come last."""
-    return [person_of(user) for user in User.objects.order_by("-is_active", "username")]
+    return [person_of(user) for user in User.objects.filter(machine=False).order_by("-is_active", "username")]
+
+
+def _groups(told: Sequence[str]) -> list[str]:
+    found = sorted({one.strip() for one in told if one.strip()})
+    if len(found) > 100 or any(len(one) > 80 for one in found):
+        raise BadInput("at most 100 groups, each with at most 80 characters", field="operates")
+    return found
 
 
 def _words(user: User) -> str:
-    told = [str(user.role), "may run statements" if user.may_run else "", "" if user.is_active else "disabled"]
+    told = [
+        str(user.role),
+        f"operator of {', '.join(user.operates)}" if user.operates else "",
+        "may run statements" if user.may_run else "",
+        "" if user.is_active else "disabled",
+    ]
     return ", ".join(filter(None, told))

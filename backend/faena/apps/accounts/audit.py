@@ -13,12 +13,18 @@ from faena.core.sql.texts import storable
 COMMAND = "command line"  # who acts there is known to the machine and not to Faena
 
 
+def _name(user: User) -> str:
+    """Who acted, with the token where a program acts by one."""
+    token = getattr(user, "by_token", "")
+    return f"{user.username} by token {token}"[:150] if token else user.username
+
+
 def record(
     by: AbstractBaseUser | AnonymousUser | None, act: str, *, server: str = "", subject: str = "", detail: str = ""
 ) -> None:
     """Keep that somebody did something; None: from the command line."""
     user = by if isinstance(by, User) else None
-    name = user.username if user else "nobody signed in" if by is not None or address_of_request.get() else COMMAND
+    name = _name(user) if user else "nobody signed in" if by is not None or address_of_request.get() else COMMAND
     AuditEntry.objects.create(
         by=user if user and user.pk else None,
         by_name=name,

@@ -19,16 +19,30 @@ class Person:
     may_run: bool
     active: bool
     last_sign_in: datetime | None
+    operates: list[str]
 
 
 def person_of(user: User) -> Person:
     """What may be shown of an account."""
     return Person(
         id=user.pk, username=user.username, role=Role(user.role), may_run=user.may_run, active=user.is_active,
-        last_sign_in=user.last_login,
+        last_sign_in=user.last_login, operates=list(user.operates),
     )  # fmt: skip
 
 
 def signed_in(user: AbstractBaseUser | AnonymousUser) -> Person | None:
     """Who asks; None where nobody is signed in."""
     return person_of(user) if isinstance(user, User) else None
+
+
+def standing_on(user: AbstractBaseUser, group: str) -> AbstractBaseUser:
+    """The same with the role that it has on servers of this group, for one question: it is not to be saved.
+
+    A role that was raised or lowered for the question before is taken back first.
+    """
+    if not isinstance(user, User):
+        return user
+    own = getattr(user, "own_role", user.role)
+    user.own_role = own  # type: ignore[attr-defined]
+    user.role = Role.OPERATOR if own == Role.VIEWER and group and group in user.operates else own
+    return user

@@ -21,6 +21,7 @@ from faena.core.answers.leads.kinds import LeadKind
 from faena.core.changes.kinds import ChangeKind
 from faena.core.errors import BadInput, NotFound
 from faena.core.findings import Severity
+from faena.core.labels import Labelled
 from faena.core.logged import EventKind
 from faena.core.series.calendar import Calendar
 from faena.core.series.schedule import read_schedule
@@ -145,12 +146,16 @@ class ConditionForm:
         known_zone(self.time_zone)
         read_schedule(self.schedule)
         self.condition.check()
-        kinds = {Signal.EVENTS: EventKind, Signal.LEADS: LeadKind, Signal.CHANGES: ChangeKind}.get(
-            self.condition.signal
-        )
+        known = kinds_of(self.condition.signal)
         for one in self.condition.kinds:
-            if kinds is None or one not in [kind.value for kind in kinds]:
+            if one not in known:
                 raise BadInput(f"{one!r:.40} is no kind of {self.condition.signal.label}", field="kinds")
+
+
+def kinds_of(signal: Signal) -> dict[str, str]:
+    """The kinds of which some can be chosen, with their labels; none for most signals."""
+    kinds: dict[Signal, type[Labelled]] = {Signal.EVENTS: EventKind, Signal.LEADS: LeadKind, Signal.CHANGES: ChangeKind}
+    return {kind.value: kind.label for kind in kinds.get(signal, ())}
 
 
 def of(condition_id: int) -> AlertCondition:

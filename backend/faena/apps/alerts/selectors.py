@@ -24,9 +24,14 @@ class Told:
 
 
 def alerts(
-    *, states: Collection[str] = (), server_id: int | None = None, condition_id: int | None = None, limit: int = 200
+    *,
+    states: Collection[str] = (),
+    server_id: int | None = None,
+    condition_id: int | None = None,
+    lead: str = "",
+    limit: int = 200,
 ) -> list[Told]:
-    """Unread ones first, of these the newest; of some states, a server, a condition, or of all."""
+    """Unread ones first, of these the newest; of some states, a server, a condition, a lead, or of all."""
     rows = Alert.objects.all()
     rows = rows.filter(state__in=states) if states else rows
     mine = Q()
@@ -35,6 +40,7 @@ def alerts(
     if condition_id is not None:
         mine &= Q(firings__condition_id=condition_id)
     rows = rows.filter(mine).distinct() if mine else rows
+    rows = rows.filter(lead__identity=lead) if lead else rows
     found = list(rows.order_by("-fired_ms", "-pk")[: min(limit, MOST)])
     found.sort(key=lambda one: one.state != "unread")
     return _told(found)

@@ -103,3 +103,8 @@ def marks(server_id: int, window: Window, limit: int = 200) -> list[tuple[int, s
         lead__server_id=server_id, start_ms__gte=window.start, start_ms__lt=window.end, main=True
     ).exclude(lead__state="dismissed")
     return sorted(rows.order_by("-start_ms").values_list("start_ms", "title")[:limit])
+
+
+def by_number(lead_id: int) -> KnownLead | None:
+    """A lead by its number; None when it was forgotten."""
+    return KnownLead.objects.filter(pk=lead_id).first()

@@ -29,7 +29,7 @@ from faena.apps.requests.models import (
 from faena.apps.requests.rows import read_request_sums
 from faena.apps.requests.writing import LENGTHS_MS
 from faena.core.errors import NotFound
-from faena.core.requests.findings import EndpointFinding, Facts, Single, findings
+from faena.core.requests.findings import CACHE_AFTER, EndpointFinding, Facts, Single, findings
 from faena.core.requests.request import Request
 from faena.core.requests.sums import (
     CALL_FIGURES,
@@ -50,6 +50,8 @@ from faena.core.units import MS_PER_HOUR, EpochMs
 
 MINUTE_MS = 60_000
 SINGLES_FOR_FINDINGS = 2000  # of an endpoint, the newest: what the slow few have in common is told from them
+MINUTES_UP_TO_MS = 6 * MS_PER_HOUR  # whether a cache is asked is looked at by the minute in windows so long
+REACH_BACK_MS = MS_PER_HOUR // 2
 TOLD_BY = 500  # kept requests that are asked what repeated statements come after
 _AT = {name: i for i, name in enumerate(REQUEST_FIGURES)}
 LAYER_COLUMNS = {layer.value: _AT[f"{layer.value}_ms"] for layer in LAYERS}  # of REQUEST_FIGURES
@@ -222,7 +224,9 @@ def findings_of(server_id: int, window: Window, rows: Sequence[Summed], only: On
     """What is found of each endpoint, by its number."""
     ids = [one.endpoint.pk for one in rows]
     repeated = repeated_by_endpoint(server_id, window, only)
-    asked = _asked(server_id, window, only, {one.endpoint.pk for one in rows if one.figures["with_cache"] > 0})
+    asking = {one.endpoint.pk for one in rows if one.figures["with_cache"] > CACHE_AFTER * one.figures["requests"]}
+    asked = _asked(server_id, window, only, asking)
+    asked |= _asked(server_id, _reaching_back(window), only, {*ids} - asking)
     singles = _singles(server_id, window, ids)
     found = {}
     for one in rows:
@@ -241,6 +245,13 @@ def findings_of(server_id: int, window: Window, rows: Sequence[Summed], only: On
     return found
 
 
+def _reaching_back(window: Window) -> Window:
+    """The window and the time before it: where no cache is asked now, the change may lie before the window."""
+    if window.length_ms > MINUTES_UP_TO_MS:
+        return window
+    return Window(start=EpochMs(window.start - REACH_BACK_MS), end=window.end)
+
+
 def _asked(
     server_id: int, window: Window, only: Only, endpoints: Collection[int]
 ) -> dict[int, list[tuple[float, float, float]]]:
@@ -254,7 +265,7 @@ def _asked(
         "WHERE s.server_id = %s AND s.length_ms = %s AND s.at_ms >= %s AND s.at_ms < %s AND s.origin_id = ANY(%s) "
         "GROUP BY 1, 2 ORDER BY 1, 2"
     )
-    length = MINUTE_MS if end - start <= 6 * MS_PER_HOUR else MS_PER_HOUR
+    length = MINUTE_MS if end - start <= MINUTES_UP_TO_MS + REACH_BACK_MS else MS_PER_HOUR
     places = (_AT["requests"] + 1, _AT["with_cache"] + 1)
     found = defaultdict[int, list[tuple[float, float, float]]](list)
     origins = [one.pk for one in only.origins(server_id).values() if one.endpoint_id in endpoints]

@@ -1,5 +1,7 @@
 """Reading servers."""
 
+from collections.abc import Collection
+
 from faena.apps.servers.models import Server, ServerNote
 from faena.core.errors import NotFound
 from faena.core.series.window import Window
@@ -7,6 +9,19 @@ from faena.core.series.window import Window
 
 def all_servers() -> list[Server]:
     return list(Server.objects.order_by("name"))
+
+
+def named_like(parts: Collection[str]) -> list[Server]:
+    """Those that have all of the parts in their names; of no parts, all."""
+    rows = Server.objects.only("name", "username").order_by("name")
+    for part in parts:
+        rows = rows.filter(name__icontains=part)
+    return list(rows)
+
+
+def group_of(server_id: int) -> str:
+    """ "" where it has none, or is not known."""
+    return Server.objects.filter(pk=server_id).values_list("group", flat=True).first() or ""
 
 
 def server(server_id: int) -> Server:

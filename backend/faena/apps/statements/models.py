@@ -2,6 +2,7 @@
 
 from typing import ClassVar
 
+from django.contrib.postgres.indexes import GinIndex
 from django.db import models
 
 from faena.apps.fields import BareTextField, RawTextField
@@ -19,6 +20,9 @@ class Text(models.Model):
     tables = models.TextField(default="")
     tool = models.BooleanField(default=False)  # asks about the server or the session, not for the application
     learned_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        indexes: ClassVar = [GinIndex(name="text_by_part", fields=["text"], opclasses=["gin_trgm_ops"])]
 
 
 class Figures(models.Model):
@@ -138,7 +142,10 @@ class LogEvent(models.Model):
     waited_ms = models.FloatField(null=True)
 
     class Meta:
-        indexes: ClassVar = [models.Index(fields=["server", "query_id", "at_ms"], name="event_of_statement")]
+        indexes: ClassVar = [
+            models.Index(fields=["server", "query_id", "at_ms"], name="event_of_statement"),
+            GinIndex(name="message_by_part", fields=["message"], opclasses=["gin_trgm_ops"]),
+        ]
 
 
 class LogMark(models.Model):

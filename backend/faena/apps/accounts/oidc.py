@@ -1,0 +1,124 @@
+"""Sign-in by OpenID Connect: who somebody is says the provider, what he may do say the claims, each time anew."""
+
+from collections.abc import Iterable, Mapping
+from functools import lru_cache
+from typing import Any
+
+from authlib.integrations.base_client.errors import OAuthError
+from authlib.integrations.django_client import DjangoOAuth2App, OAuth
+from django.conf import settings
+from django.contrib.auth import login
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
+from joserfc.errors import JoseError
+from requests import RequestException
+
+from faena.apps.accounts import audit
+from faena.apps.accounts.models import User
+from faena.apps.accounts.roles import Role
+from faena.apps.accounts.signing import begin_session
+from faena.config.environment import OpenId
+from faena.core.errors import NotAllowed, NotFound
+from faena.core.sql.texts import storable
+
+CALLBACK = "/oidc/callback"
+TIMEOUT_S = 10
+_BACKEND = "django.contrib.auth.backends.ModelBackend"
+
+
+def provider() -> OpenId:
+    """Raises NotFound where none is set up."""
+    found: OpenId | None = settings.ENVIRONMENT.oidc
+    if found is None:
+        raise NotFound("no sign-in by OpenID Connect is set up here")
+    return found
+
+
+@lru_cache(maxsize=4)
+def _client(issuer: str, client: str, secret: str, scopes: str) -> DjangoOAuth2App:
+    """The library has state, nonce and PKCE, and checks signature, issuer, audience and times of what it is told."""
+    registered = OAuth().register(
+        "provider", client_id=client, client_secret=secret,
+        server_metadata_url=f"{issuer}/.well-known/openid-configuration",
+        client_kwargs={"scope": scopes, "code_challenge_method": "S256", "default_timeout": TIMEOUT_S},
+    )  # fmt: skip
+    assert isinstance(registered, DjangoOAuth2App)
+    return registered
+
+
+def _of(told: OpenId) -> DjangoOAuth2App:
+    return _client(told.issuer, told.client, told.secret, told.scopes)
+
+
+def begin(request: HttpRequest, back: str) -> HttpResponse:
+    """To the provider; from there people come back, and go on where they were. Raises NotFound, NotAllowed."""
+    told = provider()
+    request.session["back"] = back if back.startswith("/") and not back.startswith("//") and "\\" not in back else "/"
+    try:
+        answer: HttpResponse = _of(told).authorize_redirect(request, f"{settings.ENVIRONMENT.address}{CALLBACK}")
+    except (RequestException, OAuthError, ValueError) as error:
+        raise NotAllowed(
+            f"{told.name} does not answer ({type(error).__name__}); try again, or sign in with a password"
+        ) from None
+    return answer
+
+
+def finish(request: HttpRequest) -> str:
+    """Whoever comes back is signed in; the path to go on at. Raises NotFound, NotAllowed."""
+    told = provider()
+    back = str(request.session.get("back", "/"))
+    try:
+        token = _of(told).authorize_access_token(request, timeout=TIMEOUT_S)
+        claims = dict(token.get("userinfo") or {})
+    except (RequestException, OAuthError, JoseError, ValueError, KeyError) as error:
+        audit.record(None, "sign_in.failed", subject=told.name, detail=type(error).__name__)
+        raise NotAllowed(f"{told.name} did not vouch for you ({type(error).__name__}); begin again") from None
+    try:
+        user = admit(told, claims)
+    except NotAllowed as error:  # what it began is taken back, and the record stays
+        audit.record(None, "sign_in.failed", subject=str(claims.get("sub") or "")[:200], detail=f"{told.name}: {error}")
+        raise
+    login(request, user, backend=_BACKEND)
+    begin_session(request, user, by=told.name)
+    return back
+
+
+@transaction.atomic
+def admit(told: OpenId, claims: Mapping[str, Any]) -> User:
+    """The person of these claims, with the role that they give. Raises NotAllowed.
+
+    A person is known by issuer and subject, which never change; a name that belongs to somebody with a password is not given away.
+    """
+    subject = str(claims.get("sub") or "")
+    role = role_of(told, claims)
+    name = storable(str(claims.get("preferred_username") or claims.get("email") or subject))[:150]
+    if not subject or role is None:
+        raise NotAllowed(f"{told.name} says nothing of {name or 'you'} that gives a role here; ask an admin of Faena")
+    known = f"{told.issuer} {subject}"[:500]
+    user = User.objects.select_for_update().filter(subject=known).first()
+    if user is None:
+        if User.objects.filter(username=name).exists():
+            raise NotAllowed(
+                f"there is somebody named {name} here already, who signs in with a password; ask an admin of Faena"
+            )
+        user = User(username=name, subject=known)
+        user.set_unusable_password()
+    if not user.is_active and user.pk:
+        raise NotAllowed("this account is switched off; ask an admin of Faena")
+    if user.role != role or user.pk is None:
+        user.role = role
+        user.save()
+        audit.record(user, "person.by_claims", subject=user.username, detail=f"{role} by {told.name}")
+    return user
+
+
+def role_of(told: OpenId, claims: Mapping[str, Any]) -> Role | None:
+    """The highest that any value of the claim gives; None: none does."""
+    given = {told.roles[one] for one in {*_values(claims.get(told.claim)), "*"} if one in told.roles}
+    return max((Role(one) for one in given), key=list(Role).index, default=None)
+
+
+def _values(claim: Any) -> Iterable[str]:
+    if isinstance(claim, str):
+        return claim.split()
+    return [str(one) for one in claim] if isinstance(claim, list | tuple) else []

@@ -1,0 +1,1 @@
+"""Cases: the record of an investigation, with what was kept for it."""
