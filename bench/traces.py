@@ -2,10 +2,13 @@
 
 import os
 import socket
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, suppress
 from http.client import HTTPConnection
 from pathlib import Path
 from typing import Any
@@ -40,7 +43,7 @@ from faena.core.requests.sums import REQUEST_FIGURES  # noqa: E402
 from opentelemetry.proto.collector.trace.v1.trace_service_pb2 import ExportTraceServiceRequest  # noqa: E402
 from reporting import report, timed  # noqa: E402
 
-SPANS_EACH, TRACES_A_PAYLOAD, PAYLOADS = 10, 200, 40
+SPANS_EACH, TRACES_A_PAYLOAD, PAYLOADS, SENDERS = 10, 200, 80, 4
 ORIGINS, DAY_MS = 60, 86_400_000
 TEXTS = [f"SELECT id, berth FROM berth_{n} WHERE sailing = %s AND deck = '{n}'" for n in range(30)]
 
@@ -136,17 +139,42 @@ def send(body: bytes) -> int:
     ).status_code
 
 
-send(payload(90_000_000))  # the first request reads all of the application
+@contextmanager
+def served_apart() -> Iterator[int]:
+    """The application in a process of its own, as the start command serves it, so that sending takes none of its time."""
+    with socket.create_server(("127.0.0.1", 0)) as free:
+        port = int(free.getsockname()[1])
+    command = [sys.executable, "-m", "uvicorn", "faena.config.asgi:application", "--port", str(port)]
+    server = subprocess.Popen([*command, "--lifespan", "off", "--no-access-log", "--log-level", "warning"])
+    try:
+        while True:
+            with suppress(OSError), socket.create_connection(("127.0.0.1", port)):
+                break
+            time.sleep(0.1)
+        yield port
+    finally:
+        server.terminate()
+        server.wait(20)
+
+
+def send_all(port: int, some: list[bytes]) -> None:
+    """From several applications at once, as they do: one's wait for the disk is another's time."""
+    with ThreadPoolExecutor(SENDERS) as senders:
+        assert set(senders.map(lambda body: post(port, body), some)) == {200}
+
+
 rounds = []
-for first in range(0, PAYLOADS, PAYLOADS // 5):
-    some = bodies[first : first + PAYLOADS // 5]
-    parsed = per_second(spans // 5, lambda some=some: [ExportTraceServiceRequest.FromString(body) for body in some])
-    received = per_second(spans // 5, lambda some=some: [send(body) for body in some])
-    rounds.append((parsed / received, parsed, received))
+with served_apart() as port:
+    send_all(port, [payload(90_000_000 + n * TRACES_A_PAYLOAD) for n in range(SENDERS)])  # reads all of the application
+    for first in range(0, PAYLOADS, PAYLOADS // 5):
+        some = bodies[first : first + PAYLOADS // 5]
+        parsed = per_second(spans // 5, lambda some=some: [ExportTraceServiceRequest.FromString(body) for body in some])
+        received = per_second(spans // 5, lambda some=some: send_all(port, some))
+        rounds.append((parsed / received, parsed, received))
 times, parsed, received = sorted(rounds)[len(rounds) // 2]
 report(
-    "parsing spans alone is so much quicker than receiving them, median of five", times, "x", at_most=3,
-    note=f"{received / 1000:.0f} k against {parsed / 1000:.0f} k, {len(bodies[0]) / SPANS_EACH / TRACES_A_PAYLOAD:.0f} bytes each",
+    f"parsing spans alone is so much quicker than receiving them from {SENDERS} at once, median of five", times, "x", at_most=3,
+    note=f"{received / 1000:.0f} k against {parsed / 1000:.0f} k, {len(bodies[0]) / SPANS_EACH / TRACES_A_PAYLOAD:.0f} bytes each; {min(rounds)[0]:.1f} to {max(rounds)[0]:.1f} x",
 )  # fmt: skip
 
 

@@ -128,11 +128,12 @@ class UnmutedOut(Out):
 
 
 class AlertsIn(Schema):
-    """`state`: one or more of unread, acknowledged, snoozed, handled; all where none is given."""
+    """`state`: one or more of unread, acknowledged, snoozed, handled; all where none is given. `lead`: told with the lead of this identity."""
 
     state: list[str] = Field(default_factory=list)
     server: int | None = None
     condition: int | None = None
+    lead: Annotated[str, Field(max_length=40)] = ""
     limit: Annotated[int, Field(ge=1, le=500)] = 200
 
 
@@ -171,7 +172,7 @@ def _alert(told: Told) -> AlertOut:
 def get_alerts(request: HttpRequest, asked: Query[AlertsIn]) -> list[AlertOut]:
     """Over all servers: unread ones first, the newest of them on top."""
     found = selectors.alerts(
-        states=asked.state, server_id=asked.server, condition_id=asked.condition, limit=asked.limit
+        states=asked.state, server_id=asked.server, condition_id=asked.condition, lead=asked.lead, limit=asked.limit
     )
     return [_alert(one) for one in found]
 

@@ -1,13 +1,13 @@
 """The API as one object; the committed contract is dumped from it."""
 
 from ninja import NinjaAPI
-from ninja.security import django_auth
 
 from faena import __version__
 from faena.api import (
     alerts,
     blocking,
     capture,
+    cases,
     changes,
     collectors,
     compare,
@@ -43,15 +43,19 @@ from faena.api import (
     statement_page,
     statement_parts,
     statements,
+    tokens,
+    troubles,
     words,
 )
+from faena.api.bearer import TokenAuth
 from faena.api.figures import FastJson
+from faena.api.standing import Signed
 
 api = NinjaAPI(
     title="Faena",
     version=__version__,
     description="Windows, trails and figures as on screen. Errors are problem+json (RFC 9457).",
-    auth=django_auth,
+    auth=[TokenAuth(), Signed()],
     renderer=FastJson(),
     docs_url=None,
     openapi_url="/openapi.json",
@@ -63,6 +67,7 @@ for part in (
     load, search, disk, followers, statements, statement_page, statement_parts, split, overview, hosts, capture, plans, executions,
     indexes, sessions, ending, recordings, blocking, deadlocks, marks, people, collectors, layouts, words, refresh,
     requests, request_notes, request_page, lead_history, leads, changes, compare, request_spread, sources, alerts,
-    conditions,
+    conditions, cases, tokens,
+    troubles,
 ):  # fmt: skip
     api.add_router("", part.router)

@@ -15,7 +15,7 @@ from faena.apps.answers.alerts.trying import Would, tried, try_way
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.clock import calendar_named
 from faena.core.alerts.condition import Condition
-from faena.core.alerts.signals import TRAITS, WITH_KINDS, WITH_USUAL, Signal, Unit
+from faena.core.alerts.signals import TRAITS, WITH_USUAL, Signal, Unit
 from faena.core.alerts.words import level_in_words
 from faena.core.findings import Severity
 from faena.core.series.calendar import IN_UTC
@@ -27,14 +27,14 @@ Named = Annotated[str, Field(max_length=120)]
 
 
 class SignalOut(Out):
-    """What a condition can be set on. `with_kinds`: some kinds can be chosen; `with_usual`: a level in times of usual."""
+    """What a condition can be set on. `kinds` can be chosen, by their labels; `with_usual`: a level in times of usual."""
 
     signal: Signal
     label: str
     meaning: str
     unit: Unit
     unit_label: str
-    with_kinds: bool
+    kinds: dict[str, str]
     with_usual: bool
 
 
@@ -167,7 +167,7 @@ def get_signals(request: HttpRequest) -> list[SignalOut]:
     return [
         SignalOut(
             signal=one, label=one.label, meaning=one.meaning, unit=trait.unit, unit_label=trait.unit.label,
-            with_kinds=one in WITH_KINDS, with_usual=one in WITH_USUAL,
+            kinds=conditions.kinds_of(one), with_usual=one in WITH_USUAL,
         )
         for one, trait in TRAITS.items()
     ]  # fmt: skip

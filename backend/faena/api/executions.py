@@ -1,7 +1,7 @@
 """Single executions: their distribution, a region of it, a table of them."""
 
 from collections.abc import Mapping
-from typing import Annotated
+from typing import Annotated, Any
 
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Query, Router, Schema
@@ -18,8 +18,9 @@ from faena.apps.servers import selectors as servers
 from faena.apps.statements import executions
 from faena.core.logged import Execution as Run
 from faena.core.numbers import whole_number
+from faena.core.privacy import Permit
 from faena.core.sampling.trail import read_trail
-from faena.core.series.window import cut
+from faena.core.series.window import Window, cut
 from faena.core.statements.pivot import Aggregate, Labels, PivotBy, PivotMeasure, duration_class, pivot
 from faena.core.units import QueryId
 
@@ -199,18 +200,29 @@ def export_executions(
     most_ms: Annotated[float, Query(gt=0, le=MAX_MS)] = MAX_MS,
     format: Format = "csv",
 ) -> StreamingHttpResponse:
-    """The same as CSV or JSON Lines, the longest 20,000."""
+    """The same as CSV, JSON Lines or Parquet, the longest 20,000."""
     rows = _listed(request, server_id, window_in, only, least_ms, most_ms, executions.MAX_RUNS)
     name = f"executions-{servers.server(server_id).name}"
-    return export(request, (row.model_dump() for row in rows), list(ExecutionOut.model_fields), format, name)
+    return export(request, (row.model_dump() for row in rows), ExecutionOut, format, name)
+
+
+def execution_rows(server_id: int, window: Window, limit: int = executions.MAX_RUNS) -> list[dict[str, Any]]:
+    """The longest executions of a window as a file has them, without literals."""
+    return [row.model_dump() for row in _rows(server_id, window, OnlyIn(), (0.0, MAX_MS), limit, None)]
 
 
 def _listed(
     request: HttpRequest, server_id: int, window_in: WindowIn, only: OnlyIn, least_ms: float, most_ms: float, limit: int
 ) -> list[ExecutionOut]:
     servers.server(server_id)
-    took, allowed = (least_ms, most_ms), permit(request.user)
-    rows = executions.region(server_id, window_in.window(now_ms()), only.filters(), took, limit, allowed)
+    window = window_in.window(now_ms())
+    return _rows(server_id, window, only, (least_ms, most_ms), limit, permit(request.user))
+
+
+def _rows(
+    server_id: int, window: Window, only: OnlyIn, took: tuple[float, float], limit: int, allowed: Permit | None
+) -> list[ExecutionOut]:
+    rows = executions.region(server_id, window, only.filters(), took, limit, allowed)
     labels = lines(server_id, (row.query_id for row in rows), 120)
     gists = plans.gists(server_id, {row.plan for row in rows if row.plan is not None})
     return [

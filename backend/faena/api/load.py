@@ -1,8 +1,8 @@
 """Load over time, the sieve, raw samples, and what waits mean."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from itertools import islice
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from django.http import HttpRequest, StreamingHttpResponse
@@ -20,6 +20,7 @@ from faena.apps.servers.engines import profile_of
 from faena.core.errors import BadInput
 from faena.core.sampling.dimensions import NOT_WAITING, Dimension
 from faena.core.sampling.load import LoadSeries
+from faena.core.sampling.trail import Pick
 from faena.core.series.baseline import MIN_DAYS
 from faena.core.series.window import Window
 from faena.core.units import EpochMs
@@ -384,11 +385,15 @@ def get_samples(
 def export_samples(
     request: HttpRequest, server_id: int, window_in: Query[WindowIn], trail_in: Query[TrailIn], format: Format = "csv"
 ) -> StreamingHttpResponse:
-    """All raw samples inside the trail, as CSV or JSON Lines."""
+    """All raw samples inside the trail, as CSV, JSON Lines or Parquet."""
     server = servers.server(server_id)
-    found = raw_samples(server_id, window_in.window(now_ms()), trail_in.trail())
-    rows = (_sample(one, statement).model_dump() for one, statement in found)
-    return export(request, rows, list(SampleOut.model_fields), format, f"samples-{server.name}")
+    rows = sample_rows(server_id, window_in.window(now_ms()), trail_in.trail())
+    return export(request, rows, SampleOut, format, f"samples-{server.name}")
+
+
+def sample_rows(server_id: int, window: Window, picks: Sequence[Pick]) -> Iterator[dict[str, Any]]:
+    """Each raw sample inside the trail as a file has it, oldest first."""
+    return (_sample(one, statement).model_dump() for one, statement in raw_samples(server_id, window, picks))
 
 
 @router.get("/servers/{server_id}/waits", response=WaitOut, operation_id="waits_explain")

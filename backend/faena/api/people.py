@@ -19,7 +19,10 @@ Password = Annotated[str, Field(min_length=1, max_length=1000)]
 
 
 class PersonOut(Out):
-    """`may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role."""
+    """`may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role.
+
+    `operates`: groups on whose servers a viewer is an operator.
+    """
 
     id: int
     username: str
@@ -27,6 +30,7 @@ class PersonOut(Out):
     may_run: bool
     active: bool
     last_sign_in: datetime | None
+    operates: list[str]
 
 
 class NewPersonBody(Schema):
@@ -34,6 +38,7 @@ class NewPersonBody(Schema):
     password: Password
     role: Role = Role.VIEWER
     may_run: bool = False
+    operates: list[str] = Field(default_factory=list)
 
 
 class PersonBody(Schema):
@@ -42,6 +47,7 @@ class PersonBody(Schema):
     role: Role | None = None
     may_run: bool | None = None
     active: bool | None = None
+    operates: list[str] | None = None
 
 
 class PasswordBody(Schema):
@@ -89,7 +95,9 @@ def list_people(request: HttpRequest) -> list[PersonOut]:
 @router.post("/people", response={201: PersonOut}, operation_id="people_add")
 def add_person(request: HttpRequest, body: NewPersonBody) -> Status[PersonOut]:
     """Add a person. Admins only."""
-    made = actions.add(body.username, body.password, body.role, may_run=body.may_run, by=request.user)
+    made = actions.add(
+        body.username, body.password, body.role, may_run=body.may_run, operates=body.operates, by=request.user
+    )
     return Status(201, PersonOut.model_validate(made))
 
 
@@ -99,7 +107,9 @@ def change_person(request: HttpRequest, person_id: int, body: PersonBody) -> Per
     require(request.user, Role.ADMIN, "change what a person may do")
     user = actions.person(person_id)
     return PersonOut.model_validate(
-        actions.change(user, role=body.role, may_run=body.may_run, active=body.active, by=request.user)
+        actions.change(
+            user, role=body.role, may_run=body.may_run, active=body.active, operates=body.operates, by=request.user
+        )
     )
 
 
@@ -131,9 +141,9 @@ def list_audit(
 
 @router.get("/audit/export", operation_id="audit_export")
 def export_audit(request: HttpRequest, given: Query[AuditIn], format: Format = "csv") -> StreamingHttpResponse:
-    """The same, whole, as CSV or JSON Lines. Admins only."""
+    """The same, whole, as CSV, JSON Lines or Parquet. Admins only."""
     user = require(request.user, Role.ADMIN, "export the record")
     audit.record(user, "record.exported")
     rows = audit.entries(given.since, given.until, given.by, given.act)
-    found = ({**AuditOut.model_validate(one).model_dump(), "at": one.at.isoformat()} for one in rows)
-    return export(request, found, list(AuditOut.model_fields), format, "record")
+    found = (AuditOut.model_validate(one).model_dump() for one in rows)
+    return export(request, found, AuditOut, format, "record")

@@ -1,6 +1,6 @@
-"""Search over all that a server was seen to have: statements, sessions, endpoints, traces, programs, users, tables, waits."""
+"""Search over all servers or one: statements, names, sessions, requests, leads, changes, cases, alerts, the log."""
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 from django.http import HttpRequest
 from ninja import Query, Router
@@ -8,20 +8,24 @@ from ninja import Query, Router
 from faena.api.out import Out
 from faena.api.parameters import now_ms
 from faena.apps.answers.search import search as search_all
+from faena.core.searching import LEAST_LETTERS, MOST_LETTERS, Kind
 
 router = Router(tags=["search"])
-Kind = Literal["statement", "session", "endpoint", "trace", "program", "tables", "user", "client", "database", "wait"]
 
 
 class HitOut(Out):
-    """`kind` is statement, session, endpoint, trace, or a dimension, whose `value` can be picked.
+    """`value` is a number, a name that can be picked, or an identity, by `kind`. `server` null: of all servers.
 
-    The value of a statement or an endpoint is its number. `ms` is what a statement took in the last day.
+    `at` is when it was last seen, in ms since 1970; `ms` what a statement took in the last day.
     """
 
     kind: Kind
+    kind_label: str
     value: str
     label: str
+    server: int | None
+    server_name: str
+    at: int | None
     ms: float | None
 
 
@@ -32,11 +36,26 @@ class SearchOut(Out):
     more: bool
 
 
-@router.get("/servers/{server_id}/search", response=SearchOut, operation_id="search_server")
+@router.get("/search", response=SearchOut, operation_id="search")
 def search(
     request: HttpRequest,
-    server_id: int,
-    words: Annotated[str, Query(min_length=2, max_length=200, description="any part of a name or a text")],
+    words: Annotated[
+        str,
+        Query(
+            min_length=LEAST_LETTERS,
+            max_length=MOST_LETTERS,
+            description='parts of a name or a text, all of which it must have; kind:lead and server:name narrow, "…" holds together',
+        ),
+    ],
+    server: Annotated[int | None, Query(description="on this server alone")] = None,
 ) -> SearchOut:
-    """What contains the words. Statements that took most in the last day come first, then all others that are known."""
-    return SearchOut.model_validate(search_all(server_id, words, now_ms()))
+    """What contains the words, best first within its kind. Statements that took most in the last day come first."""
+    found = search_all(words, server, now_ms())
+    hits = [
+        HitOut(
+            kind=one.kind, kind_label=one.kind.label, value=one.value, label=one.label, server=one.server,
+            server_name=found.names.get(one.server or 0, ""), at=one.at, ms=one.ms,
+        )
+        for one in found.hits
+    ]  # fmt: skip
+    return SearchOut(hits=hits, more=found.more)

@@ -1,6 +1,5 @@
 """Signing in and out."""
 
-import time
 from typing import Annotated
 
 from django.conf import settings
@@ -17,6 +16,7 @@ from faena.api.problems import locked_out
 from faena.apps.accounts import audit
 from faena.apps.accounts.limits import too_many
 from faena.apps.accounts.people import signed_in
+from faena.apps.accounts.signing import begin_session
 from faena.core.errors import BadInput, NotAllowed
 
 router = Router(tags=["session"])
@@ -28,14 +28,16 @@ class SignInBody(Schema):
 
 
 class SessionOut(Out):
-    """`username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. Send `csrf` back as X-CSRFToken with every change."""
+    """`username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. `operates`: groups on whose servers a viewer is an operator. `sign_in_by` names a provider of OpenID Connect, whose way begins at /oidc/begin. Send `csrf` back as X-CSRFToken with every change."""
 
     username: str | None
     role: str | None
     may_run: bool
+    operates: list[str]
     csrf: str
     version: str
     demo: bool
+    sign_in_by: str | None
 
 
 def _session(request: HttpRequest) -> SessionOut:
@@ -44,9 +46,11 @@ def _session(request: HttpRequest) -> SessionOut:
         username=user.username if user else None,
         role=user.role if user else None,
         may_run=bool(user and user.may_run),
+        operates=user.operates if user else [],
         csrf=get_token(request),
         version=__version__,
         demo=settings.ENVIRONMENT.demo,
+        sign_in_by=settings.ENVIRONMENT.oidc.name if settings.ENVIRONMENT.oidc else None,
     )
 
 
@@ -68,8 +72,7 @@ def sign_in(request: HttpRequest, body: SignInBody) -> SessionOut | HttpResponse
         audit.record(None, "sign_in.failed", subject=body.username)
         raise BadInput("name or password is not right", field="password")
     login(request, user)
-    request.session["seen"] = int(time.time())
-    audit.record(user, "sign_in", subject=user.get_username())
+    begin_session(request, user)
     return _session(request)
 
 

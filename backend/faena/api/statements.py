@@ -1,6 +1,7 @@
 """Statements ranked over a window, with filters and stars."""
 
-from typing import Annotated
+from collections.abc import Iterator
+from typing import Annotated, Any
 
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Path, Query, Router, Schema
@@ -13,6 +14,7 @@ from faena.apps.accounts import preferences
 from faena.apps.answers.ranking import Asked, Ranked, RankedStatement, rank
 from faena.apps.servers import selectors as servers
 from faena.core.sampling.trail import read_trail
+from faena.core.series.window import Window
 from faena.core.statements.conditions import read_conditions
 from faena.core.statements.figures import Measure
 
@@ -144,11 +146,15 @@ def rank_statements(
 def export_statements(
     request: HttpRequest, server_id: int, window_in: Query[WindowIn], given: Query[RankingIn], format: Format = "csv"
 ) -> StreamingHttpResponse:
-    """The ranking as CSV or JSON Lines, whole."""
+    """The ranking as CSV, JSON Lines or Parquet, whole."""
     server = servers.server(server_id)
-    found = rank(server_id, window_in.window(now_ms()), given.asked(stars_of(request, server_id)), 100_000)
-    rows = (figures_out(row).model_dump() for row in found.rows)
-    return export(request, rows, list(FiguresOut.model_fields), format, f"statements-{server.name}")
+    rows = statement_rows(server_id, window_in.window(now_ms()), given.asked(stars_of(request, server_id)))
+    return export(request, rows, FiguresOut, format, f"statements-{server.name}")
+
+
+def statement_rows(server_id: int, window: Window, asked: Asked) -> Iterator[dict[str, Any]]:
+    """The ranking as a file has it, whole."""
+    return (figures_out(row).model_dump() for row in rank(server_id, window, asked, 100_000).rows)
 
 
 class FilterBody(Schema):

@@ -28,6 +28,7 @@ FORWARDED = (
     ("backup", "`backup FILE`: store and secret in one file"),
     ("restore", "`restore FILE`: into an empty store"),
     ("import", "`import samples|traces FILE --server NAME`: session samples of any engine, OpenTelemetry traces"),
+    ("export", "`export samples|executions|statements --server NAME --from T --to T`: CSV, JSON Lines or Parquet"),
     ("read-plan", "a plan's steps and suspicions as JSON"),
     ("read-log", "executions, errors, waits and deadlocks of server logs as JSON Lines"),
     ("read-traces", "requests, their time by layer and their statements out of traces, as JSON Lines"),
@@ -60,7 +61,8 @@ def parser() -> argparse.ArgumentParser:
     for name, words in FORWARDED:
         commands.add_parser(name, help=words, add_help=False)
     bench = commands.add_parser("bench", help="measure speed, memory and cost; prints a table")
-    bench.add_argument("names", nargs="*", help="all by default")
+    bench.add_argument("names", nargs="*", help='all by default; names of troubles after "troubles"')
+    commands.add_parser("guide", help="write docs/user-guide.md and its pictures from the running demo")
     commands.add_parser("build", help="build the front end")
     commands.add_parser("contract", help="write the API description and the types made from it")
     return top
@@ -97,7 +99,7 @@ def main() -> int:
             real.collect()
         case "up":
             supervised.up()
-        case "server" | "user" | "way" | "trace-source" | "upgrade" | "replay" | "rotate-secret":
+        case "server" | "user" | "way" | "export" | "trace-source" | "upgrade" | "replay" | "rotate-secret":
             real.managed(arguments.command, arguments.rest)
         case "backup" | "restore":
             keeping.run(arguments.command, arguments.rest)
@@ -107,6 +109,8 @@ def main() -> int:
             real.headless(arguments.command, arguments.rest)
         case "diagnose":
             real.diagnose(arguments.rest)
+        case "guide":
+            return demo.guide()
         case "build":
             setup.for_serving()
         case "contract":

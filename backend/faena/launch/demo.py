@@ -1,12 +1,14 @@
 """./faena demo, status, stop, reset."""
 
+import os
 import signal
+import subprocess
 import time
 from types import FrameType
 
 from faena.launch import setup
 from faena.launch.installation import DEMO_PASSWORD, LOGINS, Installation, remove
-from faena.launch.places import Place, demo_place
+from faena.launch.places import BACKEND, CHECKOUT, DEMO, PYTHON, Place, demo_place
 from faena.launch.processes import Register, Running
 from faena.launch.words import Trouble, say, step, warn
 
@@ -131,3 +133,10 @@ def trouble(act: str, name: str | None) -> None:
     else:
         (switches / name).unlink(missing_ok=True)
         say(f"{name} is off")
+
+
+def guide() -> int:
+    """docs/user-guide.md with its pictures, from the demo that runs."""
+    setup.for_testing()
+    environment = {**os.environ, "PYTHONPATH": f"{BACKEND}:{DEMO}"}
+    return subprocess.run([str(PYTHON), str(DEMO / "guide.py")], env=environment, cwd=CHECKOUT).returncode

@@ -108,7 +108,8 @@ def test_a_condition_is_made_changed_switched_off_and_removed(clients: dict[str,
     builtin = AlertCondition.objects.get(builtin="blocked")
     assert operator.delete(f"/api/v1/conditions/{builtin.pk}").json()["field"] == "condition"
     signals = {one["signal"]: one for one in operator.get("/api/v1/signals").json()}
-    assert (signals["leads"]["with_kinds"], signals["growth"]["with_usual"]) == (True, False)
+    assert (signals["leads"]["kinds"]["spill"], signals["growth"]["kinds"]) == ("work spilled to disk", {})
+    assert signals["growth"]["with_usual"] is False
 
 
 def test_what_fires_by_a_condition_that_is_switched_off_is_over(clients: dict[str, Client], alert: Alert) -> None:

@@ -122,9 +122,9 @@ def test_a_statement_run_once_for_each_row_is_found_from_the_endpoint_to_its_spa
     assert (found["choices"]["version"], found["sources"]) == (["3.1"], 1)
 
     listed = f"/api/v1/servers/{server}/requests/endpoints?last=900&pick="
-    (hit,) = [one for one in ask(f"/api/v1/servers/{server}/search?words=manif")["hits"] if one["kind"] == "endpoint"]
+    (hit,) = [one for one in ask(f"/api/v1/search?server={server}&words=manif")["hits"] if one["kind"] == "endpoint"]
     assert (hit["value"], hit["label"]) == (str(row["id"]), "manifest-export GET /manifests/{id}")
-    (traced_hit,) = ask(f"/api/v1/servers/{server}/search?words={'AB' * 16}")["hits"]
+    (traced_hit,) = ask(f"/api/v1/search?server={server}&words={'AB' * 16}")["hits"]
     assert (traced_hit["kind"], traced_hit["value"]) == ("trace", "ab" * 16)
     inside = {pick: len(ask(listed + quote(pick))["endpoints"]) for pick in TRAILS}
     assert inside == TRAILS
