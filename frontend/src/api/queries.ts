@@ -153,3 +153,12 @@ export const leadsQuery = (server: number, spec: WindowSpec) =>
     retry: false,
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
+
+/** Alerts that told of a lead. */
+export const alertsOfLeadQuery = (server: number, lead: string) =>
+  queryOptions({
+    queryKey: ["alerts", "of lead", server, lead],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/alerts", { params: { query: { server, lead, limit: 5 } }, signal })),
+    meta: { againMs: 60_000 },
+  });

@@ -157,9 +157,201 @@ export interface paths {
         };
         /**
          * Export Audit
-         * @description The same, whole, as CSV or JSON Lines. Admins only.
+         * @description The same, whole, as CSV, JSON Lines or Parquet. Admins only.
          */
         get: operations["audit_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Cases
+         * @description Over all servers: open ones first, the one that was changed last on top.
+         */
+        get: operations["cases"];
+        put?: never;
+        /**
+         * Post Case
+         * @description A new case: empty, or with evidence in it.
+         */
+        post: operations["case_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/import/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Case
+         * @description A case from elsewhere: the same evidence, comments and conclusion.
+         */
+        post: operations["case_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{case_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Case
+         * @description One case with all of its evidence, in order.
+         */
+        get: operations["case"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Case
+         * @description The whole case, for admins.
+         */
+        delete: operations["case_delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Patch Case
+         * @description Title, state, conclusion, people.
+         */
+        patch: operations["case_change"];
+        trace?: never;
+    };
+    "/api/v1/cases/{case_id}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Comment
+         * @description Say something, in Markdown.
+         */
+        post: operations["case_comment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{case_id}/evidence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Evidence
+         * @description Keep evidence, behind what is there.
+         */
+        post: operations["case_keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{case_id}/evidence/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Order
+         * @description Evidence in another order.
+         */
+        put: operations["case_order"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{case_id}/evidence/{evidence_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Evidence
+         * @description Take a piece of evidence out.
+         */
+        delete: operations["case_evidence_remove"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{case_id}/evidence/{evidence_id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Note
+         * @description Say something of a piece of evidence, in Markdown.
+         */
+        put: operations["case_annotate"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/cases/{case_id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Case
+         * @description The case as files that need no Faena to be read, and that another Faena takes in.
+         */
+        get: operations["case_export"];
         put?: never;
         post?: never;
         delete?: never;
@@ -622,6 +814,26 @@ export interface paths {
          * @description Ask each path as a GET of the same person. One that fails does not stop the others.
          */
         post: operations["refresh"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search
+         * @description What contains the words, best first within its kind. Statements that took most in the last day come first.
+         */
+        get: operations["search"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1135,7 +1347,7 @@ export interface paths {
         };
         /**
          * Export Executions
-         * @description The same as CSV or JSON Lines, the longest 20,000.
+         * @description The same as CSV, JSON Lines or Parquet, the longest 20,000.
          */
         get: operations["executions_export"];
         put?: never;
@@ -1765,29 +1977,9 @@ export interface paths {
         };
         /**
          * Export Samples
-         * @description All raw samples inside the trail, as CSV or JSON Lines.
+         * @description All raw samples inside the trail, as CSV, JSON Lines or Parquet.
          */
         get: operations["samples_export"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/servers/{server_id}/search": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Search
-         * @description What contains the words. Statements that took most in the last day come first, then all others that are known.
-         */
-        get: operations["search_server"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1967,7 +2159,7 @@ export interface paths {
         };
         /**
          * Export Statements
-         * @description The ranking as CSV or JSON Lines, whole.
+         * @description The ranking as CSV, JSON Lines or Parquet, whole.
          */
         get: operations["statements_export"];
         put?: never;
@@ -2358,6 +2550,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Tokens
+         * @description Your own; all of them for admins.
+         */
+        get: operations["api_tokens"];
+        put?: never;
+        /**
+         * Post Token
+         * @description Let a program use the API: as you, or as itself.
+         */
+        post: operations["api_token_make"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete Token
+         * @description End a token at once.
+         */
+        delete: operations["api_token_revoke"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/troubles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Troubles
+         * @description What nobody has dealt with first, of these the newest.
+         */
+        get: operations["troubles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/ways": {
         parameters: {
             query?: never;
@@ -2450,6 +2706,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * About
+         * @description What a case can be about, so that the way leads there and back.
+         * @enum {string}
+         */
+        About: "lead" | "alert" | "pattern" | "statement" | "change";
         /**
          * AgainIn
          * @description `path` with its query, as it would be asked alone; `known` names the answer that the asker has, if any.
@@ -2688,11 +2950,16 @@ export interface components {
         };
         /**
          * AlertsIn
-         * @description `state`: one or more of unread, acknowledged, snoozed, handled; all where none is given.
+         * @description `state`: one or more of unread, acknowledged, snoozed, handled; all where none is given. `lead`: told with the lead of this identity.
          */
         AlertsIn: {
             /** Condition */
             condition?: number | null;
+            /**
+             * Lead
+             * @default
+             */
+            lead: string;
             /**
              * Limit
              * @default 200
@@ -2710,6 +2977,69 @@ export interface components {
         AllNotedOut: {
             /** Endpoints */
             endpoints: components["schemas"]["NotedOut"][];
+        };
+        /**
+         * ApiTokenBody
+         * @description `machine`: it acts as a program of that name, not as you; for admins.
+         */
+        ApiTokenBody: {
+            /**
+             * Days
+             * @default 90
+             */
+            days: number;
+            /**
+             * Machine
+             * @default false
+             */
+            machine: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Scope
+             * @default read
+             */
+            scope: string;
+        };
+        /**
+         * ApiTokenMadeOut
+         * @description `token` is told this once and not kept.
+         */
+        ApiTokenMadeOut: {
+            about: components["schemas"]["ApiTokenOut"];
+            /** Token */
+            token: string;
+        };
+        /**
+         * ApiTokenOut
+         * @description `machine`: of a program and not of a person. Moments in ms since 1970; `last_used` null: never.
+         */
+        ApiTokenOut: {
+            /** Expires */
+            expires: number;
+            /** Id */
+            id: number;
+            /** Last Used */
+            last_used: number | null;
+            /** Machine */
+            machine: boolean;
+            /** Made */
+            made: number;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            scope: components["schemas"]["Scope"];
+            /** Scope Label */
+            scope_label: string;
+        };
+        /** ApiTokenRevokedOut */
+        ApiTokenRevokedOut: {
+            /**
+             * Revoked
+             * @default true
+             */
+            revoked: boolean;
         };
         /**
          * AskBody
@@ -3076,6 +3406,205 @@ export interface components {
             sum_retention_days: number;
             /** Time Zone */
             time_zone: string;
+        };
+        /**
+         * CaseBody
+         * @description A new case; without a title that of its lead or alert.
+         */
+        CaseBody: {
+            /** Alert */
+            alert?: number | null;
+            /** Evidence */
+            evidence?: components["schemas"]["EvidenceBody"][];
+            lead?: components["schemas"]["CaseLeadBody"] | null;
+            /** Links */
+            links?: components["schemas"]["CaseLinkBody"][];
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+        };
+        /**
+         * CaseChangeBody
+         * @description What is given is changed. `seen`: when the case was changed last, as far as the writer of a conclusion knows.
+         */
+        CaseChangeBody: {
+            /** Conclusion */
+            conclusion?: string | null;
+            /** People */
+            people?: string[] | null;
+            /** Seen */
+            seen?: number | null;
+            /** State */
+            state?: string | null;
+            /** Title */
+            title?: string | null;
+        };
+        /** CaseCommentBody */
+        CaseCommentBody: {
+            /** Text */
+            text: string;
+        };
+        /** CaseCommentOut */
+        CaseCommentOut: {
+            /** At */
+            at: number;
+            /** By */
+            by: string;
+            /** Html */
+            html: string;
+            /** Text */
+            text: string;
+        };
+        /** CaseDeletedOut */
+        CaseDeletedOut: {
+            /**
+             * Deleted
+             * @default true
+             */
+            deleted: boolean;
+        };
+        /**
+         * CaseExportIn
+         * @description `page` is one file of HTML, `archive` a zip of Markdown with its pictures and figures. `zone` an IANA name.
+         */
+        CaseExportIn: {
+            /**
+             * Form
+             * @default page
+             * @enum {string}
+             */
+            form: "page" | "archive";
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /** CaseFiguresBody */
+        CaseFiguresBody: {
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: (string | number | null)[][];
+        };
+        /**
+         * CaseFiguresOut
+         * @description The figures behind a picture; null is a gap.
+         */
+        CaseFiguresOut: {
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: (string | number | null)[][];
+        };
+        /**
+         * CaseLeadBody
+         * @description A lead of a window, in ms since 1970; `svg` a picture of it.
+         */
+        CaseLeadBody: {
+            /** End */
+            end: number;
+            /** Identity */
+            identity: string;
+            /** Server */
+            server: number;
+            /** Start */
+            start: number;
+            /**
+             * Svg
+             * @default
+             */
+            svg: string;
+        };
+        /** CaseLinkBody */
+        CaseLinkBody: {
+            about: components["schemas"]["About"];
+            /** Key */
+            key: string;
+            /** Server */
+            server: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * CaseLinkOut
+         * @description What a case is about; `server` null: that server is not known here, or not any more.
+         */
+        CaseLinkOut: {
+            about: components["schemas"]["About"];
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Server */
+            server: number | null;
+            /** Server Name */
+            server_name: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * CaseOut
+         * @description A case in a list. Moments in ms since 1970; `evidence` and `comments` count. `address`: where it was imported from.
+         */
+        CaseOut: {
+            /** Address */
+            address: string;
+            /** By */
+            by: string;
+            /** Changed */
+            changed: number;
+            /** Comments */
+            comments: number;
+            /** Conclusion */
+            conclusion: string;
+            /** Evidence */
+            evidence: number;
+            /** Id */
+            id: number;
+            /** Links */
+            links: components["schemas"]["CaseLinkOut"][];
+            /** Made */
+            made: number;
+            /** People */
+            people: string[];
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
+        };
+        /** CasePageOut */
+        CasePageOut: {
+            case: components["schemas"]["CaseOut"];
+            /** Comments */
+            comments: components["schemas"]["CaseCommentOut"][];
+            /** Conclusion Html */
+            conclusion_html: string;
+            /** Evidence */
+            evidence: components["schemas"]["EvidenceOut"][];
+        };
+        /**
+         * CasesIn
+         * @description `state`: open, closed; both where none is given. `about` with `key`: cases about one thing; without: about any of that kind.
+         */
+        CasesIn: {
+            about?: components["schemas"]["About"] | null;
+            /**
+             * Key
+             * @default
+             */
+            key: string;
+            /**
+             * Limit
+             * @default 200
+             */
+            limit: number;
+            /** Server */
+            server?: number | null;
+            /** State */
+            state?: string[];
         };
         /** CellOut */
         CellOut: {
@@ -4003,6 +4532,87 @@ export interface components {
             total: number;
         };
         /**
+         * EvidenceBody
+         * @description A view as it is seen: `link` is its path in Faena, `svg` its picture, `figures` what the picture shows.
+         */
+        EvidenceBody: {
+            figures?: components["schemas"]["CaseFiguresBody"] | null;
+            /** Lines */
+            lines?: string[];
+            /**
+             * Link
+             * @default
+             */
+            link: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Sentence
+             * @default
+             */
+            sentence: string;
+            /** Server */
+            server?: number | null;
+            /**
+             * Svg
+             * @default
+             */
+            svg: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * EvidenceKind
+         * @description What was kept.
+         * @enum {string}
+         */
+        EvidenceKind: "view" | "lead" | "alert";
+        /** EvidenceNoteBody */
+        EvidenceNoteBody: {
+            /** Note */
+            note: string;
+        };
+        /** EvidenceOrderBody */
+        EvidenceOrderBody: {
+            /** Order */
+            order: number[];
+        };
+        /**
+         * EvidenceOut
+         * @description What was kept, as it was. `picture` is the address of an image, "" without one; `note` as it was written, and as HTML.
+         */
+        EvidenceOut: {
+            /** At */
+            at: number;
+            /** By */
+            by: string;
+            figures: components["schemas"]["CaseFiguresOut"] | null;
+            /** Id */
+            id: number;
+            kind: components["schemas"]["EvidenceKind"];
+            /** Label */
+            label: string;
+            /** Lines */
+            lines: string[];
+            /** Link */
+            link: string;
+            /** Note */
+            note: string;
+            /** Note Html */
+            note_html: string;
+            /** Picture */
+            picture: string;
+            /** Sentence */
+            sentence: string;
+            /** Server */
+            server: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * ExecutedOut
          * @description Captured executions that used a plan, of all that are kept, and their mean in ms.
          */
@@ -4348,20 +4958,24 @@ export interface components {
         };
         /**
          * HitOut
-         * @description `kind` is statement, session, endpoint, trace, or a dimension, whose `value` can be picked.
+         * @description `value` is a number, a name that can be picked, or an identity, by `kind`. `server` null: of all servers.
          *
-         *     The value of a statement or an endpoint is its number. `ms` is what a statement took in the last day.
+         *     `at` is when it was last seen, in ms since 1970; `ms` what a statement took in the last day.
          */
         HitOut: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "statement" | "session" | "endpoint" | "trace" | "program" | "tables" | "user" | "client" | "database" | "wait";
+            /** At */
+            at: number | null;
+            kind: components["schemas"]["Kind"];
+            /** Kind Label */
+            kind_label: string;
             /** Label */
             label: string;
             /** Ms */
             ms: number | null;
+            /** Server */
+            server: number | null;
+            /** Server Name */
+            server_name: string;
             /** Value */
             value: string;
         };
@@ -4471,6 +5085,25 @@ export interface components {
             /** Took Ms */
             took_ms: number | null;
         };
+        /**
+         * KeepBody
+         * @description What to keep: views, a lead with its chain, an alert; and what that makes the case about.
+         */
+        KeepBody: {
+            /** Alert */
+            alert?: number | null;
+            /** Evidence */
+            evidence?: components["schemas"]["EvidenceBody"][];
+            lead?: components["schemas"]["CaseLeadBody"] | null;
+            /** Links */
+            links?: components["schemas"]["CaseLinkBody"][];
+        };
+        /**
+         * Kind
+         * @description What can be found, in the order in which equals are listed.
+         * @enum {string}
+         */
+        Kind: "server" | "session" | "trace" | "case" | "lead" | "alert" | "pattern" | "change" | "endpoint" | "program" | "tables" | "index" | "user" | "client" | "database" | "wait" | "statement" | "log";
         /** KindLoadOut */
         KindLoadOut: {
             /** Key */
@@ -5132,6 +5765,8 @@ export interface components {
              * @default false
              */
             may_run: boolean;
+            /** Operates */
+            operates?: string[];
             /** Password */
             password: string;
             /** @default viewer */
@@ -5518,11 +6153,15 @@ export interface components {
             active?: boolean | null;
             /** May Run */
             may_run?: boolean | null;
+            /** Operates */
+            operates?: string[] | null;
             role?: components["schemas"]["Role"] | null;
         };
         /**
          * PersonOut
          * @description `may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role.
+         *
+         *     `operates`: groups on whose servers a viewer is an operator.
          */
         PersonOut: {
             /** Active */
@@ -5533,6 +6172,8 @@ export interface components {
             last_sign_in: string | null;
             /** May Run */
             may_run: boolean;
+            /** Operates */
+            operates: string[];
             role: components["schemas"]["Role"];
             /** Username */
             username: string;
@@ -6374,6 +7015,12 @@ export interface components {
             rows: components["schemas"]["SampleOut"][];
         };
         /**
+         * Scope
+         * @description What a token may do, at most: its owner's role is a limit as well.
+         * @enum {string}
+         */
+        Scope: "read" | "act" | "manage";
+        /**
          * SearchOut
          * @description `more`: there are statements beyond those listed.
          */
@@ -6623,7 +7270,7 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description `username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. Send `csrf` back as X-CSRFToken with every change.
+         * @description `username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. `operates`: groups on whose servers a viewer is an operator. `sign_in_by` names a provider of OpenID Connect, whose way begins at /oidc/begin. Send `csrf` back as X-CSRFToken with every change.
          */
         SessionOut: {
             /** Csrf */
@@ -6632,8 +7279,12 @@ export interface components {
             demo: boolean;
             /** May Run */
             may_run: boolean;
+            /** Operates */
+            operates: string[];
             /** Role */
             role: string | null;
+            /** Sign In By */
+            sign_in_by: string | null;
             /** Username */
             username: string | null;
             /** Version */
@@ -6770,9 +7421,13 @@ export interface components {
         Signal: "load" | "running_per_core" | "waiting" | "blocked" | "calls" | "errors" | "deadlocks" | "cancelled_readers" | "connections" | "cpu" | "reads" | "writes" | "disk_latency" | "temp" | "size" | "growth" | "lag" | "transaction_age" | "events" | "leads" | "changes" | "stale";
         /**
          * SignalOut
-         * @description What a condition can be set on. `with_kinds`: some kinds can be chosen; `with_usual`: a level in times of usual.
+         * @description What a condition can be set on. `kinds` can be chosen, by their labels; `with_usual`: a level in times of usual.
          */
         SignalOut: {
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
             /** Label */
             label: string;
             /** Meaning */
@@ -6781,8 +7436,6 @@ export interface components {
             unit: components["schemas"]["Unit"];
             /** Unit Label */
             unit_label: string;
-            /** With Kinds */
-            with_kinds: boolean;
             /** With Usual */
             with_usual: boolean;
         };
@@ -7562,6 +8215,56 @@ export interface components {
             took_ms: number;
         };
         /**
+         * TroubleKind
+         * @description What a line of the list is.
+         * @enum {string}
+         */
+        TroubleKind: "alert" | "lead" | "pattern";
+        /**
+         * TroubleOut
+         * @description `key` names it among its kind on its server. Moments in ms since 1970; `server_name` says of an alert
+         *     on how many more it is. `hours` counts by the hour of its server's day.
+         */
+        TroubleOut: {
+            /** First */
+            first: number;
+            /** Hours */
+            hours: number[];
+            /** Key */
+            key: string;
+            kind: components["schemas"]["TroubleKind"];
+            /** Kind Label */
+            kind_label: string;
+            /** Last */
+            last: number;
+            /** Server */
+            server: number;
+            /** Server Name */
+            server_name: string;
+            /** State */
+            state: string;
+            /** Times */
+            times: number;
+            /** Title */
+            title: string;
+            /** Unread */
+            unread: boolean;
+        };
+        /**
+         * TroublesIn
+         * @description What came in the last `days`; of one server or kind, or all.
+         */
+        TroublesIn: {
+            /**
+             * Days
+             * @default 14
+             */
+            days: number;
+            kind?: components["schemas"]["TroubleKind"] | null;
+            /** Server */
+            server?: number | null;
+        };
+        /**
          * UncountedOut
          * @description A statement that sessions were seen in for far longer than its counted calls took.
          */
@@ -8025,6 +8728,7 @@ export interface operations {
                 state?: string[];
                 server?: number | null;
                 condition?: number | null;
+                lead?: string;
                 limit?: number;
             };
             header?: never;
@@ -8217,10 +8921,312 @@ export interface operations {
                 until?: string | null;
                 by?: string;
                 act?: string;
-                format?: "csv" | "jsonl";
+                format?: "csv" | "jsonl" | "parquet";
             };
             header?: never;
             path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    cases: {
+        parameters: {
+            query?: {
+                state?: string[];
+                server?: number | null;
+                about?: components["schemas"]["About"] | null;
+                key?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"][];
+                };
+            };
+        };
+    };
+    case_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"];
+                };
+            };
+        };
+    };
+    case_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     * @description a page, an archive or a .json of a case
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"];
+                };
+            };
+        };
+    };
+    case: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasePageOut"];
+                };
+            };
+        };
+    };
+    case_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseDeletedOut"];
+                };
+            };
+        };
+    };
+    case_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseChangeBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"];
+                };
+            };
+        };
+    };
+    case_comment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseCommentBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasePageOut"];
+                };
+            };
+        };
+    };
+    case_keep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CaseOut"];
+                };
+            };
+        };
+    };
+    case_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvidenceOrderBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasePageOut"];
+                };
+            };
+        };
+    };
+    case_evidence_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                evidence_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasePageOut"];
+                };
+            };
+        };
+    };
+    case_annotate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                case_id: number;
+                evidence_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvidenceNoteBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasePageOut"];
+                };
+            };
+        };
+    };
+    case_export: {
+        parameters: {
+            query?: {
+                form?: "page" | "archive";
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                case_id: number;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -8882,6 +9888,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RefreshOut"];
+                };
+            };
+        };
+    };
+    search: {
+        parameters: {
+            query: {
+                /** @description parts of a name or a text, all of which it must have; kind:lead and server:name narrow, "…" holds together */
+                words: string;
+                /** @description on this server alone */
+                server?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"];
                 };
             };
         };
@@ -9659,7 +10690,7 @@ export interface operations {
                 pick?: string[];
                 least_ms?: number;
                 most_ms?: number;
-                format?: "csv" | "jsonl";
+                format?: "csv" | "jsonl" | "parquet";
             };
             header?: never;
             path: {
@@ -10654,7 +11685,7 @@ export interface operations {
                 to?: number | null;
                 /** @description dimension:value or !dimension:value; may be repeated */
                 pick?: string[];
-                format?: "csv" | "jsonl";
+                format?: "csv" | "jsonl" | "parquet";
             };
             header?: never;
             path: {
@@ -10670,31 +11701,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-        };
-    };
-    search_server: {
-        parameters: {
-            query: {
-                /** @description any part of a name or a text */
-                words: string;
-            };
-            header?: never;
-            path: {
-                server_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SearchOut"];
-                };
             };
         };
     };
@@ -10977,7 +11983,7 @@ export interface operations {
                 starred?: boolean;
                 /** @description the trail; counters know statement, user, database, tables */
                 pick?: string[];
-                format?: "csv" | "jsonl";
+                format?: "csv" | "jsonl" | "parquet";
             };
             header?: never;
             path: {
@@ -11563,6 +12569,96 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SignalOut"][];
+                };
+            };
+        };
+    };
+    api_tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiTokenOut"][];
+                };
+            };
+        };
+    };
+    api_token_make: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApiTokenBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiTokenMadeOut"];
+                };
+            };
+        };
+    };
+    api_token_revoke: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ApiTokenRevokedOut"];
+                };
+            };
+        };
+    };
+    troubles: {
+        parameters: {
+            query?: {
+                days?: number;
+                server?: number | null;
+                kind?: components["schemas"]["TroubleKind"] | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TroubleOut"][];
                 };
             };
         };

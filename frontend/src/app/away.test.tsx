@@ -11,6 +11,9 @@ const SCREENS = [
   "/alerts",
   "/alerts/4",
   "/conditions",
+  "/troubles",
+  "/cases",
+  "/cases/4",
   "/plans",
   "/plans/abc",
   "/plans/abc/against/def",
@@ -18,6 +21,8 @@ const SCREENS = [
   "/people",
   "/record",
   "/collectors",
+  "/tokens",
+  "/reference",
   ...[
     "load",
     "load/total",

@@ -3,7 +3,8 @@ import type { QueryClient } from "@tanstack/react-query";
 import { createRouter } from "@tanstack/react-router";
 
 import { signInRoute } from "../features/account/account.route";
-import { alertRoute, alertsRoute, conditionsRoute } from "../features/alerts/alerts.route";
+import { alertRoute, alertsRoute, conditionsRoute, troublesRoute } from "../features/alerts/alerts.route";
+import { caseRoute, casesRoute } from "../features/cases/cases.route";
 import { changesRoute, compareRoute } from "../features/changes/changes.route";
 import { collectorsRoute } from "../features/collectors/collectors.route";
 import { deadlockRoute, deadlocksRoute, logRoute } from "../features/deadlocks/deadlocks.route";
@@ -32,6 +33,7 @@ import { samplesRoute } from "../features/samples/samples.route";
 import { serversRoute, settingsRoute } from "../features/servers/servers.route";
 import { pastSessionsRoute, sessionsRoute, tapeRoute } from "../features/sessions/sessions.route";
 import { executionsRoute, rankingRoute, splitRoute, statementRoute } from "../features/statements/statements.route";
+import { referenceRoute, tokensRoute } from "../features/tokens/tokens.route";
 import { parseQuery, writeQuery } from "../lib/search";
 import { BrokenView } from "../shell/BrokenView";
 import { inside, root, server } from "../shell/routes";
@@ -43,6 +45,9 @@ const tree = root.addChildren([
     alertsRoute,
     alertRoute,
     conditionsRoute,
+    troublesRoute,
+    casesRoute,
+    caseRoute,
     plansRoute,
     planRoute,
     plansComparedRoute,
@@ -51,6 +56,8 @@ const tree = root.addChildren([
     recordRoute,
     collectorsRoute,
     accountRoute,
+    tokensRoute,
+    referenceRoute,
     server.addChildren([
       leadsRoute,
       historyRoute,

@@ -5,9 +5,10 @@ import { flushSync } from "react-dom";
 import { present } from "../lib/time";
 import { heldAddress } from "../lib/view";
 import { Menu } from "../ui/Menu";
+import { useOffer } from "../ui/offers";
 import { type Table, saveFile, toCsv, toJsonl } from "../ui/tableFile";
 import { AsElements } from "./Cells";
-import { savePng, saveSvg } from "./saving";
+import { savePng, saveSvg, source } from "./saving";
 
 interface Props {
   readonly title: string;
@@ -37,6 +38,15 @@ export const ChartFrame = ({ title, reading, table, children, className = "" }: 
     if (svg) write(svg);
     setAsElements(false);
   };
+  useOffer({
+    title,
+    make: () => {
+      let picture = "";
+      save((svg) => (picture = source(svg)));
+      return { title, sentence: reading, figures: table(), ...(picture ? { svg: picture } : {}) };
+    },
+    holds: (element) => figure.current?.contains(element) === true,
+  });
   return (
     <figure ref={figure} aria-label={`${title}. ${reading}`} className={`relative ${className}`}>
       <Menu

@@ -38,7 +38,8 @@ function standalone(svg: SVGSVGElement): SVGSVGElement {
   return copy;
 }
 
-const source = (svg: SVGSVGElement): string => new XMLSerializer().serializeToString(standalone(svg));
+/** The picture by itself, with all that it needs to look the same elsewhere. */
+export const source = (svg: SVGSVGElement): string => new XMLSerializer().serializeToString(standalone(svg));
 
 export function saveSvg(svg: SVGSVGElement, name: string): void {
   saveFile(new Blob([source(svg)], { type: "image/svg+xml" }), `${name}.svg`);

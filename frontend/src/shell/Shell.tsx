@@ -12,26 +12,33 @@ import { Failure } from "../ui/Failure";
 import { Menu } from "../ui/Menu";
 import { useShortcuts } from "../ui/useShortcuts";
 import { type Place, placesOf, useHere, useViews, type View } from "./places";
+import { Hints } from "./Hints";
 import { LeadLine } from "./LeadLine";
 import { useParam, useView } from "./screen";
 
 const Keys = lazy(() => import("./Keys").then((m) => ({ default: m.Keys })));
+const Keep = lazy(() => import("./Keep").then((m) => ({ default: m.Keep })));
 const Search = lazy(() => import("./Search").then((m) => ({ default: m.Search })));
 
 interface Props {
   readonly username: string;
   readonly role: string;
+  readonly demo?: boolean;
   readonly children: ReactNode;
 }
 
 /** The strip on top of every screen: which server, which view, search, theme, who. */
-export const Shell = ({ username, role, children }: Props) => {
+export const Shell = ({ username, role, demo = false, children }: Props) => {
   const server = useParam("server") || undefined;
-  const [keys, setKeys] = useState(false);
-  const [searching, setSearching] = useState(false);
+  const [over, setOver] = useState<Over | null>(null);
   const here = useHere();
   const views = useViews();
-  useShortcuts({ "?": () => setKeys(true), "/": () => setSearching(true) });
+  const canKeep = role === "operator" || role === "admin";
+  useShortcuts({
+    "?": () => setOver("keys"),
+    "/": () => setOver("search"),
+    ...(canKeep ? { k: () => setOver("keep") } : {}),
+  });
   useTitle(here.title, server);
   useGoKeys(views, server);
   return (
@@ -63,13 +70,11 @@ export const Shell = ({ username, role, children }: Props) => {
               ))}
         </nav>
         <div className="text-muted ml-auto flex items-center gap-4 text-sm max-[1180px]:gap-2">
-          {server === undefined ? null : (
-            <button type="button" className="hover:text-accent" onClick={() => setSearching(true)}>
-              <span className="max-[1180px]:sr-only">search</span>{" "}
-              <kbd className="border-line border px-1 font-mono text-xs">/</kbd>
-            </button>
-          )}
-          <button type="button" className="hover:text-accent" onClick={() => setKeys(true)}>
+          <button type="button" className="hover:text-accent" onClick={() => setOver("search")}>
+            <span className="max-[1180px]:sr-only">search</span>{" "}
+            <kbd className="border-line border px-1 font-mono text-xs">/</kbd>
+          </button>
+          <button type="button" className="hover:text-accent" onClick={() => setOver("keys")}>
             <span className="max-[1180px]:sr-only">keys</span>{" "}
             <kbd className="border-line border px-1 font-mono text-xs">?</kbd>
           </button>
@@ -83,13 +88,30 @@ export const Shell = ({ username, role, children }: Props) => {
       <main id="content" tabIndex={-1} className="pane-rest outline-none">
         {children}
       </main>
-      <Suspense fallback={null}>
-        {keys ? <Keys open onClose={() => setKeys(false)} /> : null}
-        {searching && server !== undefined ? (
-          <Search key={server} server={Number(server)} open onClose={() => setSearching(false)} />
-        ) : null}
-      </Suspense>
+      {demo ? <Hints to={here.to} /> : null}
+      <Overlay what={over} server={server} role={role} onClose={() => setOver(null)} />
     </div>
+  );
+};
+
+type Over = "keys" | "search" | "keep";
+
+interface OverlayProps {
+  readonly what: Over | null;
+  readonly server: string | undefined;
+  readonly role: string;
+  readonly onClose: () => void;
+}
+
+/** What a key opens over the page, loaded when it is asked for. */
+const Overlay = ({ what, server, role, onClose }: OverlayProps) => {
+  const here = server === undefined ? null : Number(server);
+  return (
+    <Suspense fallback={null}>
+      {what === "keys" ? <Keys open onClose={onClose} /> : null}
+      {what === "keep" ? <Keep server={here} onClose={onClose} /> : null}
+      {what === "search" ? <Search key={server ?? ""} server={here} role={role} open onClose={onClose} /> : null}
+    </Suspense>
   );
 };
 
@@ -234,6 +256,8 @@ const Account = ({ username, role }: { readonly username: string; readonly role:
       label={`signed in as ${username}, ${role}`}
       entries={[
         { label: "change your password", act: () => void navigate({ to: "/account" }) },
+        { label: "API tokens", act: () => void navigate({ to: "/tokens" }) },
+        { label: "API reference", act: () => void navigate({ to: "/reference" }) },
         { label: `sign out ${username} (${role})`, act: () => signOut.mutate() },
       ]}
     >

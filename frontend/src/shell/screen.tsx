@@ -1,7 +1,9 @@
 // What a screen's route file is made of: its own parameters, its place in the navigation, and a page loaded on demand.
+import { useQuery } from "@tanstack/react-query";
 import { useNavigate, useParams, useRouteContext, useSearch } from "@tanstack/react-router";
 import type { ComponentType } from "react";
 
+import { serversQuery } from "../api/queries";
 import type { DimensionName } from "../lib/dimensions";
 import { type Readers, type SearchOf, readWith } from "../lib/search";
 import { type Base, isBase, mergeSearch, readBase } from "../lib/view";
@@ -70,8 +72,19 @@ export function useServer(): { readonly server: number; readonly role: string } 
   return { server: Number(useParam("server")), role: useRole() };
 }
 
-/** The role of whoever is signed in, empty for nobody. */
-export const useRole = (): string => useRouteContext({ strict: false }).session?.role ?? "";
+/** The role of whoever is signed in, empty for nobody. On servers of some groups a viewer is an operator. */
+export function useRole(): string {
+  const session = useRouteContext({ strict: false }).session;
+  const here = Number(useParam("server"));
+  const asks = session?.role === "viewer" && session.operates.length > 0 && here > 0;
+  // Only the group: a screen is not drawn anew, and loses nothing, because figures of a server have changed.
+  const group = useQuery({
+    ...serversQuery,
+    enabled: asks,
+    select: (told) => told.servers.find((one) => one.id === here)?.group ?? "",
+  });
+  return asks && session.operates.includes(group.data ?? "") ? "operator" : (session?.role ?? "");
+}
 
 export const useUsername = (): string => useRouteContext({ strict: false }).session?.username ?? "";
 

@@ -61,4 +61,19 @@ describe("signing in", () => {
     await page(() => Promise.reject(new TypeError("off")), true);
     expect(screen.getByText(/This is the demo/).textContent).toContain("viewer, operator or admin");
   });
+
+  it("leads to whoever vouches for people here, and says why that failed", async () => {
+    await shown(
+      <SignInPage
+        demo={false}
+        provider={{ name: "harbour login", back: "/servers/3/load?last=60" }}
+        refused="no role here"
+        onDone={() => undefined}
+      />,
+    );
+    expect(screen.getByRole("link", { name: "sign in by harbour login" }).getAttribute("href")).toBe(
+      "/oidc/begin?back=%2Fservers%2F3%2Fload%3Flast%3D60",
+    );
+    expect(screen.getByRole("alert").textContent).toContain("no role here");
+  });
 });

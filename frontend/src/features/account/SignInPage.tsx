@@ -6,8 +6,15 @@ import { sessionQuery } from "../../api/queries";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 
-/** Name and password; nothing else stands in the way. */
-export const SignInPage = ({ demo, onDone }: { readonly demo: boolean; readonly onDone: () => void }) => {
+interface Props {
+  readonly demo: boolean;
+  readonly provider?: { readonly name: string; readonly back: string } | null; // who vouches for people here
+  readonly refused?: string; // why it did not
+  readonly onDone: () => void;
+}
+
+/** Name and password, or whoever vouches for people; nothing else stands in the way. */
+export const SignInPage = ({ demo, provider = null, refused = "", onDone }: Props) => {
   const [username, setUsername] = useState("");
   const [password, setPassword] = useState("");
   const queries = useQueryClient();
@@ -23,6 +30,15 @@ export const SignInPage = ({ demo, onDone }: { readonly demo: boolean; readonly 
     <main className="mx-auto grid h-full max-w-sm content-center px-6">
       <h1 className="mb-1 text-3xl font-semibold">faena</h1>
       <p className="text-muted mb-6">Find out why a database is slow.</p>
+      {provider ? (
+        <a
+          href={`/oidc/begin?back=${encodeURIComponent(provider.back)}`}
+          className="bg-accent text-ground mb-6 rounded-sm px-2 py-1.5 text-center font-semibold"
+        >
+          sign in by {provider.name}
+        </a>
+      ) : null}
+      {refused && !signIn.error ? <Failure title="Not signed in" detail={refused} /> : null}
       <form
         className="grid gap-3"
         onSubmit={(event) => {
@@ -52,7 +68,12 @@ export const SignInPage = ({ demo, onDone }: { readonly demo: boolean; readonly 
             className="bg-raised border-strong w-full border px-2 py-1.5"
           />
         </label>
-        <Button type="submit" look="action" className="justify-center py-1.5" disabled={signIn.isPending}>
+        <Button
+          type="submit"
+          look={provider ? "plain" : "action"}
+          className="justify-center py-1.5"
+          disabled={signIn.isPending}
+        >
           sign in
         </Button>
       </form>

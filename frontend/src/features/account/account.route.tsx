@@ -11,13 +11,22 @@ export const signInRoute = createRoute({
   getParentRoute: () => root,
   path: "/sign-in",
   staticData: { title: "Sign in" },
-  validateSearch: (raw: Record<string, unknown>): { back?: string } =>
-    typeof raw.back === "string" && /^\/(?!\/)/.test(raw.back) ? { back: raw.back } : {},
+  validateSearch: (raw: Record<string, unknown>): { back?: string; refused?: string } => ({
+    ...(typeof raw.back === "string" && /^\/(?!\/)/.test(raw.back) ? { back: raw.back } : {}),
+    ...(typeof raw.refused === "string" ? { refused: raw.refused } : {}),
+  }),
   loader: ({ context }) => context.queries.query({ ...sessionQuery, staleTime: "static" }),
   component: Object.assign(function SignIn() {
     const session = signInRoute.useLoaderData();
-    const { back } = signInRoute.useSearch();
+    const { back, refused } = signInRoute.useSearch();
     const router = useRouter();
-    return <SignInPage demo={session.demo} onDone={() => router.history.push(back ?? "/")} />;
+    return (
+      <SignInPage
+        demo={session.demo}
+        provider={session.sign_in_by === null ? null : { name: session.sign_in_by, back: back ?? "/" }}
+        refused={refused ?? ""}
+        onDone={() => router.history.push(back ?? "/")}
+      />
+    );
   }, preloading(SignInPage)),
 });

@@ -3,10 +3,13 @@ import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
 import { ask, client, type Schemas } from "../../api/client";
+import { stepParts } from "../../lib/nextStep";
 import { when } from "../../lib/time";
 import { counted } from "../../lib/units";
+import { InCases } from "../../shell/InCases";
 import { Answer } from "../../ui/Answer";
 import { Button } from "../../ui/Button";
+import { Ddl } from "../../ui/Ddl";
 import { Failure } from "../../ui/Failure";
 import { Acts } from "./Acts";
 import { alertQuery } from "./queries";
@@ -50,6 +53,16 @@ const Told = ({ page, canAct }: { readonly page: Page; readonly canAct: boolean 
       </span>
       {canAct ? <Acts of={page.alert} /> : null}
     </div>
+    {page.server === null ? null : (
+      <div className="mt-2">
+        <InCases
+          server={page.server}
+          about="alert"
+          of={String(page.alert.id)}
+          {...(canAct ? { make: { alert: page.alert.id } } : {})}
+        />
+      </div>
+    )}
     <div className="mt-4 grid grid-cols-[minmax(0,3fr)_minmax(0,2fr)] gap-10 small:grid-cols-1">
       <div>
         <Part title="What holds">
@@ -70,7 +83,7 @@ const Told = ({ page, canAct }: { readonly page: Page; readonly canAct: boolean 
         {page.next_step ? (
           <section className="mt-4">
             <h2 className="font-semibold">Next step</h2>
-            <p>{page.next_step}</p>
+            <NextStep told={page.next_step} />
           </section>
         ) : null}
         {page.changes.length ? (
@@ -88,6 +101,17 @@ const Told = ({ page, canAct }: { readonly page: Page; readonly canAct: boolean 
     </div>
   </>
 );
+
+/** SQL to copy, and what it does. */
+const NextStep = ({ told }: { readonly told: string }) => {
+  const { sql, words } = stepParts(told);
+  return (
+    <>
+      {sql ? <Ddl text={sql} /> : null}
+      {words ? <p className="first-letter:uppercase">{words}</p> : null}
+    </>
+  );
+};
 
 /** To the very window that the alert tells of. */
 const Look = ({ page }: { readonly page: Page }) =>

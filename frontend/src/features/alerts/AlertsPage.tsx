@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
+import { useMemo } from "react";
 
 import { when } from "../../lib/time";
 import { counted, duration } from "../../lib/units";
@@ -23,6 +24,7 @@ const STATES = ["", "unread", "acknowledged", "snoozed", "handled"].map((value) 
 export const AlertsPage = ({ role, search, onSearch }: Props) => {
   const found = useQuery(alertsQuery(search.became ?? ""));
   const canAct = role === "operator" || role === "admin";
+  const told = useMemo(() => columns(canAct), [canAct]);
   return (
     <div className="pane px-6 pt-3 pb-6">
       <div className="flex items-baseline justify-between">
@@ -37,6 +39,9 @@ export const AlertsPage = ({ role, search, onSearch }: Props) => {
               onChange={(became) => onSearch({ became })}
             />
           </span>
+          <Link to="/troubles" className="text-accent underline">
+            with leads and deadlocks
+          </Link>
           <Link to="/conditions" className="text-accent underline">
             conditions and ways out
           </Link>
@@ -52,7 +57,7 @@ export const AlertsPage = ({ role, search, onSearch }: Props) => {
             <DataTable
               id="alerts"
               label="alerts of all servers"
-              columns={columns(canAct)}
+              columns={told}
               rows={rows}
               rowKey={(one) => String(one.id)}
               sort={{ by: "fired", descending: true }}

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 
 import { ask, client } from "../../api/client";
 import { present, when } from "../../lib/time";
@@ -11,6 +11,7 @@ import { Failure } from "../../ui/Failure";
 import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import { Editor } from "./Editor";
+import { Mutes } from "./Mutes";
 import { Ways } from "./Ways";
 import { type Condition, bodyOf, conditionsQuery, tryCondition } from "./queries";
 
@@ -21,6 +22,7 @@ export const ConditionsPage = ({ role }: { readonly role: string }) => {
   const found = useQuery(conditionsQuery);
   const canAct = role === "operator" || role === "admin";
   const [edited, setEdited] = useState<Condition | "new" | null>(null);
+  const told = useMemo(() => columns(canAct, setEdited), [canAct]); // made anew, their cells would forget a trial
   return (
     <div className="pane px-6 pt-3 pb-6">
       <p className="text-muted text-sm">
@@ -44,7 +46,7 @@ export const ConditionsPage = ({ role }: { readonly role: string }) => {
           <DataTable
             id="conditions"
             label="conditions of alerts"
-            columns={columns(canAct, setEdited)}
+            columns={told}
             rows={rows}
             rowKey={(one) => String(one.id)}
             sort={{ by: "on", descending: true }}
@@ -52,6 +54,7 @@ export const ConditionsPage = ({ role }: { readonly role: string }) => {
           />
         )}
       </Answer>
+      <Mutes canAct={canAct} />
       <Ways admin={role === "admin"} />
     </div>
   );

@@ -5,6 +5,7 @@ import { ask, client } from "../../api/client";
 import { SEVERITIES } from "../../lib/words/severities";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
+import { Kinds, Reach, readHours } from "./Reach";
 import { type Condition, type ConditionBody, bodyOf, waysQuery } from "./queries";
 
 interface Props {
@@ -51,6 +52,9 @@ export const read = (form: FormData, before: ConditionBody): ConditionBody => ({
     .split(",")
     .map((one) => one.trim())
     .filter(Boolean),
+  ...(form.has("has-servers") ? { servers: form.getAll("server").map(number) } : {}),
+  schedule: readHours(form, before.schedule),
+  ...(form.has("has-kinds") ? { kinds: form.getAll("kind").map(text) } : {}),
   ways: form.getAll("way").map(number),
   close_watch_minutes: number(form.get("close")),
 });
@@ -160,6 +164,7 @@ const When = ({ before }: { readonly before: ConditionBody }) => {
         ) : (
           <span className="text-muted">{unit}</span>
         )}
+        {chosen && Object.keys(chosen.kinds).length > 0 ? <Kinds kinds={chosen.kinds} before={before} /> : null}
         for <Level name="for" words="minutes for which it holds" value={before.for_ms / 60_000} /> min
       </span>
     </>
@@ -187,6 +192,7 @@ const Rest = ({ before }: { readonly before: ConditionBody }) => {
         defaultValue={before.groups?.join(", ")}
         className={INPUT}
       />
+      <Reach before={before} />
       <span>ways</span>
       <span className="flex flex-wrap gap-4">
         {(ways.data ?? []).map((one) => (

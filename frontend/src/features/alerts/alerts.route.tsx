@@ -19,6 +19,20 @@ export const alertsRoute = createRoute({
   ),
 });
 
+const TROUBLES = { troubles: word, among: word };
+export type TroublesSearch = Base & SearchOf<typeof TROUBLES>;
+
+export const troublesRoute = createRoute({
+  getParentRoute: () => inside,
+  path: "/troubles",
+  ...own(TROUBLES),
+  staticData: { title: "Troubles" },
+  component: showing(
+    lazyRouteComponent(() => import("./TroublesPage"), "TroublesPage"),
+    () => ({ search: useView(TROUBLES), onSearch: useChange<TroublesSearch>() }),
+  ),
+});
+
 export const alertRoute = createRoute({
   getParentRoute: () => inside,
   path: "/alerts/$alert",

@@ -2,11 +2,15 @@ import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
+import { serversQuery } from "../../api/queries";
 import { shown } from "../../testing/shown";
 import { AlertPage } from "./AlertPage";
 import { AlertsPage, sentence } from "./AlertsPage";
 import { ConditionsPage } from "./ConditionsPage";
 import { read } from "./Editor";
+import { Mutes, mutedWords } from "./Mutes";
+import { firstSpan, readHours } from "./Reach";
+import { type Trouble, TroublesPage, troublesQuery } from "./TroublesPage";
 import { fared, leadsTo } from "./Ways";
 import {
   type Alert,
@@ -16,6 +20,7 @@ import {
   alertsQuery,
   bodyOf,
   conditionsQuery,
+  mutesQuery,
   waysQuery,
 } from "./queries";
 
@@ -199,6 +204,61 @@ describe("conditions", () => {
   });
 });
 
+describe("where and when a condition is looked at", () => {
+  const form = (entries: readonly (readonly [string, string])[]): FormData => {
+    const made = new FormData();
+    for (const [name, value] of entries) made.append(name, value);
+    return made;
+  };
+
+  it("is always where no hour is chosen, and all of the day where only days are", () => {
+    expect(readHours(form([["hours-from", ""]]), [])).toEqual([]);
+    expect(
+      readHours(
+        form([
+          ["day", "0"],
+          ["day", "4"],
+        ]),
+        [],
+      ),
+    ).toEqual([{ days: [0, 4], from: "00:00", to: "24:00" }]);
+    const [everyDay] = readHours(
+      form([
+        ["hours-from", "08:00"],
+        ["hours-to", "18:00"],
+      ]),
+      [],
+    );
+    expect(everyDay).toEqual({ days: [0, 1, 2, 3, 4, 5, 6], from: "08:00", to: "18:00" });
+  });
+
+  it("keeps several spans, which the form cannot show", () => {
+    const two = [
+      { days: [0], from: "08:00", to: "12:00" },
+      { days: [1], from: "08:00", to: "12:00" },
+    ];
+    expect(readHours(form([]), two)).toEqual(two);
+    expect(firstSpan(two)).toEqual({ days: [0], from: "08:00", to: "12:00" });
+    expect(firstSpan([{ days: "x" }])).toEqual({ days: [], from: "", to: "" });
+  });
+
+  it("takes servers and kinds only from a form that had them to choose from", () => {
+    const before = bodyOf(condition);
+    expect(read(form([["has-servers", "yes"]]), before).servers).toEqual([]);
+    expect(read(form([["server", "9"]]), before).servers).toEqual([3]);
+    expect(
+      read(
+        form([
+          ["has-kinds", "yes"],
+          ["kind", "spill"],
+        ]),
+        before,
+      ).kinds,
+    ).toEqual(["spill"]);
+    expect(read(form([["kind", "spill"]]), before).kinds).toEqual([]);
+  });
+});
+
 describe("ways", () => {
   it("say where they lead and how the last notice fared", () => {
     expect(leadsTo(way)).toBe("mails to dba@pier.example, second@pier.example by mail.pier.example:25");
@@ -207,5 +267,79 @@ describe("ways", () => {
     );
     expect(fared(way)).toMatch(/^last one waits .*: mail\.pier\.example: refused$/);
     expect(fared({ last_at: null, last_state: null, last_error: "" })).toBe("nothing was sent by it yet");
+  });
+});
+
+describe("what is muted", () => {
+  const mute = { id: 6, server: "pier-1", condition: null, until: AT + 3_600_000, by: "ada", reason: "a rebuild" };
+  const open = (canAct: boolean, rows: readonly unknown[]) =>
+    shown(<Mutes canAct={canAct} />, [
+      [mutesQuery.queryKey, rows],
+      [conditionsQuery.queryKey, [condition]],
+      [serversQuery.queryKey, { servers: [{ id: 3, name: "pier-1" }] }],
+    ]);
+
+  it("says of what nobody is told, by whom and why", async () => {
+    expect(mutedWords({ condition: "Sessions blocked", server: null })).toBe("Sessions blocked on all servers");
+    await open(false, [mute]);
+    expect(document.body.textContent).toContain("everything on pier-1, until");
+    expect(document.body.textContent).toContain("by ada: a rebuild");
+    expect(screen.queryByRole("button")).toBeNull();
+    cleanup();
+    await open(false, []);
+    expect(document.body.textContent).toContain("Nothing is muted");
+  });
+
+  it("is muted for some hours and told again", async () => {
+    const sent = answered([mute]);
+    await open(true, [mute]);
+    fireEvent.click(screen.getByRole("button", { name: "tell again: everything on pier-1" }));
+    await waitFor(() => expect(sent.some((one) => one.method === "DELETE" && one.url.endsWith("/mutes/6"))).toBe(true));
+    fireEvent.change(screen.getByLabelText("on"), { target: { value: "3" } });
+    fireEvent.change(screen.getByLabelText("for"), { target: { value: "4" } });
+    fireEvent.change(screen.getByLabelText("since"), { target: { value: "a rebuild" } });
+    fireEvent.click(screen.getByRole("button", { name: "mute it" }));
+    await waitFor(() => expect(sent.some((one) => one.method === "POST")).toBe(true));
+    const body = (await sent.find((one) => one.method === "POST")?.json()) as { until: number };
+    expect(body).toMatchObject({ server: 3, condition: null, reason: "a rebuild" });
+    expect(Math.abs(body.until - (Date.now() + 4 * 3_600_000))).toBeLessThan(60_000);
+  });
+});
+
+describe("troubles of all servers", () => {
+  const trouble = (more: Partial<Trouble> = {}): Trouble => ({
+    ...{ kind: "lead", kind_label: "lead", key: "abc", server: 3, server_name: "pier-1", title: "A spill" },
+    ...{
+      first: AT,
+      last: AT,
+      times: 3,
+      state: "open",
+      unread: true,
+      hours: Array.from({ length: 24 }, (_, h) => (h === 3 ? 3 : 0)),
+    },
+    ...more,
+  });
+  const open = (rows: readonly Trouble[]) =>
+    shown(<TroublesPage search={{}} onSearch={() => undefined} />, [
+      [troublesQuery("", "").queryKey, rows],
+      [serversQuery.queryKey, { servers: [] }],
+    ]);
+
+  it("lead to where each is seen, and say when in the day they come", async () => {
+    await open([
+      trouble(),
+      trouble({ kind: "pattern", key: "p1", title: "Two sailings", unread: false, state: "handled" }),
+    ]);
+    expect(document.body.textContent).toContain("2 troubles in two weeks, 1 not dealt with.");
+    expect(screen.getByRole("link", { name: "A spill" }).getAttribute("href")).toContain("/servers/3/leads?");
+    expect(screen.getByRole("link", { name: "Two sailings" }).getAttribute("href")).toContain(
+      "/servers/3/deadlocks/p1",
+    );
+    expect(screen.getAllByLabelText("most at 3:00, 3 of 3 times")).toHaveLength(2);
+  });
+
+  it("claim no more than what is known", async () => {
+    await open([]);
+    expect(document.body.textContent).toContain("No lead, deadlock or alert of these is known in two weeks.");
   });
 });

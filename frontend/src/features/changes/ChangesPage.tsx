@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
+import { type Case, casesAboutQuery } from "../../api/cases";
 import { ask, client } from "../../api/client";
 import { when } from "../../lib/time";
 import { around, windowOf } from "../../lib/view";
@@ -31,6 +32,7 @@ interface Props {
 export const ChangesPage = ({ server, role, search, onSearch }: Props) => {
   const kinds = search.changed ?? [];
   const found = useQuery(changesQuery(server, windowOf(search), kinds, search.naming ?? ""));
+  const cases = useQuery(casesAboutQuery(server, "change", ""));
   const [noting, setNoting] = useState(false);
   const canNote = role === "operator" || role === "admin";
   return (
@@ -63,7 +65,7 @@ export const ChangesPage = ({ server, role, search, onSearch }: Props) => {
             <DataTable
               id="changes"
               label="changes in this window"
-              columns={columns(server, search)}
+              columns={columns(server, search, cases.data ?? [])}
               rows={data.changes}
               rowKey={(one) => String(one.id)}
               sort={{ by: "at", descending: true }}
@@ -92,7 +94,11 @@ const Nothing = ({ looked, filtered }: { readonly looked: number | null; readonl
   </p>
 );
 
-const columns = (server: number, search: ChangesSearch): Column<Change>[] => [
+/** Cases that name it. */
+const casesOf = (change: Change, cases: readonly Case[]): readonly Case[] =>
+  cases.filter((one) => one.links.some((link) => link.about === "change" && link.key === String(change.id)));
+
+const columns = (server: number, search: ChangesSearch, cases: readonly Case[]): Column<Change>[] => [
   {
     ...{ id: "at", heading: "when", value: (one: Change) => one.at },
     say: (one) => cameAbout(one) || undefined,
@@ -108,6 +114,20 @@ const columns = (server: number, search: ChangesSearch): Column<Change>[] => [
     ...{ id: "verdict", heading: "did it help?", value: (one: Change) => one.verdict?.label ?? "" },
     say: (one) => one.verdict?.sentence,
     show: (one) => <Verdict server={server} of={one} />,
+  },
+  {
+    ...{ id: "cases", heading: "cases", value: (one: Change) => casesOf(one, cases).length },
+    show: (one) =>
+      casesOf(one, cases).map((its) => (
+        <Link
+          key={its.id}
+          to="/cases/$case"
+          params={{ case: String(its.id) }}
+          className="text-accent block max-w-40 truncate underline"
+        >
+          {its.title}
+        </Link>
+      )),
   },
   { id: "by", heading: "told by", value: teller, show: (one) => teller(one) },
   {

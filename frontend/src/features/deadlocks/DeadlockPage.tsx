@@ -5,7 +5,9 @@ import type { Schemas } from "../../api/client";
 import { when } from "../../lib/time";
 import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
+import { InCases } from "../../shell/InCases";
 import { AnswerState } from "../../ui/Answer";
+import { useSubject } from "../../ui/offers";
 import { Bars } from "./Bars";
 import { CrossingChart } from "./CrossingChart";
 import { minute } from "./DeadlocksPage";
@@ -26,6 +28,9 @@ interface Props {
 export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props) => {
   const page = useQuery(patternQuery(server, pattern, windowOf(search)));
   const found = page.data;
+  useSubject(
+    found ? { about: "pattern", key: pattern, title: found.deadlocks[0]?.sentence.slice(0, 200) ?? pattern } : null,
+  );
   if (!found)
     return (
       <div className="px-6">
@@ -54,6 +59,7 @@ export const DeadlockPage = ({ server, pattern, search, role, onSearch }: Props)
         <Bars series={one.series} label={`${one.count} in this window`} />
         <b className="text-ink font-semibold">{sinceWords(one, minute)}</b>
       </p>
+      <InCases server={server} about="pattern" of={pattern} />
       {chosen ? (
         <div className="mt-3 grid grid-cols-[minmax(0,3fr)_minmax(0,2fr)] gap-8">
           <div className="min-w-0">

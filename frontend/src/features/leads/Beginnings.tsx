@@ -1,5 +1,7 @@
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 
+import { alertsOfLeadQuery } from "../../api/queries";
 import { clock, when } from "../../lib/time";
 import { counted } from "../../lib/units";
 import type { Base } from "../../lib/view";
@@ -37,6 +39,27 @@ export const Suspects = ({ server, search, lead }: Props) =>
   );
 
 const SAME_MS = 90_000; // two looks at the catalogue lie a minute apart; what is told by the hour says so
+
+/** Who was told of it, where anybody was. */
+export const Told = ({ server, lead }: { readonly server: number; readonly lead: Lead }) => {
+  const found = useQuery(alertsOfLeadQuery(server, lead.identity));
+  if (!found.data?.length) return null;
+  return (
+    <div className="mt-1 flex items-baseline gap-2 print:hidden">
+      <span className="text-muted w-16 shrink-0 text-sm">told</span>
+      <span className="text-sm">
+        {found.data.map((one) => (
+          <span key={one.id} className="mr-4">
+            <Link to="/alerts/$alert" params={{ alert: String(one.id) }} className="text-accent underline">
+              {when(one.fired, false)}
+            </Link>
+            , {one.state}
+          </span>
+        ))}
+      </span>
+    </div>
+  );
+};
 
 interface BecameProps {
   readonly server: number;

@@ -6,7 +6,8 @@ import type { Schemas } from "../../api/client";
 import { leadsQuery } from "../../api/queries";
 import { shown } from "../../testing/shown";
 import { LeadsPage } from "./LeadsPage";
-import { type Lead, asMarkdown, rootFacts, stepParts } from "./model";
+import { stepParts } from "../../lib/nextStep";
+import { type Lead, asMarkdown, rootFacts } from "./model";
 
 afterEach(cleanup);
 

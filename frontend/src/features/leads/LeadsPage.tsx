@@ -3,14 +3,17 @@ import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
 import { leadsQuery } from "../../api/queries";
+import { stepParts } from "../../lib/nextStep";
 import { count, duration, share } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
+import { InCases } from "../../shell/InCases";
 import { Answer } from "../../ui/Answer";
 import { CopyButton } from "../../ui/CopyButton";
 import { Ddl } from "../../ui/Ddl";
+import { useOffer } from "../../ui/offers";
 import { StepPicture, WhatItExplains } from "./Pictures";
-import { Became, Suspects } from "./Beginnings";
-import { type Lead, type Step, asMarkdown, rootFacts, stepParts } from "./model";
+import { Became, Suspects, Told } from "./Beginnings";
+import { type Lead, type Step, asMarkdown, rootFacts } from "./model";
 
 interface Props {
   readonly server: number;
@@ -72,6 +75,9 @@ interface LeadProps extends Props {
 
 const LeadSection = ({ server, search, role, lead, span, place }: LeadProps) => {
   const { sql, words } = stepParts(lead.next_step);
+  const canAct = role === "operator" || role === "admin";
+  const kept = { server, start: span.from, end: span.to, identity: lead.identity };
+  useOffer({ title: `lead: ${lead.title}`, make: () => ({ title: lead.title, sentence: "", lead: kept }) });
   return (
     <li className="border-strong mt-3 border-t pt-2">
       <div className="flex items-baseline justify-between gap-4">
@@ -105,7 +111,17 @@ const LeadSection = ({ server, search, role, lead, span, place }: LeadProps) => 
             </div>
           </div>
           <Suspects server={server} search={search} lead={lead} />
-          <Became server={server} lead={lead} span={span} canAct={role === "operator" || role === "admin"} />
+          <div className="mt-1 flex items-baseline gap-2">
+            <span className="text-muted w-16 shrink-0 text-sm">casebook</span>
+            <InCases
+              server={server}
+              about="lead"
+              of={lead.identity}
+              {...(canAct ? { make: { lead: { ...kept, svg: "" } } } : {})}
+            />
+          </div>
+          <Told server={server} lead={lead} />
+          <Became server={server} lead={lead} span={span} canAct={canAct} />
         </div>
         <div className="text-sm">
           <WhatItExplains lead={lead} />

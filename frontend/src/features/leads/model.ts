@@ -1,5 +1,6 @@
 // A lead in words: for the screen, and to be copied.
 import type { Schemas } from "../../api/client";
+import { stepParts } from "../../lib/nextStep";
 import { share } from "../../lib/units";
 
 export type Lead = Schemas["LeadOut"];
@@ -17,14 +18,6 @@ export function rootFacts(root: Lead["root"]): readonly (readonly [string, strin
     ["statement", root.statement],
   ];
   return facts.filter(([, value]) => value !== "");
-}
-
-const SQL = /^(?:SELECT|CREATE|COMMIT PREPARED|ALTER|DROP|ANALYZE|VACUUM|REINDEX)\b[^;]*;/;
-
-/** What there is to do, as SQL and the words behind it: "SELECT …;  -- rolls back what it changed". */
-export function stepParts(next: string): { readonly sql: string; readonly words: string } {
-  const sql = SQL.exec(next)?.[0] ?? "";
-  return { sql, words: next.slice(sql.length).replace(/^\s*(?:--\s*)?/, "") };
 }
 
 /** A lead as Markdown, to be pasted where colleagues read. */

@@ -7,7 +7,7 @@ import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { peopleQuery } from "./queries";
 
-const EMPTY: Schemas["NewPersonBody"] = { username: "", password: "", role: "viewer", may_run: false };
+const EMPTY: Schemas["NewPersonBody"] = { username: "", password: "", role: "viewer", may_run: false, operates: [] };
 
 export const AddPerson = () => {
   const [form, setForm] = useState(EMPTY);

@@ -25,7 +25,7 @@ export const PeoplePage = ({ self }: { readonly self: string }) => {
       ask(
         client.PATCH("/api/v1/people/{person_id}", {
           params: { path: { person_id: id } },
-          body: { role: null, may_run: null, active: null, ...body },
+          body: { role: null, may_run: null, active: null, operates: null, ...body },
         }),
       ),
     onSettled: () => queries.invalidateQueries({ queryKey: peopleQuery.queryKey }),
@@ -36,7 +36,8 @@ export const PeoplePage = ({ self }: { readonly self: string }) => {
         <h1 className="pb-1 text-lg font-semibold">People</h1>
         <p className="text-muted pb-2 text-sm">
           A viewer sees everything but literals and cannot ask servers; an operator also acts on servers and sees
-          literals where they are kept; an admin also connects servers and manages people.
+          literals where they are kept, on all servers or on those of some groups; an admin also connects servers and
+          manages people.
         </p>
         <AnswerState of={people} what="the people" />
         {change.error ? <Failure title="Nothing was changed" detail={change.error.message} /> : null}
@@ -101,6 +102,11 @@ const columnsOf = (
     ),
   },
   {
+    ...{ id: "operates", heading: "operator of groups", value: (one: Person) => one.operates.join(", ") },
+    show: (one) =>
+      one.role === "viewer" ? <Operates key={one.operates.join()} of={one} onChange={onChange} /> : "all",
+  },
+  {
     ...{
       id: "last",
       heading: "last sign-in",
@@ -122,6 +128,36 @@ const columnsOf = (
     ),
   },
 ];
+
+interface OperatesProps {
+  readonly of: Person;
+  readonly onChange: (id: number, body: Partial<Schemas["PersonBody"]>) => void;
+}
+
+/** Groups on whose servers a viewer is an operator, with commas; kept when one leaves the field. */
+const Operates = ({ of, onChange }: OperatesProps) => {
+  const [text, setText] = useState(of.operates.join(", "));
+  const keep = (): void => {
+    const operates = text
+      .split(",")
+      .map((one) => one.trim())
+      .filter(Boolean);
+    if (operates.join() !== of.operates.join()) onChange(of.id, { operates });
+  };
+  return (
+    <input
+      value={text}
+      aria-label={`groups that ${of.username} operates`}
+      placeholder="none"
+      onChange={(event) => setText(event.target.value)}
+      onBlur={keep}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") keep();
+      }}
+      className="bg-raised border-line w-32 border px-1"
+    />
+  );
+};
 
 const ResetDialog = ({ person, onClose }: { readonly person: Person | null; readonly onClose: () => void }) => {
   const [password, setPassword] = useState("");

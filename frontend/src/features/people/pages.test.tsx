@@ -16,6 +16,7 @@ const person = (change: Partial<Schemas["PersonOut"]>): Schemas["PersonOut"] => 
   may_run: true,
   active: true,
   last_sign_in: null,
+  operates: [],
   ...change,
 });
 

@@ -1,4 +1,5 @@
 import { DataTable } from "../../ui/table/DataTable";
+import { filesAt } from "../../ui/table/table";
 import type { Column } from "../../ui/table/columns";
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
@@ -83,10 +84,7 @@ export const SamplesPage = ({ server, search }: Props) => {
           rows={found.rows}
           rowKey={(row) => `${row.at}-${row.pid}`}
           sort={{ by: "at", descending: false }}
-          files={[
-            { label: "all samples as CSV", href: `${whole}&format=csv` },
-            { label: "all samples as JSON Lines", href: `${whole}&format=jsonl` },
-          ]}
+          files={filesAt(whole, "samples")}
           className={`min-h-0 grow text-[13px] ${samples.isPlaceholderData ? "opacity-50" : ""}`}
         />
       ) : null}

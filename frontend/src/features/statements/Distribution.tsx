@@ -11,7 +11,7 @@ import { count, duration } from "../../lib/units";
 import type { WindowSpec } from "../../lib/view";
 import { Button } from "../../ui/Button";
 import { ExecutionList } from "./ExecutionList";
-import { distributionQuery, executionsQuery } from "./executionQueries";
+import { distributionQuery, executionsFile, executionsQuery } from "./executionQueries";
 import { BY_WORDS, distributionSentence } from "./executions";
 import { AnswerState } from "../../ui/Answer";
 
@@ -76,7 +76,12 @@ export const Distribution = (props: Props) => {
           onAll={() => setRegion(null)}
         />
       </div>
-      <OneByOne {...props} rows={list.data ?? []} title={region ? "the longest of these" : "the longest"} />
+      <OneByOne
+        {...props}
+        rows={list.data ?? []}
+        title={region ? "the longest of these" : "the longest"}
+        file={executionsFile(server, { spec, only, pick: trail, region })}
+      />
     </div>
   );
 };
@@ -159,10 +164,11 @@ const sessionWords = (value: string): string =>
 interface OneByOneProps extends Props {
   readonly rows: readonly Schemas["ExecutionOut"][];
   readonly title: string;
+  readonly file: string;
 }
 
 /** The executions themselves, for who wants them one by one. */
-const OneByOne = ({ server, rows, title, showStatement, onAsk }: OneByOneProps) => {
+const OneByOne = ({ server, rows, title, showStatement, file, onAsk }: OneByOneProps) => {
   const [open, setOpen] = useState(false);
   if (rows.length === 0) return null;
   return (
@@ -170,9 +176,7 @@ const OneByOne = ({ server, rows, title, showStatement, onAsk }: OneByOneProps) 
       <Button className="mt-2" aria-expanded={open} onClick={() => setOpen(!open)}>
         {open ? "hide" : "show"} them one by one: {title}
       </Button>
-      {open ? (
-        <ExecutionList server={server} rows={rows} title={title} showStatement={showStatement} onAsk={onAsk} />
-      ) : null}
+      {open ? <ExecutionList {...{ server, rows, title, showStatement, file, onAsk }} /> : null}
     </>
   );
 };

@@ -1,9 +1,10 @@
-import { cleanup, screen } from "@testing-library/react";
+import { cleanup, screen, waitFor } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
 import { shown } from "../../testing/shown";
+import { offered } from "../../ui/offers";
 import { ExecutionList } from "./ExecutionList";
 
 afterEach(cleanup);
@@ -49,6 +50,14 @@ describe("single executions", () => {
     expect(row?.textContent).toContain("$1 = 'TW1'");
     expect(row?.textContent).toContain("3.00 MiB");
     expect(row?.textContent).toContain("Seq Scan booking");
+  });
+
+  it("are evidence without what they ran with, which not everybody may read", async () => {
+    await show([execution()]);
+    await waitFor(() => expect(offered()).toHaveLength(1));
+    const figures = offered()[0]?.make().figures;
+    expect(figures?.rows[0]?.join(" ")).toContain("gate-scan");
+    expect(JSON.stringify(figures)).not.toContain("TW1");
   });
 
   it("open to a text that is ready to run, and to asking for its plan", async () => {

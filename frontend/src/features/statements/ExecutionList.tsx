@@ -7,6 +7,7 @@ import { bytes, duration } from "../../lib/units";
 import { Button } from "../../ui/Button";
 import { CopyButton } from "../../ui/CopyButton";
 import { DataTable } from "../../ui/table/DataTable";
+import { filesAt } from "../../ui/table/table";
 import type { Column } from "../../ui/table/columns";
 import { runnable } from "./executions";
 
@@ -19,13 +20,14 @@ interface Props {
   readonly rows: readonly Execution[];
   readonly title: string;
   readonly showStatement: boolean;
+  readonly file?: string; // where all of them are a file
   readonly onAsk: (execution: Execution, run: boolean) => void;
 }
 
 const keyOf = (one: Execution): string => `${one.ended} ${one.pid} ${one.place}`;
 
 /** Executions one by one, longest first; one opened shows what it was run with. */
-export const ExecutionList = ({ server, rows, title, showStatement, onAsk }: Props) => {
+export const ExecutionList = ({ server, rows, title, showStatement, file, onAsk }: Props) => {
   const [open, setOpen] = useState<string | null>(null);
   if (rows.length === 0) return null;
   const kept = showStatement || rows.some((one) => one.parameters || one.statement);
@@ -43,6 +45,7 @@ export const ExecutionList = ({ server, rows, title, showStatement, onAsk }: Pro
         rowKey={keyOf}
         sort={{ by: "took", descending: true }}
         detail={detail}
+        files={filesAt(file, "executions")}
       />
     </section>
   );
@@ -96,6 +99,7 @@ const columnsOf = ({ server, open, showStatement, kept, toggle }: Columns): Colu
     id: "words",
     heading: showStatement ? "statement" : kept ? "with" : "parameters were not kept",
     wide: true,
+    literal: !showStatement,
     value: (one) => (showStatement ? one.label : one.parameters || one.statement),
     say: (one) => (showStatement ? one.label : one.parameters || one.statement),
     show: (one) => {

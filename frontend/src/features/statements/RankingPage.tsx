@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { filesAt } from "../../ui/table/table";
 import { Link } from "@tanstack/react-router";
 
 import type { Schemas } from "../../api/client";
@@ -69,10 +70,7 @@ export const RankingPage = ({ server, search, onSearch }: Props) => {
             server={server}
             search={search}
             onSort={(name, up) => onSearch({ sort: writeSort({ by: name, descending: !up }) })}
-            files={[
-              { label: "all statements as CSV", href: `${whole}&format=csv` },
-              { label: "all statements as JSON Lines", href: `${whole}&format=jsonl` },
-            ]}
+            files={filesAt(whole, "statements")}
           />
         ) : null}
         {found && found.rows.length === 0 ? <None found={found} server={server} /> : null}

@@ -15,6 +15,7 @@ import { CopyButton } from "../../ui/CopyButton";
 import { Failure } from "../../ui/Failure";
 import { CostCharts } from "./CostCharts";
 import { Distribution } from "./Distribution";
+import { InCases } from "../../shell/InCases";
 import { InDeadlocks } from "../../shell/InDeadlocks";
 import { Memory } from "./Memory";
 import { statementSentence, turningPoint } from "./model";
@@ -27,6 +28,7 @@ import { Star } from "./Star";
 import type { StatementSearch } from "./statements.route";
 import { Tables } from "./Tables";
 import { AnswerState } from "../../ui/Answer";
+import { useSubject } from "../../ui/offers";
 
 interface Props {
   readonly server: number;
@@ -42,6 +44,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
   const statement = useQuery(statementQuery(server, query, windowOf(search), insideTrail(search)));
   const compare = useComparePlans(server);
   const found = statement.data;
+  useSubject(found ? { about: "statement", key: query, title: (found.text ?? query).slice(0, 200) } : null);
   if (!found)
     return (
       <div className="px-6">
@@ -69,6 +72,7 @@ export const StatementPage = ({ server, query, search, onSearch, onPick, role }:
       </div>
       {compare.error ? <Failure title="The plans cannot be compared" detail={compare.error.message} /> : null}
       <StatementText statement={found} />
+      <InCases server={server} about="statement" of={query} />
       {insideTrail(search).length ? (
         <p className="text-muted text-sm">
           Running, waiting, who and single executions are inside the trail. Calls, costs, plans and memory are of the

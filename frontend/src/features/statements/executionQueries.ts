@@ -57,6 +57,23 @@ export const executionsQuery = (
     placeholderData: (old, query) => (query?.queryKey[1] === server ? old : undefined),
   });
 
+/** All that the list is the beginning of, as a file. */
+export function executionsFile(
+  server: number,
+  {
+    spec,
+    only,
+    pick,
+    region,
+  }: { spec: WindowSpec; only: readonly string[]; pick: readonly string[]; region: Region | null },
+): string {
+  const query = new URLSearchParams();
+  for (const [name, value] of Object.entries(regionQuery(spec, region))) query.set(name, String(value));
+  for (const one of only) query.append("only", one);
+  for (const one of pick) query.append("pick", one);
+  return `/api/v1/servers/${server}/executions/export?${query}`;
+}
+
 const regionQuery = (spec: WindowSpec, region: Region | null) =>
   region === null
     ? windowQuery(spec)

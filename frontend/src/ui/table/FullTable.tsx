@@ -12,9 +12,10 @@ import {
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type KeyboardEvent, type ReactNode, memo, useEffect, useMemo, useRef, useState } from "react";
 
+import { useOffer } from "../offers";
 import { usePrinting } from "../usePrinting";
 import { TableMenu } from "./TableMenu";
-import { type Cell, type Column, cellClass, compareCells, isShown, plain, sized } from "./columns";
+import { type Cell, type Column, cellClass, compareCells, fileOf, isShown, plain, sized } from "./columns";
 import { type Layout, useLayout } from "./layouts";
 import type { Sort, TableProps } from "./table";
 
@@ -51,10 +52,12 @@ export function FullTable<Row>(props: TableProps<Row>) {
   };
   const shown = table.getVisibleLeafColumns().map((one) => columnOf(one));
   const sorted = table.getRowModel().rows;
-  const top = props.top;
-  const found = top
-    ? [...sorted.filter((row) => top(row.original)), ...sorted.filter((row) => !top(row.original))]
-    : sorted;
+  const found = topFirst(sorted, props.top);
+  useOffer({
+    title: label,
+    make: () => ({ title: label, sentence: "", figures: evidenceOf(shown, found) }),
+    holds: (element) => box?.contains(element) === true,
+  });
   const bounded = found.length > MANY && !className.includes("grow") ? "max-h-[75vh]" : "";
   return (
     <div
@@ -94,6 +97,17 @@ export function FullTable<Row>(props: TableProps<Row>) {
     </div>
   );
 }
+
+function topFirst<Row>(rows: readonly TableRow<Row>[], top: ((row: Row) => boolean) | undefined): TableRow<Row>[] {
+  return top ? [...rows.filter((row) => top(row.original)), ...rows.filter((row) => !top(row.original))] : [...rows];
+}
+
+/** What everybody may read of it. */
+const evidenceOf = <Row,>(columns: readonly Column<Row>[], rows: readonly TableRow<Row>[]) =>
+  fileOf(
+    columns.filter((one) => !one.literal),
+    rows.map((row) => row.original),
+  );
 
 interface BodyProps<Row> extends TableProps<Row> {
   readonly box: HTMLDivElement | null;

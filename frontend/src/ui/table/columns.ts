@@ -16,6 +16,7 @@ export interface Column<Row> {
   readonly align?: "left" | "right";
   readonly wide?: boolean; // takes the room that the others leave, and is cut off where that is not enough
   readonly optional?: boolean; // hidden until it is chosen
+  readonly literal?: boolean; // may hold values of a statement: it is no evidence, which everybody reads
   readonly fixed?: boolean; // can be neither hidden nor sorted by: marks and buttons
 }
 

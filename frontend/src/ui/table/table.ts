@@ -35,3 +35,15 @@ export interface TableProps<Row> {
   readonly onSight?: (keys: readonly string[]) => void; // which rows are in sight; asked for what only these need
   readonly className?: string;
 }
+
+const FORMS = [
+  ["CSV", "csv"],
+  ["JSON Lines", "jsonl"],
+  ["Parquet", "parquet"],
+] as const;
+
+/** All that a table is a part of, as files in each form. */
+export const filesAt = (path: string | undefined, what: string): { label: string; href: string }[] =>
+  path === undefined
+    ? []
+    : FORMS.map(([words, form]) => ({ label: `all ${what} as ${words}`, href: `${path}&format=${form}` }));

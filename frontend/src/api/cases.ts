@@ -1,0 +1,48 @@
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+
+import { ask, client, type Schemas } from "./client";
+
+export type Case = Schemas["CaseOut"];
+export type CasePage = Schemas["CasePageOut"];
+export type Kept = Schemas["EvidenceOut"];
+export type About = Schemas["About"];
+
+const AGAIN_MS = 20_000;
+
+/** Cases over all servers in one state, or all. */
+export const casesQuery = (state: string) =>
+  queryOptions({
+    queryKey: ["cases", state],
+    queryFn: ({ signal }) =>
+      ask(client.GET("/api/v1/cases", { params: { query: { state: state ? [state] : [] } }, signal })),
+    meta: { againMs: AGAIN_MS },
+    placeholderData: keepPreviousData,
+  });
+
+/** Cases about one thing of a server; with an empty key, about any of its kind. */
+export const casesAboutQuery = (server: number, about: About, key: string) =>
+  queryOptions({
+    queryKey: ["cases", "about", server, about, key],
+    queryFn: ({ signal }) => ask(client.GET("/api/v1/cases", { params: { query: { server, about, key } }, signal })),
+    meta: { againMs: 3 * AGAIN_MS },
+  });
+
+export const caseQuery = (id: number) =>
+  queryOptions({
+    queryKey: ["cases", "one", id],
+    queryFn: ({ signal }) => ask(client.GET("/api/v1/cases/{case_id}", { params: { path: { case_id: id } }, signal })),
+    meta: { againMs: AGAIN_MS },
+  });
+
+/** A new case with something in it, or empty. */
+export const makeCase = (body: Partial<Schemas["CaseBody"]>): Promise<Case> =>
+  ask(client.POST("/api/v1/cases", { body: { title: "", evidence: [], links: [], ...body } }));
+
+/** Evidence at the end of a case. */
+export const keepIn = (id: number, body: Partial<Schemas["KeepBody"]>): Promise<Case> =>
+  ask(
+    client.POST("/api/v1/cases/{case_id}/evidence", {
+      params: { path: { case_id: id } },
+      body: { evidence: [], links: [], ...body },
+    }),
+  );
