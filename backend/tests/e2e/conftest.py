@@ -19,6 +19,8 @@ ARGUMENTS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
+# Hints would lie over what is clicked. A sandboxed frame (a mail as it is rendered) has no storage, and needs none.
+HINTS_OFF = "if (self.origin !== 'null') localStorage.setItem('faena-hints', 'off')"
 SOON_MS = 15_000  # a trouble must show on screen within this time
 expect.set_options(timeout=15_000)  # a machine whose cores are all taken is slow, not wrong
 
@@ -35,6 +37,7 @@ def browser() -> Iterator[Browser]:
 def anyone(browser: Browser) -> Iterator[Page]:
     """A page of somebody who has not signed in. A script error or a broken policy fails the test."""
     context = browser.new_context(base_url=URL, viewport={"width": 1280, "height": 800})
+    context.add_init_script(HINTS_OFF)
     page = context.new_page()
     errors: list[str] = []
     page.on("pageerror", lambda error: errors.append(str(error)))
@@ -76,6 +79,11 @@ def api(page: Page, path: str) -> Any:
     answer = request.get(f"{URL}/api/v1{path}")
     assert answer.ok, f"{answer.status}: {answer.text()[:300]}"
     return json.loads(answer.text())
+
+
+def server_id(page: Page, name: str) -> int:
+    """The number of a server that is watched."""
+    return next(one["id"] for one in api(page, "/servers")["servers"] if one["name"] == name)
 
 
 def serious(page: Page) -> list[str]:

@@ -3,6 +3,7 @@
 import json
 import time
 import urllib.request
+from pathlib import Path
 from typing import Any
 
 from conftest import api, serious, sign_in, trouble, wait_for
@@ -24,7 +25,7 @@ def items(kind: str, words: str, since: float) -> list[dict[str, Any]]:
     ]
 
 
-def test_a_trouble_comes_as_a_mail_whose_link_opens_its_window(anyone: Page) -> None:
+def test_a_trouble_comes_as_a_mail_whose_link_opens_its_window(anyone: Page, tmp_path: Path) -> None:
     page, begun = anyone, time.time()
     sign_in(page, "operator")
     with trouble("idle-console"):
@@ -53,6 +54,16 @@ def test_a_trouble_comes_as_a_mail_whose_link_opens_its_window(anyone: Page) -> 
     assert serious(page) == []
     page.get_by_role("link", name="open its window").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text(AT_FAULT, timeout=40_000)
+    chain = page.get_by_role("list", name="chain of causes").get_by_role("listitem").last.inner_text()
+    page.go_back()
+    page.get_by_role("button", name="make a case of it").click()
+    expect(page.get_by_role("region", name="Evidence")).to_contain_text("idle in transaction")
+    assert "idle in transaction" in chain
+    with page.expect_download() as exported:
+        page.get_by_role("link", name="export as a page").click()
+    file = tmp_path / "case.html"
+    exported.value.save_as(file)
+    assert AT_FAULT in file.read_text()
 
 
 def test_a_condition_is_made_tried_on_the_past_and_switched_off(page: Page) -> None:

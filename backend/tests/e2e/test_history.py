@@ -5,13 +5,9 @@ import time
 from pathlib import Path
 
 import pytest
-from conftest import api
+from conftest import api, server_id
 from past import IDLE_CONSOLE_HOUR, IDLE_CONSOLE_QUEUE
 from playwright.sync_api import Page, expect
-
-
-def server_id(page: Page, name: str) -> int:
-    return next(one["id"] for one in api(page, "/servers")["servers"] if one["name"] == name)
 
 
 def test_all_servers_are_listed_and_a_group_leads_to_its_nodes(page: Page) -> None:

@@ -2,15 +2,11 @@
 
 import re
 
-from conftest import api, sign_in, trouble, wait_for
+from conftest import api, server_id, sign_in, trouble, wait_for
 from past import THREE_LAYERS
 from playwright.sync_api import Locator, Page, expect
 
 DAY_S = 86_400
-
-
-def server_id(page: Page, name: str) -> int:
-    return next(one["id"] for one in api(page, "/servers")["servers"] if one["name"] == name)
 
 
 def test_the_three_layer_chain_leads_down_to_its_disk_bound_root(page: Page) -> None:

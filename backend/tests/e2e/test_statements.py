@@ -4,15 +4,11 @@ import re
 import time
 
 import pytest
-from conftest import api, serious, trouble, wait_for
+from conftest import api, serious, server_id, trouble, wait_for
 from faena.launch.installation import Installation
 from faena.launch.places import trial_place
 from past import BEFORE_PLAN_FLIP, CHATTY_DEPLOY, PLAN_FLIP, SINGLE_ROW_COMMITS, SPILL
 from playwright.sync_api import Page, expect
-
-
-def server_id(page: Page, name: str) -> int:
-    return next(one["id"] for one in api(page, "/servers")["servers"] if one["name"] == name)
 
 
 def test_a_plan_that_flipped_is_found_with_the_moment_it_did(page: Page) -> None:

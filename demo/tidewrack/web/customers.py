@@ -31,7 +31,7 @@ def customer(service: HTTPConnection, chance: random.Random) -> None:
 
 def officer(service: HTTPConnection, chance: random.Random) -> None:
     """Wants a manifest now and then; in the hour before sailing, one after another."""
-    time.sleep(0.15 if is_on("one-by-one") else min(chance.expovariate(1 / 3.0), 10.0))
+    time.sleep(0.02 if is_on("one-by-one") else min(chance.expovariate(1 / 3.0), 10.0))
     get(service, f"/manifests/{chance.randint(*NEAR_SAILINGS)}")
 
 
