@@ -14,9 +14,9 @@ router = Router(tags=["search"])
 
 
 class HitOut(Out):
-    """`value` is a number, a name that can be picked, or an identity, by `kind`. `server` null: of all servers.
+    """One thing that was found. `value` is a number, a name that can be picked, or an identity, by `kind`. `server` null: of all servers.
 
-    `at` is when it was last seen, in ms since 1970; `ms` what a statement took in the last day.
+    `at` is when it was last seen, in ms since 1970; `ms` what a statement took in the last day, or the time that was asked for.
     """
 
     kind: Kind
@@ -30,10 +30,12 @@ class HitOut(Out):
 
 
 class SearchOut(Out):
-    """`more`: there are statements beyond those listed."""
+    """What was found. `more`: there are statements beyond those listed. `since` and `until`: the time that was asked for, or null."""
 
     hits: list[HitOut]
     more: bool
+    since: int | None
+    until: int | None
 
 
 @router.get("/search", response=SearchOut, operation_id="search")
@@ -44,7 +46,7 @@ def search(
         Query(
             min_length=LEAST_LETTERS,
             max_length=MOST_LETTERS,
-            description='parts of a name or a text, all of which it must have; kind:lead and server:name narrow, "…" holds together',
+            description='parts of a name or a text, all of which it must have; kind:lead, server:name, since:3d and until:2026-11-20T09:20 (of UTC) narrow, "…" holds together',
         ),
     ],
     server: Annotated[int | None, Query(description="on this server alone")] = None,
@@ -58,4 +60,4 @@ def search(
         )
         for one in found.hits
     ]  # fmt: skip
-    return SearchOut(hits=hits, more=found.more)
+    return SearchOut(hits=hits, more=found.more, since=found.since, until=found.until)

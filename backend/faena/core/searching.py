@@ -3,13 +3,17 @@
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import UTC, datetime
 
 from faena.core.errors import BadInput
 from faena.core.labels import Labelled
+from faena.core.units import MS_PER_HOUR, EpochMs
 
 LEAST_LETTERS, MOST_LETTERS = 2, 200
 BEGINS = 3.0  # how well a text fits that begins with the words
-_PART = re.compile(r'(?:(kind|server):)?(?:"([^"]*)"|(\S+))')
+_PART = re.compile(r'(?:(kind|server|since|until):)?(?:"([^"]*)"|(\S+))')
+_AGO = re.compile(r"(\d{1,5})(min|h|d)")
+_UNITS_MS = {"min": 60_000, "h": MS_PER_HOUR, "d": 24 * MS_PER_HOUR}
 
 
 class Kind(Labelled):
@@ -37,29 +41,55 @@ class Kind(Labelled):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Words:
-    """All `words`, in lower case, must be in a text. Empty `kinds` and `servers`: any; servers by parts of their names."""
+    """All `words`, in lower case, must be in a text. Empty `kinds` and `servers`: any; servers by parts of their names.
+
+    `since` and `until` None: at any time.
+    """
 
     words: Sequence[str]
     kinds: frozenset[Kind] = frozenset()
     servers: Sequence[str] = ()
+    since: EpochMs | None = None
+    until: EpochMs | None = None
 
 
-def read_words(text: str) -> Words:
-    """`left open kind:lead server:pier-1`, with quotation marks around what belongs together. Raises BadInput."""
+def read_words(text: str, now: EpochMs) -> Words:
+    """`left open kind:lead server:pier-1 since:3d`, with quotation marks around what belongs together. Raises BadInput.
+
+    `since` and `until` are days or minutes of UTC, or how long ago: `2026-11-20`, `2026-11-20T09:20`, `90min`, `12h`, `3d`.
+    """
     if len(text) > MOST_LETTERS:
         raise BadInput(f"at most {MOST_LETTERS} letters are searched for", field="words")
     words, kinds, servers = list[str](), set[Kind](), list[str]()
+    moments: dict[str, EpochMs] = {}
     for named, quoted, bare in _PART.findall(text):
         part = (quoted or bare).strip().lower()
         if named == "kind":
             kinds |= _kinds(part)
         elif named == "server":
             servers.append(part)
+        elif named:
+            moments[named] = _moment(named, part, now)
         elif part:
             words.append(part)
     if sum(len(one) for one in words) < LEAST_LETTERS:
         raise BadInput(f"at least {LEAST_LETTERS} letters are searched for", field="words")
-    return Words(words=words, kinds=frozenset(kinds), servers=servers)
+    since, until = moments.get("since"), moments.get("until")
+    if since is not None and since >= (now if until is None else until):
+        raise BadInput("since: must lie before until:, or before now where there is none", field="words")
+    return Words(words=words, kinds=frozenset(kinds), servers=servers, since=since, until=until)
+
+
+def _moment(named: str, part: str, now: EpochMs) -> EpochMs:
+    if ago := _AGO.fullmatch(part):
+        return EpochMs(now - int(ago[1]) * _UNITS_MS[ago[2]])
+    try:
+        return EpochMs(int(datetime.fromisoformat(part.upper()).replace(tzinfo=UTC).timestamp() * 1000))
+    except (ValueError, OverflowError):
+        raise BadInput(
+            f"{named}:{part[:40]} cannot be read; write a day of UTC (2026-11-20 or 2026-11-20T09:20) or how long ago (90min, 12h, 3d)",
+            field="words",
+        ) from None
 
 
 def _kinds(part: str) -> set[Kind]:

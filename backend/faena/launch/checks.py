@@ -102,7 +102,13 @@ def web() -> bool:
         }
         side_by_side = ("-n", str(WORKERS), "--dist", "loadfile")  # a file's tests share what its fixtures made
         return _pytest(
-            "Django tests", "tests", "--ignore=tests/core", "--ignore=tests/e2e", *side_by_side, env=environment
+            "Django tests",
+            "tests",
+            "--ignore=tests/core",
+            "--ignore=tests/e2e",
+            "--durations=20",
+            *side_by_side,
+            env=environment,
         )
     finally:
         register.stop_all()
@@ -151,7 +157,7 @@ def e2e() -> bool:
             "FAENA_TRIAL_URL": installation.url,
             "FAENA_TRIAL_ANCHOR": installation.past_made_at(),
         }
-        return _pytest("browser tests", "tests/e2e", env=environment)
+        return _pytest("browser tests", "tests/e2e", "--durations=20", env=environment)
     except Trouble as trouble:
         say(f"browser tests could not start: {trouble}")
         return False

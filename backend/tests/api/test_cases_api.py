@@ -1,5 +1,6 @@
 """Cases over the API: who may do what, evidence in order, a lead with its chain, a case that is the same elsewhere."""
 
+import base64
 import io
 import json
 import tomllib
@@ -110,6 +111,11 @@ def test_two_who_conclude_at_once_lose_nothing(clients: dict[str, Client]) -> No
     assert Case.objects.get().conclusion == "the disk"
 
 
+def shown(piece: dict[str, Any]) -> bytes:
+    """The picture of evidence."""
+    return base64.b64decode(piece["picture"].removeprefix("data:image/svg+xml;base64,"))
+
+
 def test_a_case_from_a_lead_has_its_chain_and_is_offered_when_the_lead_comes_again(clients: dict[str, Client]) -> None:
     planted = next(
         one
@@ -121,29 +127,34 @@ def test_a_case_from_a_lead_has_its_chain_and_is_offered_when_the_lead_comes_aga
     filling.fill_hours(server.pk, start - start % MS_PER_HOUR, start - start % MS_PER_HOUR + 2 * MS_PER_HOUR)
     found = clients["viewer"].get(f"/api/v1/servers/{server.pk}/leads?from={start}&to={start + 1_800_000}").json()
     lead = found["leads"][0]
-    told = {"server": server.pk, "start": found["start"], "end": found["end"], "identity": lead["identity"], "svg": SVG}
+    told = {"server": server.pk, "start": found["start"], "end": found["end"], "identity": lead["identity"]}
     case = sent(clients["operator"], "POST", "/cases", {"lead": told}).json()
     assert case["title"] == lead["title"][:200]
     (piece,) = clients["viewer"].get(f"/api/v1/cases/{case['id']}").json()["evidence"]
     assert piece["lines"][: len(lead["chain"])] == [one["sentence"] for one in lead["chain"]]
     assert piece["lines"][-1] == f"Next: {lead['next_step']}"
     assert piece["kind"] == "lead"
+    assert b"data:image/png;base64,iVBORw0KGgo" in shown(piece), "the load of its window"
     path = f"/api/v1/cases?about=lead&key={lead['identity']}&server={server.pk}"
     assert [one["id"] for one in clients["viewer"].get(path).json()] == [case["id"]]
     assert clients["viewer"].get(path.replace(lead["identity"], "another")).json() == []
     gone = sent(clients["operator"], "POST", "/cases", {"lead": told | {"identity": "never"}})
     assert gone.status_code == 404
     assert Case.objects.count() == 1
+    with_picture = sent(clients["operator"], "POST", "/cases", {"lead": told | {"svg": SVG}}).json()
+    (other,) = clients["viewer"].get(f"/api/v1/cases/{with_picture['id']}").json()["evidence"]
+    assert shown(other) == SVG.encode()
 
 
 def test_a_case_from_an_alert_holds_what_was_told(clients: dict[str, Client]) -> None:
     alert = Alert.objects.create(
         began_ms=1, fired_ms=2, severity="now", headline="pier-1: Sessions blocked",
-        told={"when": "Since 9:20.", "lead": {"title": "A lead", "chain": ["a", "b"], "next_step": "SELECT 1;"}, "changes": ["an index went"]},
+        told={"when": "Since 9:20.", "lead": {"title": "A lead", "chain": ["a", "b"], "next_step": "SELECT 1;"}, "changes": ["an index went"], "picture": "iVBORw0KGgo="},
     )  # fmt: skip
     case = sent(clients["operator"], "POST", "/cases", {"alert": alert.pk}).json()
     (piece,) = clients["viewer"].get(f"/api/v1/cases/{case['id']}").json()["evidence"]
     assert piece["lines"] == ["Since 9:20.", "a", "b", "an index went", "Next: SELECT 1;"]
+    assert b"data:image/png;base64,iVBORw0KGgo=" in shown(piece)
     assert [(one["about"], one["key"]) for one in case["links"]] == [("alert", str(alert.pk))]
 
 

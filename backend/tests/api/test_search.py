@@ -1,5 +1,6 @@
 """Search over all servers: each kind is found by any part of it, what is on another server stays there, hostile texts are texts."""
 
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -16,7 +17,7 @@ from faena.apps.requests.models import Endpoint
 from faena.apps.samples.actions import store_ticks
 from faena.apps.samples.codebook import Codebook
 from faena.apps.servers.models import Server
-from faena.apps.statements.models import LogEvent, Text
+from faena.apps.statements.models import Figures, LogEvent, Text, Work
 from faena.core.privacy import Normalised
 from faena.core.readings import SampleReading
 from faena.core.units import EpochMs, Millis
@@ -110,6 +111,26 @@ def test_each_kind_is_found_by_a_part_of_it_and_only_where_it_is(client: Client)
     assert {one["kind"] for one in hits(client, "angwa server:PIER")} == FOUND
     assert [one["label"] for one in hits(client, "pier-1")] == ["pier-1"]
     assert hits(client, "angwa nowhere") == []
+
+
+def test_a_time_narrows_to_what_was_there_then(client: Client) -> None:
+    pier = Server.objects.create(name="pier-1", username="faena")
+    everything(pier, "gangway")
+    none = dict.fromkeys((one.name for one in Figures._meta.get_fields()), 0.0)
+    Work.objects.create(
+        server=pier, query_id=7, user="web", since_ms=AT - 60_000, until_ms=AT, toplevel=True, **none | {"total_ms": 120.0}
+    )  # fmt: skip
+    Text.objects.create(server=pier, query_id=8, text=Normalised("SELECT gangway that ran at no time"))
+    day = datetime.fromtimestamp(AT / 1000, UTC)
+    before, after = (f"{day + timedelta(days=n):%Y-%m-%d}" for n in (-1, 1))
+    then = {one["kind"] for one in hits(client, f"angwa since:{before} until:{after}")}
+    assert then == {"case", "lead", "alert", "pattern", "change", "statement", "log"}, (
+        "only what is known to have been there"
+    )
+    (statement,) = hits(client, f"angwa kind:statement since:{before}")
+    assert (statement["value"], statement["ms"]) == ("7", 120.0)
+    assert hits(client, f"angwa until:{before}") == []
+    assert {one["kind"] for one in hits(client, f"angwa since:{after}")} == {"alert"}, "which goes on"
 
 
 def test_marks_of_patterns_are_letters(client: Client) -> None:

@@ -3,16 +3,19 @@
 import json
 import os
 import time
+import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import pytest
+from faena.launch.places import trial_place
 from playwright.sync_api import APIRequestContext, Browser, Page, expect, sync_playwright
 
 URL = os.environ.get("FAENA_TRIAL_URL", "http://127.0.0.1:8720")
 SWITCHES = Path(os.environ.get("FERRY_SWITCHES", ".faena/trial/troubles"))
+INBOX = f"http://127.0.0.1:{trial_place().services_port + 5}"
 PASSWORD = "tidewrack-demo"
 AXE = Path(__file__).parents[3] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 ARGUMENTS = [
@@ -94,6 +97,38 @@ def serious(page: Page) -> list[str]:
         ".map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))"
     )
     return found
+
+
+def inbox(kind: str, words: str, since: float) -> list[dict[str, Any]]:
+    """What came into the demo's inbox since then: mails or webhooks whose subject has the words."""
+    with urllib.request.urlopen(f"{INBOX}/items.json") as answer:
+        found = json.loads(answer.read())
+    return [
+        one
+        for one in found
+        if one["kind"] == kind and words in one["what"] and float(one["name"].split("-")[0]) > since
+    ]
+
+
+def opened_from_disk(browser: Browser, file: Path) -> tuple[str, list[bool]]:
+    """What an exported page says, and whether each of its pictures is drawn. It fetches nothing."""
+    context = browser.new_context(offline=True)
+    page, asked = context.new_page(), list[str]()
+    page.on("request", lambda request: asked.append(request.url))
+    page.goto(file.as_uri())
+    text = page.inner_text("main")
+    drawn = page.evaluate("[...document.images].map(one => one.complete && one.naturalWidth > 0)")
+    context.close()
+    assert [one for one in asked if not one.startswith(("file:", "data:"))] == []
+    return text, drawn
+
+
+def keep(page: Page, note: str) -> None:
+    """What is on the screen becomes evidence, with the key."""
+    page.keyboard.press("k")
+    page.get_by_label("what it shows, in Markdown").fill(note)
+    page.get_by_role("button", name="keep it").click()
+    expect(page.get_by_text("Kept in")).to_be_visible()
 
 
 def wait_for(condition: Callable[[], bool], seconds: float, what: str) -> None:

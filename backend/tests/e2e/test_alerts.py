@@ -1,37 +1,38 @@
 """From trouble to the inbox, and from the mail back to the very window; what is done about an alert, and by whom."""
 
-import json
+import re
 import time
-import urllib.request
 from pathlib import Path
 from typing import Any
 
-from conftest import api, serious, sign_in, trouble, wait_for
-from faena.launch.places import trial_place
-from playwright.sync_api import Page, expect
+from conftest import INBOX, api, inbox, keep, opened_from_disk, serious, sign_in, trouble, wait_for
+from playwright.sync_api import Browser, Page, expect
 
-INBOX = f"http://127.0.0.1:{trial_place().services_port + 5}"
 AT_FAULT = "A transaction left open by ops-console"
 
 
-def items(kind: str, words: str, since: float) -> list[dict[str, Any]]:
-    """What came into the inbox since then."""
-    with urllib.request.urlopen(f"{INBOX}/items.json") as answer:
-        found = json.loads(answer.read())
-    return [
-        one
-        for one in found
-        if one["kind"] == kind and words in one["what"] and float(one["name"].split("-")[0]) > since
-    ]
+def ended_from_its_window(page: Page) -> None:
+    """From the lead to its evidence, to the session at fault, and its end."""
+    page.get_by_role("list", name="chain of causes").get_by_role("link", name="blocking").first.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("ops-console", timeout=20_000)
+    page.go_back()
+    page.get_by_role("link", name=re.compile("^pid ")).first.click()
+    page.get_by_role("button", name="end …").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_role("textbox").fill("the alert says that it is at fault")
+    dialog.get_by_role("button", name="end the session").click()
+    expect(dialog).to_contain_text("the server ended the session")
+    dialog.get_by_role("button", name="close", exact=True).last.click()
 
 
-def test_a_trouble_comes_as_a_mail_whose_link_opens_its_window(anyone: Page, tmp_path: Path) -> None:
+def test_from_the_mail_to_the_case_that_is_opened_from_disk(anyone: Page, browser: Browser, tmp_path: Path) -> None:
+    """Trouble, mail, window, lead, chain, the end of the blocker, the verdict, and all of it in a case."""
     page, begun = anyone, time.time()
     sign_in(page, "operator")
     with trouble("idle-console"):
-        wait_for(lambda: items("mail", AT_FAULT, begun), 180, "a mail of what is at fault")
-        mail = items("mail", AT_FAULT, begun)[0]
-        wait_for(lambda: items("webhook", AT_FAULT, begun), 30, "a call that bears our signature")
+        wait_for(lambda: inbox("mail", AT_FAULT, begun), 180, "a mail of what is at fault")
+        mail = inbox("mail", AT_FAULT, begun)[0]
+        wait_for(lambda: inbox("webhook", AT_FAULT, begun), 30, "a call that bears our signature")
         page.goto(f"{INBOX}/mail/{mail['name']}")
         shown = page.frame_locator("iframe")
         expect(shown.get_by_text("Pid", exact=False).first).to_be_visible()
@@ -40,6 +41,12 @@ def test_a_trouble_comes_as_a_mail_whose_link_opens_its_window(anyone: Page, tmp
         assert link is not None
         page.goto(link)
         expect(page.get_by_role("heading", level=1)).to_contain_text(AT_FAULT, timeout=40_000)
+        ended_from_its_window(page)
+    page.goto(link)
+    page.get_by_role("button", name=re.compile("^handled: A transaction left open")).first.click()
+    page.get_by_label("what was done").fill("ended the console")
+    page.keyboard.press("Enter")
+
     page.goto("/alerts")
     row = page.get_by_role("row").filter(has_text=AT_FAULT).first
     row.get_by_role("button", name="acknowledge").click()
@@ -55,15 +62,31 @@ def test_a_trouble_comes_as_a_mail_whose_link_opens_its_window(anyone: Page, tmp
     page.get_by_role("link", name="open its window").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text(AT_FAULT, timeout=40_000)
     chain = page.get_by_role("list", name="chain of causes").get_by_role("listitem").last.inner_text()
+    assert "idle in transaction" in chain
     page.go_back()
     page.get_by_role("button", name="make a case of it").click()
     expect(page.get_by_role("region", name="Evidence")).to_contain_text("idle in transaction")
-    assert "idle in transaction" in chain
+    case = page.url.split("/cases/")[1].split("?")[0]
+
+    def verdict() -> dict[str, Any]:
+        rows = api(page, "/servers/1/leads/history?state=handled")
+        return rows[0]["verdict"] or {} if rows else {}
+
+    wait_for(lambda: verdict().get("verdict") == "better", 180, "the verdict of what was handled")
+    page.goto("/servers/1/leads/history")
+    page.get_by_role("link", name="better").first.click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("Better: sessions that wait for locks")
+    keep(page, "Nobody waits any more.")
+    page.goto(f"/cases/{case}")
     with page.expect_download() as exported:
         page.get_by_role("link", name="export as a page").click()
     file = tmp_path / "case.html"
     exported.value.save_as(file)
-    assert AT_FAULT in file.read_text()
+    text, drawn = opened_from_disk(browser, file)
+    for part in (AT_FAULT, "idle in transaction", "Better: sessions that wait for locks", "Nobody waits any more."):
+        assert part in text, part
+    assert drawn
+    assert all(drawn)
 
 
 def test_a_condition_is_made_tried_on_the_past_and_switched_off(page: Page) -> None:

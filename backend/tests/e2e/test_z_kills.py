@@ -1,23 +1,54 @@
-"""Servers, store and collector die for real. Nothing stored is lost or counted twice, and gaps are drawn as gaps.
+"""Servers, store, collector and mail server die for real. Nothing is lost, told or counted twice; gaps are drawn as gaps.
 
-The z in its name makes it run last, because it stops what the other tests need.
+The z in its name makes it run last, because it stops what the other tests need. The mail server is away all the while.
 """
 
 import os
 import signal
 import time
+from collections.abc import Iterator
 from itertools import pairwise
+from typing import Any
 
 import pytest
-from conftest import api, wait_for
+from conftest import api, inbox, trouble, wait_for
 from faena.launch.installation import Installation
 from faena.launch.places import trial_place
 from playwright.sync_api import Page, expect
 
+AT_FAULT = "A transaction left open by ops-console"
+AWAY_S = 300.0
 
-@pytest.fixture
+
+@pytest.fixture(scope="module")
 def installation() -> Installation:
     return Installation(trial_place())
+
+
+@pytest.fixture(scope="module", autouse=True)
+def away_since(installation: Installation) -> Iterator[float]:
+    """Since when the mail server, which takes the webhooks as well, is away."""
+    mails = installation.register.get("inbox")
+    assert mails
+    installation.register.stop(mails)
+    yield time.time()
+    if installation.register.get("inbox") is None:
+        installation.open_inbox()
+
+
+def of_the_trouble(page: Page, since: float) -> dict[str, Any]:
+    """The alert that began since then, {} none yet."""
+    found = [one for one in api(page, "/alerts") if AT_FAULT in one["headline"] and one["fired"] > since * 1000]
+    return found[0] if found else {}
+
+
+def test_an_alert_waits_for_a_mail_server_that_is_away(page: Page, away_since: float) -> None:
+    with trouble("idle-console"):
+        wait_for(lambda: bool(of_the_trouble(page, away_since)), 180, "the alert")
+        page.goto(f"/alerts/{of_the_trouble(page, away_since)['id']}")
+        told = page.get_by_label("Who was told")
+        expect(told).to_contain_text("Tidewrack inbox: not taken yet, next try", timeout=30_000)
+        expect(told).to_contain_text("Connection refused")
 
 
 def stored(page: Page, since: int) -> list[int]:
@@ -102,3 +133,19 @@ def test_the_store_stops_for_two_minutes(page: Page, installation: Installation)
 
 def ready(page: Page) -> bool:
     return page.request.get("/api/v1/servers").ok
+
+
+def test_what_the_mail_server_missed_comes_once_when_it_is_back(
+    page: Page, installation: Installation, away_since: float
+) -> None:
+    time.sleep(max(0.0, AWAY_S - (time.time() - away_since)))
+    installation.open_inbox()
+    wait_for(lambda: inbox("mail", AT_FAULT, away_since), 150, "the mail of while it was away")
+    wait_for(lambda: inbox("webhook", AT_FAULT, away_since), 150, "the call of while it was away")
+    alert = of_the_trouble(page, away_since)
+    wait_for(lambda: api(page, f"/alerts/{alert['id']}")["alert"]["waiting"] == 0, 30, "all notices taken")
+    for kind in ("mail", "webhook"):
+        told = [one["what"] for one in inbox(kind, AT_FAULT, away_since)]
+        assert len(told) == len(set(told)), told
+    page.goto(f"/alerts/{alert['id']}")
+    expect(page.get_by_label("Who was told")).to_contain_text("Tidewrack inbox: sent")

@@ -4958,9 +4958,9 @@ export interface components {
         };
         /**
          * HitOut
-         * @description `value` is a number, a name that can be picked, or an identity, by `kind`. `server` null: of all servers.
+         * @description One thing that was found. `value` is a number, a name that can be picked, or an identity, by `kind`. `server` null: of all servers.
          *
-         *     `at` is when it was last seen, in ms since 1970; `ms` what a statement took in the last day.
+         *     `at` is when it was last seen, in ms since 1970; `ms` what a statement took in the last day, or the time that was asked for.
          */
         HitOut: {
             /** At */
@@ -7022,13 +7022,17 @@ export interface components {
         Scope: "read" | "act" | "manage";
         /**
          * SearchOut
-         * @description `more`: there are statements beyond those listed.
+         * @description What was found. `more`: there are statements beyond those listed. `since` and `until`: the time that was asked for, or null.
          */
         SearchOut: {
             /** Hits */
             hits: components["schemas"]["HitOut"][];
             /** More */
             more: boolean;
+            /** Since */
+            since: number | null;
+            /** Until */
+            until: number | null;
         };
         /**
          * SeenOut
@@ -9895,7 +9899,7 @@ export interface operations {
     search: {
         parameters: {
             query: {
-                /** @description parts of a name or a text, all of which it must have; kind:lead and server:name narrow, "…" holds together */
+                /** @description parts of a name or a text, all of which it must have; kind:lead, server:name, since:3d and until:2026-11-20T09:20 (of UTC) narrow, "…" holds together */
                 words: string;
                 /** @description on this server alone */
                 server?: number | null;

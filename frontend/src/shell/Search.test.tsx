@@ -6,9 +6,10 @@ import type { Schemas } from "../api/client";
 import { shown } from "../testing/shown";
 import { Search } from "./Search";
 
+const AT = 1_790_000_000_000;
 const asked: string[] = [];
 const urls: string[] = [];
-const answers = (found: Record<string, Schemas["HitOut"][]>, delayMs = 0) =>
+const answers = (found: Record<string, Schemas["HitOut"][]>, delayMs = 0, times = {}) =>
   vi.stubGlobal(
     "fetch",
     vi.fn(async (request: Request) => {
@@ -16,9 +17,12 @@ const answers = (found: Record<string, Schemas["HitOut"][]>, delayMs = 0) =>
       asked.push(words);
       urls.push(request.url);
       await new Promise((done) => setTimeout(done, delayMs));
-      return new Response(JSON.stringify({ hits: found[words] ?? [], more: false }), {
-        headers: { "Content-Type": "application/json" },
-      });
+      return new Response(
+        JSON.stringify({ hits: found[words] ?? [], more: false, since: null, until: null, ...times }),
+        {
+          headers: { "Content-Type": "application/json" },
+        },
+      );
     }),
   );
 type Hit = Schemas["HitOut"];
@@ -61,6 +65,13 @@ describe("search", () => {
     await userEvent.clear(screen.getByRole("searchbox"));
     await userEvent.type(screen.getByRole("searchbox"), trace);
     expect(await screen.findByRole("button", { name: /trace ?the request of trace 0af7/ })).toBeTruthy();
+  });
+
+  it("says what a statement took in the time that was asked for", async () => {
+    answers({ "berth since:3d": [statement("7", "SELECT berth")] }, 0, { since: AT, until: AT + 900_000 });
+    await shown(<Search server={3} open onClose={() => undefined} />);
+    await userEvent.type(screen.getByRole("searchbox"), "berth since:3d");
+    await userEvent.click(await screen.findByRole("button", { name: /SELECT berth ?1\.5 s in that time/ }));
   });
 
   it("does not open a hit of earlier words", async () => {

@@ -43,7 +43,7 @@ export const Search = ({ server, role = "", open, onClose }: Props) => {
   const words = useSettled(text.trim());
   const asked = words.length >= LEAST_LETTERS;
   const found = useQuery({ ...foundQuery(where, words), enabled: open && asked });
-  const go = useGo(server, onClose);
+  const go = useGo(server, found.data ?? ANY_TIME, onClose);
   const visit = useVisit(server, onClose);
   const screens = useScreens(server, role, text.trim());
   const hits = asked ? (found.data?.hits ?? []) : [];
@@ -62,7 +62,7 @@ export const Search = ({ server, role = "", open, onClose }: Props) => {
           type="search"
           autoFocus
           aria-label="words to search for"
-          placeholder="part of a statement, name, message or case, a pid; kind:lead, server:…"
+          placeholder="part of a statement, name, message or case, a pid; kind:lead server:… since:3d"
           value={text}
           onChange={(event) => setText(event.target.value)}
           className="bg-raised border-strong w-full border px-2 py-1"
@@ -85,7 +85,7 @@ export const Search = ({ server, role = "", open, onClose }: Props) => {
             <Row
               kind={hit.kind_label}
               label={hit.label}
-              note={noteOf(hit, where === null)}
+              note={noteOf(hit, where === null, isTimed(found.data ?? ANY_TIME))}
               mono={hit.kind === "statement"}
               act={() => go(hit)}
             />
@@ -123,13 +123,13 @@ const Row = ({ kind, label, note, mono = false, act }: RowProps) => (
 );
 
 /** Where it is, and when it was seen or what it took. */
-const noteOf = (hit: Hit, everywhere: boolean): string =>
+const noteOf = (hit: Hit, everywhere: boolean, timed: boolean): string =>
   [
     everywhere ? hit.server_name : "",
     hit.kind === "statement"
       ? hit.ms === null
         ? "not in the last day"
-        : `${duration(hit.ms)} in the last day`
+        : `${duration(hit.ms)} in ${timed ? "that time" : "the last day"}`
       : hit.at === null
         ? ""
         : when(hit.at, false),
@@ -176,14 +176,24 @@ function useVisit(server: number | null, onClose: () => void): (view: View) => v
 
 const AROUND_MS = 900_000;
 
+/** The time that was asked for, if any. */
+type Times = Pick<Schemas["SearchOut"], "since" | "until">;
+
+const ANY_TIME: Times = { since: null, until: null };
+
+const isTimed = ({ since, until }: Times): boolean => since !== null && until !== null;
+
 /** To the page of what was found, or to the load of a name. What was seen at a moment is opened there. */
-function useGo(here: number | null, onClose: () => void): (hit: Hit) => void {
+function useGo(here: number | null, times: Times, onClose: () => void): (hit: Hit) => void {
   const navigate = useNavigate();
   return (hit) => {
     onClose();
     const params = { server: String(hit.server ?? here ?? "") };
     // A trail of another server's statements means nothing here.
-    const elsewhere = hit.server !== null && hit.server !== here ? { pick: [] } : {};
+    const elsewhere = {
+      ...(hit.server !== null && hit.server !== here ? { pick: [] } : {}),
+      ...(times.since && times.until ? { from: times.since, to: times.until } : {}),
+    };
     const then =
       hit.at === null ? elsewhere : { ...elsewhere, ...around({ last: AROUND_MS / 1000 }, hit.at, hit.at, present()) };
     switch (hit.kind) {
@@ -204,7 +214,11 @@ function useGo(here: number | null, onClose: () => void): (hit: Hit) => void {
       case "trace":
         return void navigate({ to: "/servers/$server/requests/$trace", params: { ...params, trace: hit.value } });
       case "session":
-        return void navigate({ to: "/servers/$server/sessions/window", params, search: { find: hit.value } });
+        return void navigate({
+          to: "/servers/$server/sessions/window",
+          params,
+          search: { ...elsewhere, find: hit.value },
+        });
       case "case":
         return void navigate({ to: "/cases/$case", params: { case: hit.value } });
       case "alert":

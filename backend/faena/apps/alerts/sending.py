@@ -10,7 +10,7 @@ import hmac
 import logging
 import smtplib
 import ssl
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from datetime import UTC, datetime
 from email.message import EmailMessage
 from email.utils import format_datetime
@@ -30,7 +30,7 @@ from faena.core.errors import BadInput
 
 log = logging.getLogger(__name__)
 ANSWER_S = 10.0
-FIRST_MS, LONGEST_MS = 10_000, 10 * 60_000  # between tries: twice as long each time
+FIRST_MS, LONGEST_MS = 10_000, 2 * 60_000  # between tries: twice as long each time
 GIVEN_UP_MS = 24 * 3_600_000
 MOST_AT_ONCE = 20
 WAITING, SENT, GIVEN_UP = "waiting", "sent", "given_up"
@@ -41,19 +41,27 @@ class NotTaken(Exception):
 
 
 def send_waiting(now_ms: int) -> int:
-    """Each notice that is due, one after the other; how many were tried. One is in the hands of one sender only."""
-    tried = 0
-    while tried < MOST_AT_ONCE and _send_next(now_ms):
+    """Each notice that is due, one after the other; how many were tried. One is in the hands of one sender only.
+
+    A way that did not take one is left alone until the next round: nobody waits for a server that does not answer
+    longer than once, least of all a notice by another way.
+    """
+    tried, away = 0, set[int]()
+    while tried < MOST_AT_ONCE and (row := _send_next(now_ms, away)) is not None:
         tried += 1
+        if row.state != SENT:
+            away.add(row.way_id)
     return tried
 
 
-def _send_next(now_ms: int) -> bool:
+def _send_next(now_ms: int, away: Collection[int]) -> Notice | None:
+    """The notice that was tried, None where none is due by a way that is not `away`."""
     with transaction.atomic():
         due = Notice.objects.select_for_update(skip_locked=True, of=("self",)).select_related("way")
-        row = due.filter(state=WAITING, next_ms__lte=now_ms).order_by("next_ms", "pk").first()
+        waiting = due.filter(state=WAITING, next_ms__lte=now_ms).exclude(way__in=away)
+        row = waiting.order_by("next_ms", "pk").first()
         if row is None:
-            return False
+            return None
         row.tries += 1
         try:
             _send(row.way, row, now_ms)
@@ -65,8 +73,15 @@ def _send_next(now_ms: int) -> bool:
                 log.warning("notice %s was not taken by %s for a day", row.pk, row.way.name)
         else:
             row.state, row.sent_ms, row.error = SENT, now_ms, ""
+            _wake(row.way, now_ms)
         row.save()
-    return True
+    return row
+
+
+def _wake(way: Way, now_ms: int) -> None:
+    """A way that takes one is back: what waits for its next try need wait no longer, but for what another sender has."""
+    others = Notice.objects.select_for_update(skip_locked=True).filter(way=way, state=WAITING, next_ms__gt=now_ms)
+    Notice.objects.filter(pk__in=[one.pk for one in others]).update(next_ms=now_ms)
 
 
 def _send(way: Way, notice: Notice, now_ms: int) -> None:

@@ -1,14 +1,17 @@
 """Evidence of a case out of what Faena found: a lead with its chain in place, an alert with what was told of it."""
 
+import base64
 from dataclasses import dataclass
 
 from faena.apps.alerts import actions as alerts
 from faena.apps.alerts.selectors import told as told_alert
+from faena.apps.answers.alerts.picture import HEIGHT, WIDTH, waterline_png
 from faena.apps.answers.told_leads import ToldLead, told_leads
 from faena.apps.leads import selectors as known
 from faena.apps.servers import selectors as servers
 from faena.core.answers.leads.claim import Root
 from faena.core.cases.casefile import About, Evidence, EvidenceKind, Figures, Link
+from faena.core.cases.pictures import around
 from faena.core.errors import NotFound
 from faena.core.numbers import took
 from faena.core.series.window import Window
@@ -24,12 +27,17 @@ class Piece:
 
 
 def of_lead(server_id: int, window: Window, identity: str, svg: str, now_ms: int, by: str) -> Piece:
-    """A lead as it is found in the window now. Raises NotFound when no rule finds it there."""
+    """A lead as it is found in the window now, with the load of that window where nobody sends a picture.
+
+    Raises NotFound when no rule finds it there.
+    """
     server = servers.server(server_id)
     told = next((one for one in told_leads(server_id, window).leads if one.identity == identity), None)
     if told is None:
         raise NotFound("this lead is not found in this window any more; keep it from the window that shows it")
     claim = told.lead.claim
+    if not svg and (png := waterline_png(server, window, now_ms)) is not None:
+        svg = around(base64.b64encode(png).decode(), WIDTH, HEIGHT)
     return Piece(
         evidence=Evidence(
             kind=EvidenceKind.LEAD, title=claim.title[:200], at=EpochMs(now_ms), by=by, server=server.name,
@@ -68,6 +76,7 @@ def of_alert(alert_id: int, now_ms: int, by: str) -> Piece:
             kind=EvidenceKind.ALERT, title=headline[:200], at=EpochMs(now_ms), by=by, server=name,
             sentence=lead.get("title", ""), link=link, lines=[one for one in lines if one]
             + ([f"Next: {lead['next_step']}"] if lead.get("next_step") else []),
+            svg=around(told["picture"], WIDTH, HEIGHT) if told.get("picture") else "",
         ),
         links=about,
     )  # fmt: skip

@@ -20,7 +20,7 @@ from faena.core.privacy import Normalised
 from faena.core.sampling.dimensions import Dimension
 from faena.core.searching import BEGINS, Kind, fits, read_words
 from faena.core.sql.texts import gist
-from faena.core.units import MS_PER_HOUR
+from faena.core.units import MS_PER_HOUR, EpochMs
 
 LATELY_MS = 24 * MS_PER_HOUR
 MOST_OF_A_KIND = 8
@@ -50,22 +50,32 @@ class Hit(NamedTuple):
 
 
 class Found(NamedTuple):
-    """`more`: there are statements beyond those listed. `names` of the servers, by their numbers."""
+    """`more`: there are statements beyond those listed. `names` of the servers, by their numbers.
+
+    `since` and `until`, in ms since 1970, are None where nobody asked for a time.
+    """
 
     hits: list[Hit]
     more: bool
     names: Mapping[int, str]
+    since: int | None
+    until: int | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Asked:
-    """What is looked for, on which servers: those of `names`. `own` are Faena's own users there."""
+    """What is looked for, on which servers: those of `names`. `own` are Faena's own users there.
+
+    `timed`: only what was there at some time from `since` to `until`, in ms since 1970; else these are the last day.
+    """
 
     words: Sequence[str]
     names: Mapping[int, str]
     own: Mapping[int, str]
     everywhere: bool
-    now: int
+    timed: bool
+    since: int
+    until: int
 
     @property
     def ids(self) -> list[int]:
@@ -76,18 +86,27 @@ class Asked:
         escaped = [re.sub(r"([\\%_])", r"\\\1", one) for one in self.words]
         return " AND ".join(f"{text} ILIKE %s" for _ in escaped), [f"%{one}%" for one in escaped]
 
+    def within(self, first: str, last: str = "") -> tuple[str, list[int]]:
+        """SQL that holds where something that was there from `first` to `last` was there in this time, and its parameters."""
+        if not self.timed:
+            return "true", []
+        return f"{last or first} >= %s AND {first} < %s", [self.since, self.until]
+
 
 def search(text: str, server_id: int | None, now: int) -> Found:
     """What contains all of the words. Raises NotFound, BadInput."""
-    asked_for = read_words(text)
+    asked_for = read_words(text, EpochMs(now))
     rows = [servers.server(server_id)] if server_id is not None else servers.named_like(asked_for.servers)
     asked = Asked(
         words=asked_for.words, names={one.pk: one.name for one in rows}, own={one.pk: one.username for one in rows},
-        everywhere=server_id is None and not asked_for.servers, now=now,
+        everywhere=server_id is None and not asked_for.servers,
+        timed=asked_for.since is not None or asked_for.until is not None,
+        since=asked_for.since if asked_for.since is not None else 0 if asked_for.until is not None else now - LATELY_MS,
+        until=asked_for.until if asked_for.until is not None else now,
     )  # fmt: skip
     hits, more = list[Hit](), False
     for kinds, find in FINDERS:
-        if asked_for.kinds and not asked_for.kinds & kinds:
+        if (asked_for.kinds and not asked_for.kinds & kinds) or (asked.timed and kinds <= TIMELESS):
             continue
         for kind, found in _by_kind(find(asked)):
             if asked_for.kinds and kind not in asked_for.kinds:
@@ -98,7 +117,8 @@ def search(text: str, server_id: int | None, now: int) -> Found:
     hits = [one._replace(label=gist(Normalised(one.label), 160)) if one.kind is Kind.STATEMENT else one for one in hits]
     order = list(Kind)
     hits.sort(key=lambda one: (not _named_so(one), order.index(one.kind)))
-    return Found(hits, more, asked.names)
+    since, until = (asked.since, asked.until) if asked.timed else (None, None)
+    return Found(hits, more, asked.names, since, until)
 
 
 def _named_so(hit: Hit) -> bool:
@@ -140,9 +160,12 @@ def _traces(asked: Asked) -> Iterator[Hit]:
     trace = asked.words[0]
     if not _TRACE.fullmatch(trace):
         return
-    query = "SELECT DISTINCT server_id FROM requests_keptrequest WHERE server_id = ANY(%s) AND trace = %s"
-    known = [number for (number,) in _rows(query, asked.ids, bytes.fromhex(trace))]
-    for number in known or (asked.ids if not asked.everywhere else []):  # its page says why it is not kept
+    then, moments = asked.within("at_ms")
+    query = f"SELECT DISTINCT server_id FROM requests_keptrequest WHERE server_id = ANY(%s) AND trace = %s AND {then}"
+    known = [number for (number,) in _rows(query, asked.ids, bytes.fromhex(trace), *moments)]
+    for number in known or (
+        asked.ids if not asked.everywhere and not asked.timed else []
+    ):  # its page says why it is not kept
         yield Hit(Kind.TRACE, trace, f"the request of trace {trace}", number)
 
 
@@ -158,46 +181,51 @@ def _cases(asked: Asked) -> Iterator[Hit]:
         if asked.everywhere
         else "AND EXISTS (SELECT 1 FROM cases_caselink l WHERE l.case_id = c.id AND l.server_id = ANY(%s))"
     )
-    parameters = [*given, *([] if asked.everywhere else [asked.ids])]
-    query = f"SELECT c.id, c.title, c.state, c.changed_ms FROM cases_case c WHERE {like} {here} ORDER BY c.changed_ms DESC LIMIT %s"
+    then, moments = asked.within("c.made_ms", "c.changed_ms")
+    parameters = [*given, *([] if asked.everywhere else [asked.ids]), *moments]
+    query = f"SELECT c.id, c.title, c.state, c.changed_ms FROM cases_case c WHERE {like} {here} AND {then} ORDER BY c.changed_ms DESC LIMIT %s"
     for number, title, state, at in _rows(query, *parameters, MOST_LOOKED_AT):
         yield Hit(Kind.CASE, str(number), f"{title} ({state})", at=at, rank=fits(title, asked.words))
 
 
 def _leads(asked: Asked) -> Iterator[Hit]:
     like, given = asked.like("(title || ' ' || kind || ' ' || root::text)")
-    query = f"SELECT server_id, identity, kind, title, last_ms FROM leads_knownlead WHERE server_id = ANY(%s) AND {like} ORDER BY last_ms DESC LIMIT %s"
-    for server, identity, kind, title, at in _rows(query, asked.ids, *given, MOST_LOOKED_AT):
+    then, moments = asked.within("first_ms", "last_ms")
+    query = f"SELECT server_id, identity, kind, title, last_ms FROM leads_knownlead WHERE server_id = ANY(%s) AND {like} AND {then} ORDER BY last_ms DESC LIMIT %s"
+    for server, identity, kind, title, at in _rows(query, asked.ids, *given, *moments, MOST_LOOKED_AT):
         label = f"{title} ({LeadKind(kind).label})"
         yield Hit(Kind.LEAD, identity, label, server, at, rank=fits(title, asked.words))
 
 
 def _alerts(asked: Asked) -> Iterator[Hit]:
     like, given = asked.like("a.headline")
+    then, moments = asked.within("a.began_ms", "coalesce(a.over_ms, 9223372036854775807)")
     query = (
         "SELECT a.id, a.headline, a.fired_ms, min(f.server_id) FROM alerts_alert a JOIN alerts_firing f ON f.alert_id = a.id "
-        f"WHERE f.server_id = ANY(%s) AND {like} GROUP BY 1, 2, 3 ORDER BY a.fired_ms DESC LIMIT %s"
+        f"WHERE f.server_id = ANY(%s) AND {like} AND {then} GROUP BY 1, 2, 3 ORDER BY a.fired_ms DESC LIMIT %s"
     )
-    for number, headline, at, server in _rows(query, asked.ids, *given, MOST_LOOKED_AT):
+    for number, headline, at, server in _rows(query, asked.ids, *given, *moments, MOST_LOOKED_AT):
         yield Hit(Kind.ALERT, str(number), headline, server, at, rank=fits(headline, asked.words))
 
 
 def _patterns(asked: Asked) -> Iterator[Hit]:
     like, given = asked.like("(d.reason || ' ' || d.cause || ' ' || d.parties::text)")
+    then, moments = asked.within("d.at_ms")
     query = (
         "SELECT DISTINCT ON (p.id) d.server_id, p.pattern, d.reason, d.at_ms FROM locks_deadlock d "
         f"JOIN locks_deadlockpattern p ON p.id = d.pattern_id WHERE d.server_id = ANY(%s) AND {like} "
-        "ORDER BY p.id, d.at_ms DESC LIMIT %s"
+        f"AND {then} ORDER BY p.id, d.at_ms DESC LIMIT %s"
     )
-    for server, pattern, reason, at in _rows(query, asked.ids, *given, MOST_LOOKED_AT):
+    for server, pattern, reason, at in _rows(query, asked.ids, *given, *moments, MOST_LOOKED_AT):
         yield Hit(Kind.PATTERN, pattern, gist(reason, 160), server, at)
 
 
 def _changes(asked: Asked) -> Iterator[Hit]:
     text = "concat_ws(' ', object, \"table\", note, version, before, after)"
     like, given = asked.like(text)
-    query = f'SELECT id, server_id, kind, object, note, "table", at_ms FROM changes_change WHERE server_id = ANY(%s) AND {like} ORDER BY at_ms DESC LIMIT %s'
-    for number, server, kind, subject, note, table, at in _rows(query, asked.ids, *given, MOST_LOOKED_AT):
+    then, moments = asked.within("at_ms")
+    query = f'SELECT id, server_id, kind, object, note, "table", at_ms FROM changes_change WHERE server_id = ANY(%s) AND {like} AND {then} ORDER BY at_ms DESC LIMIT %s'
+    for number, server, kind, subject, note, table, at in _rows(query, asked.ids, *given, *moments, MOST_LOOKED_AT):
         name = note or subject or table
         label = f"{ChangeKind(kind).label}: {name}"
         yield Hit(Kind.CHANGE, str(number), label[:160], server, at, rank=fits(name, asked.words))
@@ -236,7 +264,7 @@ def _indexes(asked: Asked) -> Iterator[Hit]:
 
 
 def _statements(asked: Asked) -> Iterator[Hit]:
-    """Those that took most lately first, then others that are known, however long ago they ran."""
+    """Those that took most lately first, then others that are known, however long ago they ran; of a time those alone that ran."""
     like, given = asked.like("text")
     query = f"SELECT server_id, query_id, text FROM statements_text WHERE server_id = ANY(%s) AND {like} LIMIT %s"
     found = {(server, query_id): text for server, query_id, text in _rows(query, asked.ids, *given, 2 * MOST_LOOKED_AT)}
@@ -249,27 +277,31 @@ def _statements(asked: Asked) -> Iterator[Hit]:
             found[server, query_id], took[server, query_id] = text, at_work.get((server, query_id), 0.0)
     for (server, query_id), text in found.items():
         ms = took.get((server, query_id))
+        if asked.timed and ms is None:
+            continue
         rank = ms if ms is not None else -1.0 / fits(text, asked.words)
         yield Hit(Kind.STATEMENT, str(query_id), text, server, ms=ms, rank=rank)
 
 
 def _took(asked: Asked, wanted: Sequence[tuple[int, int]] | None) -> dict[tuple[int, int], float]:
-    """Milliseconds in the last day, of those that ran: full hours, and what is not summed up by the hour yet. None: of all."""
+    """Milliseconds in the time that is asked about, of those that ran: hours that touch it, and what is not summed up by the
+    hour yet. None: of all."""
     if wanted is not None and not wanted:
         return {}
-    since = asked.now - LATELY_MS
     ids = asked.ids if wanted is None else sorted({server for server, _ in wanted})
     numbers = [] if wanted is None else [sorted({query_id for _, query_id in wanted})]
     these, those = ("AND query_id = ANY(%s)", "AND k.query_id = ANY(%s)") if numbers else ("", "")
     query = (
         'SELECT w.server_id, w.query_id, sum(w.total_ms) FROM (SELECT server_id, query_id, "user", total_ms FROM statements_workhour '
-        f"WHERE server_id = ANY(%s) AND hour_ms >= %s {these} UNION ALL "
+        f"WHERE server_id = ANY(%s) AND hour_ms > %s AND hour_ms < %s {these} UNION ALL "
         'SELECT k.server_id, k.query_id, k."user", k.total_ms FROM statements_work k WHERE k.server_id = ANY(%s) AND k.until_ms > %s '
+        "AND k.since_ms < %s "
         f"{those} AND NOT EXISTS (SELECT 1 FROM statements_summedhour h WHERE h.server_id = k.server_id "
         "AND h.hour_ms = (k.until_ms - 1) / 3600000 * 3600000)) w "
         'JOIN servers_server s ON s.id = w.server_id AND s.username <> w."user" GROUP BY 1, 2'
     )
-    rows = _rows(query, ids, since, *numbers, ids, since, *numbers)
+    hours = (asked.since - MS_PER_HOUR if asked.timed else asked.since - 1, asked.until)
+    rows = _rows(query, ids, *hours, *numbers, ids, asked.since, asked.until, *numbers)
     return {(server, query_id): ms for server, query_id, ms in rows}
 
 
@@ -279,17 +311,20 @@ EACH_SERVERS_MESSAGES = 12
 def _log(asked: Asked) -> Iterator[Hit]:
     """Messages without their literals, the newest of each. Each server by itself: rare words by their trigrams, common ones by time."""
     like, given = asked.like("e.message")
+    then, moments = asked.within("e.at_ms")
     query = (
         "SELECT s.id, f.message, f.at_ms FROM unnest(%s::bigint[]) AS s(id) CROSS JOIN LATERAL (SELECT e.message, e.at_ms "
-        f"FROM statements_logevent e WHERE e.server_id = s.id AND {like} ORDER BY e.at_ms DESC LIMIT %s) f ORDER BY f.at_ms DESC"
+        f"FROM statements_logevent e WHERE e.server_id = s.id AND {like} AND {then} ORDER BY e.at_ms DESC LIMIT %s) f ORDER BY f.at_ms DESC"
     )
     told = set[tuple[int, str]]()
-    for server, message, at in _rows(query, asked.ids, *given, EACH_SERVERS_MESSAGES):
+    for server, message, at in _rows(query, asked.ids, *given, *moments, EACH_SERVERS_MESSAGES):
         if (server, message) not in told:
             told.add((server, message))
             yield Hit(Kind.LOG, message[:200], gist(message, 160), server, at)
 
 
+# What is known without saying when it was there: not listed where a time is asked for.
+TIMELESS = frozenset({Kind.SERVER, Kind.ENDPOINT, Kind.INDEX, *SEARCHED.values()})
 # Which kinds each finds.
 FINDERS: Sequence[tuple[frozenset[Kind], Callable[[Asked], Iterator[Hit]]]] = (
     (frozenset({Kind.SERVER}), _servers),

@@ -29,6 +29,14 @@ def checked_svg(told: Any) -> str:
     return told.replace("\0", "")
 
 
+def around(png: str, width: int, height: int) -> str:
+    """An SVG that shows a picture made elsewhere: a PNG in base 64, so many pixels wide and high."""
+    return (
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height}" width="{width}" height="{height}">'
+        f'<image width="{width}" height="{height}" href="data:image/png;base64,{png}"/></svg>'
+    )
+
+
 def as_image(svg: str) -> str:
     """The picture as the address of an image, with all that it takes inside."""
     return f"data:image/svg+xml;base64,{base64.b64encode(svg.encode()).decode()}"

@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type SubmitEvent, useState } from "react";
+import { type SubmitEvent, createContext, useContext, useState } from "react";
 
 import { ask, client } from "../../api/client";
+import { ApiError } from "../../api/problem";
 import { SEVERITIES } from "../../lib/words/severities";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
@@ -59,6 +60,20 @@ export const read = (form: FormData, before: ConditionBody): ConditionBody => ({
   close_watch_minutes: number(form.get("close")),
 });
 
+/** What was refused, and of which field. */
+const Refused = createContext<{ readonly field: string; readonly why: string } | null>(null);
+const SHOWN = ["name", "level", "of_usual", "kinds", "clears", "close_watch_minutes"]; // fields with words of their own
+
+/** Why a field was refused, beside it. */
+const Why = ({ of }: { readonly of: string }) => {
+  const refused = useContext(Refused);
+  return refused?.field === of ? (
+    <span role="alert" className="text-danger">
+      {refused.why}
+    </span>
+  ) : null;
+};
+
 /** A condition's form. What the form does not show stays as it is. */
 export const Editor = ({ of, onDone }: Props) => {
   const queries = useQueryClient();
@@ -77,28 +92,36 @@ export const Editor = ({ of, onDone }: Props) => {
     event.preventDefault();
     save.mutate(read(new FormData(event.currentTarget), before));
   };
+  const field = save.error instanceof ApiError ? save.error.field : null;
+  const refused = field !== null && SHOWN.includes(field) ? { field, why: save.error?.message ?? "" } : null;
   return (
     <form
       aria-label={of === null ? "a new condition" : `the condition ${of.name}`}
       onSubmit={submit}
       className="border-line my-2 grid grid-cols-[max-content_minmax(0,1fr)] items-baseline gap-x-4 gap-y-1.5 border-y py-2 text-sm"
     >
-      <label htmlFor="alert-name">name</label>
-      <input id="alert-name" name="name" defaultValue={before.name} className={INPUT} />
-      <When before={before} />
-      <span>over</span>
-      <span className="flex items-baseline gap-2">
-        at <Level name="clears" words="level at which it is over" value={before.clears} /> for
-        <Level name="clear" words="minutes until it is over" value={before.clear_ms / 60_000} /> min
-      </span>
-      <Rest before={before} />
+      <Refused value={refused}>
+        <label htmlFor="alert-name">name</label>
+        <span className="flex flex-wrap items-baseline gap-2">
+          <input id="alert-name" name="name" defaultValue={before.name} className={`${INPUT} min-w-40 grow`} />
+          <Why of="name" />
+        </span>
+        <When before={before} />
+        <span>over</span>
+        <span className="flex flex-wrap items-baseline gap-2">
+          at <Level name="clears" words="level at which it is over" value={before.clears} /> for
+          <Level name="clear" words="minutes until it is over" value={before.clear_ms / 60_000} /> min
+          <Why of="clears" />
+        </span>
+        <Rest before={before} />
+      </Refused>
       <span />
       <span className="flex items-baseline gap-3">
         <Button type="submit" look="action" disabled={save.isPending}>
           save
         </Button>
         <Button onClick={onDone}>leave it</Button>
-        {save.error ? <Failure title="It was not saved" detail={save.error.message} /> : null}
+        {save.error && refused === null ? <Failure title="It was not saved" detail={save.error.message} /> : null}
       </span>
     </form>
   );
@@ -112,17 +135,21 @@ interface LevelProps {
   readonly value: number;
 }
 
-const Level = ({ name, words, value }: LevelProps) => (
-  <input
-    name={name}
-    aria-label={words}
-    type="number"
-    step="any"
-    min="0"
-    defaultValue={value}
-    className={`${INPUT} w-24`}
-  />
-);
+const Level = ({ name, words, value }: LevelProps) => {
+  const refused = useContext(Refused);
+  return (
+    <input
+      name={name}
+      aria-label={words}
+      aria-invalid={refused?.field.startsWith(name) ?? false}
+      type="number"
+      step="any"
+      min="0"
+      defaultValue={value}
+      className={`${INPUT} w-24`}
+    />
+  );
+};
 
 /** What is looked at, and how bad it must be for how long. */
 const When = ({ before }: { readonly before: ConditionBody }) => {
@@ -166,6 +193,9 @@ const When = ({ before }: { readonly before: ConditionBody }) => {
         )}
         {chosen && Object.keys(chosen.kinds).length > 0 ? <Kinds kinds={chosen.kinds} before={before} /> : null}
         for <Level name="for" words="minutes for which it holds" value={before.for_ms / 60_000} /> min
+        <Why of="level" />
+        <Why of="of_usual" />
+        <Why of="kinds" />
       </span>
     </>
   );
@@ -204,9 +234,10 @@ const Rest = ({ before }: { readonly before: ConditionBody }) => {
         <span className="text-muted">none chosen: all</span>
       </span>
       <span>close watch</span>
-      <span>
+      <span className="flex flex-wrap items-baseline gap-2">
         <Level name="close" words="minutes of close watch when it fires" value={before.close_watch_minutes} /> min when
         it fires
+        <Why of="close_watch_minutes" />
       </span>
     </>
   );

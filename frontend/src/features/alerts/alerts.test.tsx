@@ -7,7 +7,7 @@ import { shown } from "../../testing/shown";
 import { AlertPage } from "./AlertPage";
 import { AlertsPage, sentence } from "./AlertsPage";
 import { ConditionsPage } from "./ConditionsPage";
-import { read } from "./Editor";
+import { Editor, read } from "./Editor";
 import { Mutes, mutedWords } from "./Mutes";
 import { firstSpan, readHours } from "./Reach";
 import { type Trouble, TroublesPage, troublesQuery } from "./TroublesPage";
@@ -201,6 +201,28 @@ describe("conditions", () => {
     const told = read(form, bodyOf(condition));
     expect(told).toMatchObject({ name: "Waiting", signal: "waiting", level: 4.5, for_ms: 30_000, clear_ms: 180_000 });
     expect(told).toMatchObject({ groups: ["north", "south"], ways: [7, 9], time_zone: "Europe/Lisbon", servers: [3] });
+  });
+});
+
+describe("a condition's form", () => {
+  it("says beside the field why it was refused", async () => {
+    vi.spyOn(globalThis, "fetch").mockImplementation((request) => {
+      const wrong = { type: "bad_input", title: "Bad input", detail: "the level is a positive number", field: "level" };
+      const put = (request as Request).method === "PUT";
+      return Promise.resolve(
+        new Response(JSON.stringify(put ? wrong : []), {
+          status: put ? 400 : 200,
+          headers: { "Content-Type": put ? "application/problem+json" : "application/json" },
+        }),
+      );
+    });
+    await shown(<Editor of={condition} onDone={() => undefined} />);
+    fireEvent.click(screen.getByRole("button", { name: "save" }));
+    const why = await screen.findByRole("alert");
+    expect(why.textContent).toBe("the level is a positive number");
+    expect(screen.getByLabelText("level").getAttribute("aria-invalid")).toBe("true");
+    expect(screen.getByLabelText("level at which it is over").getAttribute("aria-invalid")).toBe("false");
+    expect(why.parentElement?.contains(screen.getByLabelText("level"))).toBe(true);
   });
 });
 

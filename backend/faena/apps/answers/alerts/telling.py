@@ -1,4 +1,8 @@
-"""What is told of an alert, when, and by which ways: once when it begins, when it gets worse, and when it is over."""
+"""What is told of an alert, when, and by which ways: once when it begins, when it gets worse, and when it is over.
+
+What begins on a server while an alert goes on there is a part of it. It is told by itself all the same where it is graver
+or where another cause is found for it: whoever knows of the first trouble knows nothing of the second.
+"""
 
 import base64
 import logging
@@ -62,7 +66,10 @@ def _tell(alert_id: int, now_ms: int) -> bool:
         alert.due_ms = alert.snoozed_ms
         alert.save()
         return False
-    body = _body(alert, firings, now_ms)
+    joined = None if what else _with_a_cause_of_its_own(alert, loud, now_ms)
+    if joined is not None:
+        what, alert.state, alert.state_ms, alert.state_by = What.WORSE.value, actions.UNREAD, now_ms, ""
+    body = _body(alert, firings, now_ms, joined)
     alert.headline, alert.told, alert.lead_id = body["headline"], body, body.pop("lead_id")
     alert.due_ms = None
     if alert.state == actions.SNOOZED and alert.snoozed_ms <= now_ms:
@@ -97,6 +104,18 @@ def _what(alert: Alert, loud: Sequence[Firing], now_ms: int) -> str:
     return What.WORSE.value if worse or graver or elsewhere else ""
 
 
+def _with_a_cause_of_its_own(alert: Alert, loud: Sequence[Firing], now_ms: int) -> Firing | None:
+    """What joined an alert that goes on, and whose best lead is not the one that was told of it."""
+    if alert.over_ms is not None or alert.state == actions.SNOOZED:
+        return None
+    for one in loud:
+        if one.untold == What.BEGAN.value and one.over_ms is None:
+            lead = _lead(one.server, _window(one.began_ms, None, one.server, now_ms))
+            if lead is not None and _identity(lead) != (alert.told.get("lead") or {}).get("identity"):
+                return one
+    return None
+
+
 def _is_muted(one: Firing, now_ms: int) -> bool:
     return any(
         mute.server_id in (None, one.server_id) and mute.condition_id in (None, one.condition_id)
@@ -117,11 +136,11 @@ def write_down(alert: Alert | None, what: str, body: dict[str, Any], firings: Se
     )
 
 
-def _body(alert: Alert, firings: Sequence[Firing], now_ms: int) -> dict[str, Any]:
-    """All that is told, as it is known now."""
-    gravest = min(firings, key=lambda one: (_ORDER.index(one.condition.severity), one.began_ms))
+def _body(alert: Alert, firings: Sequence[Firing], now_ms: int, joined: Firing | None) -> dict[str, Any]:
+    """All that is told, as it is known now; above all of what `joined`, if anything did."""
+    gravest = joined or min(firings, key=lambda one: (_ORDER.index(one.condition.severity), one.began_ms))
     server = gravest.server
-    window = _window(alert, server, now_ms)
+    window = _window(alert.began_ms if joined is None else joined.began_ms, alert.over_ms, server, now_ms)
     lead = _lead(server, window)
     names = sorted({one.server.name for one in firings})
     picture = waterline_png(server, window, now_ms)
@@ -147,7 +166,7 @@ def _body(alert: Alert, firings: Sequence[Firing], now_ms: int) -> dict[str, Any
             for one in firings
         ],
         "lead": None if lead is None else {
-            "title": lead.claim.title, "chain": [step.sentence for step in lead.claim.chain[:MOST_STEPS]],
+            "identity": _identity(lead), "title": lead.claim.title, "chain": [step.sentence for step in lead.claim.chain[:MOST_STEPS]],
             "next_step": lead.claim.next_step,
         },
         "lead_id": _known(server, lead),
@@ -160,11 +179,11 @@ def _body(alert: Alert, firings: Sequence[Firing], now_ms: int) -> dict[str, Any
     }  # fmt: skip
 
 
-def _window(alert: Alert, server: Server, now_ms: int) -> Window:
+def _window(began_ms: int, over_ms: int | None, server: Server, now_ms: int) -> Window:
     """From a little before it began until it is over, or to the newest sample; half an hour at most."""
     newest = holdings.read(server.pk).newest_ms or now_ms
-    end = min(alert.over_ms or newest, newest) + 1000
-    start = max(alert.began_ms - BEFORE_MS, end - LONGEST_MS)
+    end = min(over_ms or newest, newest) + 1000
+    start = max(began_ms - BEFORE_MS, end - LONGEST_MS)
     return Window(start=EpochMs(min(start, end - LEAST_MS)), end=EpochMs(end))
 
 
@@ -175,15 +194,17 @@ def _lead(server: Server, window: Window) -> Lead | None:
     except FaenaError:
         return None
     dismissed = set(KnownLead.objects.filter(server=server, state="dismissed").values_list("identity", flat=True))
-    kept = (one for one in found.leads if identity_of(one.claim.kind, one.claim.root) not in dismissed)
-    return next(kept, None)
+    return next((one for one in found.leads if _identity(one) not in dismissed), None)
+
+
+def _identity(lead: Lead) -> str:
+    return identity_of(lead.claim.kind, lead.claim.root)
 
 
 def _known(server: Server, lead: Lead | None) -> int | None:
     if lead is None:
         return None
-    identity = identity_of(lead.claim.kind, lead.claim.root)
-    return KnownLead.objects.filter(server=server, identity=identity).values_list("pk", flat=True).first()
+    return KnownLead.objects.filter(server=server, identity=_identity(lead)).values_list("pk", flat=True).first()
 
 
 def _headline(gravest: Firing, names: Sequence[str], lead: Lead | None) -> str:
