@@ -4,8 +4,6 @@ from typing import Any
 
 import pytest
 from django.test import Client
-from faena.apps.accounts.actions import save_user
-from faena.apps.accounts.models import Role
 from faena.apps.alerts.models import Alert, AlertCondition, Firing, Notice
 from faena.apps.answers.alerts.evaluating import watch
 from faena.apps.answers.alerts.telling import tell_due
@@ -18,16 +16,6 @@ pytestmark = pytest.mark.django_db
 ANCHOR = EpochMs(1_764_000_000_000 // MS_PER_HOUR * MS_PER_HOUR)
 MINUTE = 60_000
 BLOCKED = {"name": "Too many wait", "signal": "blocked", "level": 5, "clears": 1, "for_ms": 60_000}
-
-
-@pytest.fixture
-def clients() -> dict[str, Client]:
-    found = {}
-    for role in Role:
-        found[role.value] = Client()
-        user = save_user(role.value, "correct horse", role)
-        found[role.value].force_login(user, backend="django.contrib.auth.backends.ModelBackend")
-    return found
 
 
 @pytest.fixture

@@ -10,8 +10,7 @@ from typing import Any
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
-from faena.apps.accounts.actions import save_user
-from faena.apps.accounts.models import AuditEntry, Role
+from faena.apps.accounts.models import AuditEntry
 from faena.apps.alerts.models import Alert
 from faena.apps.cases.models import Case, CaseLink
 from faena.apps.collecting import estate as filling
@@ -25,16 +24,6 @@ ANCHOR = EpochMs(1_764_000_000_000 // MS_PER_HOUR * MS_PER_HOUR)
 SVG = '<svg xmlns="http://www.w3.org/2000/svg"><rect width="3"/></svg>'
 VIEW = {"title": "Load", "sentence": "12 sessions wait.", "link": "/servers/1/load?from=1&to=2", "svg": SVG,
         "figures": {"columns": ["at", "load"], "rows": [[1, 2.5], [2, None]]}}  # fmt: skip
-
-
-@pytest.fixture
-def clients() -> dict[str, Client]:
-    found = {}
-    for role in Role:
-        found[role.value] = Client()
-        user = save_user(role.value, "correct horse", role)
-        found[role.value].force_login(user, backend="django.contrib.auth.backends.ModelBackend")
-    return found
 
 
 def sent(client: Client, method: str, path: str, body: Any = None) -> Any:

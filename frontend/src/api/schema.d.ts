@@ -3427,7 +3427,7 @@ export interface components {
         };
         /**
          * CaseChangeBody
-         * @description What is given is changed. `seen`: when the case was changed last, as far as the writer of a conclusion knows.
+         * @description A change of a case: what is given is changed. `seen`: when the case was changed last, as far as the writer of a conclusion knows.
          */
         CaseChangeBody: {
             /** Conclusion */
@@ -3441,12 +3441,18 @@ export interface components {
             /** Title */
             title?: string | null;
         };
-        /** CaseCommentBody */
+        /**
+         * CaseCommentBody
+         * @description What somebody says, in Markdown.
+         */
         CaseCommentBody: {
             /** Text */
             text: string;
         };
-        /** CaseCommentOut */
+        /**
+         * CaseCommentOut
+         * @description What somebody said, as it was written in Markdown and as HTML.
+         */
         CaseCommentOut: {
             /** At */
             at: number;
@@ -3457,7 +3463,10 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** CaseDeletedOut */
+        /**
+         * CaseDeletedOut
+         * @description The case is gone.
+         */
         CaseDeletedOut: {
             /**
              * Deleted
@@ -3467,7 +3476,7 @@ export interface components {
         };
         /**
          * CaseExportIn
-         * @description `page` is one file of HTML, `archive` a zip of Markdown with its pictures and figures. `zone` an IANA name.
+         * @description In which form a case is exported. `page` is one file of HTML, `archive` a zip of Markdown with its pictures and figures. `zone` an IANA name.
          */
         CaseExportIn: {
             /**
@@ -3482,7 +3491,10 @@ export interface components {
              */
             zone: string;
         };
-        /** CaseFiguresBody */
+        /**
+         * CaseFiguresBody
+         * @description What a picture shows, as rows of as many cells as there are columns.
+         */
         CaseFiguresBody: {
             /** Columns */
             columns: string[];
@@ -3518,7 +3530,10 @@ export interface components {
              */
             svg: string;
         };
-        /** CaseLinkBody */
+        /**
+         * CaseLinkBody
+         * @description Something that the case is about, by its `key` among its kind.
+         */
         CaseLinkBody: {
             about: components["schemas"]["About"];
             /** Key */
@@ -3575,7 +3590,10 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** CasePageOut */
+        /**
+         * CasePageOut
+         * @description One case with all that is in it.
+         */
         CasePageOut: {
             case: components["schemas"]["CaseOut"];
             /** Comments */
@@ -3587,7 +3605,7 @@ export interface components {
         };
         /**
          * CasesIn
-         * @description `state`: open, closed; both where none is given. `about` with `key`: cases about one thing; without: about any of that kind.
+         * @description Which cases are listed. `state`: open, closed; both where none is given. `about` with `key`: cases about one thing; without: about any of that kind.
          */
         CasesIn: {
             about?: components["schemas"]["About"] | null;
@@ -4570,12 +4588,18 @@ export interface components {
          * @enum {string}
          */
         EvidenceKind: "view" | "lead" | "alert";
-        /** EvidenceNoteBody */
+        /**
+         * EvidenceNoteBody
+         * @description What somebody says of a piece of evidence, in Markdown.
+         */
         EvidenceNoteBody: {
             /** Note */
             note: string;
         };
-        /** EvidenceOrderBody */
+        /**
+         * EvidenceOrderBody
+         * @description Numbers of evidence, the first on top; what is not named stays behind.
+         */
         EvidenceOrderBody: {
             /** Order */
             order: number[];
