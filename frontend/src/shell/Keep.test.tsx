@@ -97,6 +97,20 @@ describe("keeping evidence", () => {
     expect(body.evidence[0]?.["link"]).toMatch(/^\/servers\/3\/load\?pick=program%3Agate-scan&from=\d+&to=\d+$/);
   });
 
+  it("gives a table the sentence that its screen begins with", async () => {
+    const sent = answered();
+    await open(
+      <>
+        <h1>Better: sessions that wait for locks, 12 times fewer</h1>
+        <View title="waits" make={() => ({ title: "waits", sentence: "" })} />
+      </>,
+    );
+    fireEvent.click(await screen.findByRole("button", { name: "keep it" }));
+    await waitFor(() => expect(sent.some((one) => one.method === "POST")).toBe(true));
+    const body = (await sent.find((one) => one.method === "POST")?.json()) as { evidence: unknown[] };
+    expect(body.evidence[0]).toMatchObject({ sentence: "Better: sessions that wait for locks, 12 times fewer" });
+  });
+
   it("makes a new case where none is open, by the title that was given", async () => {
     const sent = answered();
     await open(<View title="the load" />, []);

@@ -144,6 +144,7 @@ interface Here {
   readonly server: number | null;
   readonly link: string;
   readonly window: string;
+  readonly headline: string; // what the screen says as a whole: the sentence of what has none of its own
   readonly offers: readonly Offer[];
   readonly subjects: readonly Subject[];
 }
@@ -165,6 +166,7 @@ function seenHere(server: number | null): Here {
     server,
     link: `${url.pathname}${url.search}`,
     window: server === null ? "" : `, ${when(from, false)} to ${clock(to, false)}`,
+    headline: document.querySelector("h1")?.textContent ?? "",
     offers: [...offered(), whole],
     subjects: subjectsShown(),
   };
@@ -178,7 +180,10 @@ interface Asked {
 
 /** One after the other, since each lead is looked up by the server; what was kept before one that fails stays kept. */
 async function keepAll(here: Here, offers: readonly Offer[], asked: Asked): Promise<Case> {
-  const bodies = offers.map((one, i) => bodyOf(here, fitting(one.make()), i === 0 ? asked.note : ""));
+  const bodies = offers.map((one, i) => {
+    const piece = one.make();
+    return bodyOf(here, fitting({ ...piece, sentence: piece.sentence || here.headline }), i === 0 ? asked.note : "");
+  });
   const [first, ...others] = bodies;
   if (!first) throw new Error("choose what to keep");
   const links = here.server === null ? [] : here.subjects.map((one) => ({ ...one, server: here.server ?? 0 }));
