@@ -66,6 +66,9 @@ class BodyLimit:
             await self._application(scope, counted, send)
         except _TooLargeError:
             await _refuse(send, limit)
+        except Exception:
+            access.error("the answer to %s %s broke off", scope["method"], scope["path"][:300].replace("\n", " "))
+            raise  # the server says why, and does not know of what
 
 
 class _TooLargeError(Exception):

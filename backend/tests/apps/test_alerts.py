@@ -26,6 +26,7 @@ from faena.apps.collecting.estate import make_servers
 from faena.apps.collecting.models import CollectorState
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings, Server
+from faena.core.alerts.stepping import Turn, What
 from faena.core.series.window import Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 from test_leads import ANCHOR, INCIDENTS, filled
@@ -46,6 +47,25 @@ def operator() -> User:
 
 def only(*slugs: str) -> None:
     AlertCondition.objects.exclude(builtin__in=slugs).update(enabled=False)
+
+
+def began(condition: AlertCondition, server: Server, at: int) -> None:
+    """It begins to hold there."""
+    row = actions.locked(condition, server, at)
+    assert row is not None
+    moment = EpochMs(at)
+    turn = Turn(what=What.BEGAN, at=moment, began=moment, ended=None, value=1.0, worst_at=moment, usual=None)
+    actions.keep(row, actions.state_of(row), [turn], at)
+
+
+@pytest.mark.parametrize(("kinds", "alerts"), [([], 2), (["spill", "hot_row"], 2), (["idle_transaction"], 1)])
+def test_leads_of_any_kind_on_two_servers_have_no_cause_in_common(way: Way, kinds: list[str], alerts: int) -> None:
+    condition = AlertCondition.objects.get(builtin="leads")
+    condition.kinds = kinds
+    condition.save()
+    for n in range(2):
+        began(condition, silent(f"pier-{n}"), ANCHOR + n * 10_000)
+    assert Alert.objects.count() == alerts
 
 
 def silent(name: str, **more: str) -> Server:

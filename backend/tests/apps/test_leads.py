@@ -8,12 +8,15 @@ from pathlib import Path
 import pytest
 from django.core.management import call_command
 from django.core.management.base import CommandError
+from django.db.models import Max
 from django.test import Client
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import Role
 from faena.apps.answers.leads import leads_of
 from faena.apps.collecting import estate as filling
-from faena.apps.servers.models import Server
+from faena.apps.hosts.models import TableWork
+from faena.apps.servers.models import Server, Vitals
+from faena.apps.statements.models import Work
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.errors import BadWindow
 from faena.core.series.window import Window
@@ -48,6 +51,17 @@ def window_of(incident: Incident) -> Window:
     """Half an hour of its first occurrence, or ten minutes around one that is shorter."""
     start, end = next(incident.spans(ANCHOR))
     return Window(start=EpochMs(start), end=EpochMs(max(start + 600_000, min(end, start + 1_800_000))))
+
+
+def test_the_past_that_is_made_ends_now_and_leaves_what_comes_to_the_living_server() -> None:
+    """Counters of ten minutes that reached into the future were counted once more when they came."""
+    now = ANCHOR + 34 * 60_000
+    server = next(one for one in filling.make_servers(ANCHOR) if one.name == "warehouse")
+    filling._learn(server)
+    filling.fill_hours(server.pk, ANCHOR, now)
+    assert Work.objects.filter(server=server).aggregate(last=Max("until_ms"))["last"] == now
+    assert TableWork.objects.filter(server=server).aggregate(last=Max("until_ms"))["last"] == now
+    assert Vitals.objects.filter(server=server).aggregate(last=Max("at_ms"))["last"] <= now
 
 
 @pytest.mark.parametrize("name", FOUND)

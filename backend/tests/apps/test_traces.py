@@ -294,22 +294,25 @@ def test_a_window_is_put_together_of_the_longest_sums_that_fit_and_counts_each_m
 
 
 @pytest.mark.parametrize(
-    ("asked", "found"),
+    ("asked", "failed", "found"),
     [
-        ([1.0] * 40 + [0.0] * 20, True),  # the change lies before the window
-        ([1.0] * 59 + [0.0], True),
-        ([0.0] * 60, False),  # it never asked
-        ([1.0] * 40 + [0.0] * 19 + [1.0], False),  # it asks once more
+        ([1.0] * 40 + [0.0] * 20, 0.0, True),  # the change lies before the window
+        ([1.0] * 59 + [0.0], 0.0, True),
+        ([0.0] * 60, 0.0, False),  # it never asked
+        ([1.0] * 40 + [0.0] * 19 + [1.0], 0.0, False),  # it asks once more
+        ([1.0] * 40 + [0.0] * 20, 20.0, False),  # they failed before they could ask
+        ([1.0] * 40 + [0.0] * 20, 10.0, True),
     ],
 )
 def test_a_cache_that_was_asked_in_the_half_hour_before_the_window_is_missed_in_it(
-    source: TraceSource, asked: list[float], found: bool
+    source: TraceSource, asked: list[float], failed: float, found: bool
 ) -> None:
     sums, origin = Sums(), OriginKey("web", "web", "GET /beds", "7", "quay-a")
     minute = NOW // 60_000 * 60_000
     for n, share in enumerate(asked):
         vector = np.zeros(len(REQUEST_FIGURES))
         vector[REQUEST_FIGURES.index("requests")], vector[REQUEST_FIGURES.index("with_cache")] = 20.0, 20.0 * share
+        vector[REQUEST_FIGURES.index("errors")] = failed if share == 0 else 0.0
         sums.requests[minute - (len(asked) - n) * 60_000, origin] = vector
         sums.rungs[minute - (len(asked) - n) * 60_000, origin] = np.eye(97)[3]
     add_sums(source.server_id, sums, Dictionaries(source.server_id))

@@ -13,6 +13,7 @@ from faena.apps.accounts.roles import Role
 from faena.apps.alerts.models import Alert, AlertComment, AlertCondition, ConditionState, Firing, Mute
 from faena.apps.servers.capture import set_close_watch
 from faena.apps.servers.models import Server
+from faena.core.alerts.signals import WITH_KINDS, Signal
 from faena.core.alerts.stepping import Phase, State, Turn, What
 from faena.core.errors import BadInput, NotFound
 from faena.core.findings import Severity
@@ -104,11 +105,16 @@ def _begin(row: ConditionState, turn: Turn, now_ms: int) -> Firing:
 
 
 def _trouble_of(row: ConditionState, turn: Turn) -> Alert | None:
-    """The newest that goes on, on the same server, or by the same condition elsewhere since a moment ago."""
+    """The newest that goes on, on the same server, or by the same condition elsewhere since a moment ago.
+
+    A condition that waits for anything that is found, of whatever kind, says nothing of a cause in common.
+    """
     going_on = Firing.objects.filter(alert__over_ms__isnull=True)
-    here = going_on.filter(server=row.server, over_ms__isnull=True).order_by("-pk").first()
-    there = going_on.filter(condition=row.condition, fired_ms__gte=turn.at - STORM_MS).order_by("-pk").first()
-    found = here or there
+    found = going_on.filter(server=row.server, over_ms__isnull=True).order_by("-pk").first()
+    of_anything = Signal(row.condition.signal) in WITH_KINDS and len(row.condition.kinds) != 1
+    if found is None and not of_anything:
+        same = going_on.filter(condition=row.condition, fired_ms__gte=turn.at - STORM_MS)
+        found = same.order_by("-pk").first()
     return Alert.objects.select_for_update().get(pk=found.alert_id) if found is not None else None
 
 

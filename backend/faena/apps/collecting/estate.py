@@ -163,15 +163,19 @@ def _waits(engine: Engine, hour: Hour, end: int) -> Iterator[tuple[int, LockEdge
 
 
 def _work_spans(engine: Engine, hour: Hour, end: int) -> Iterator[WorkSpan]:
-    for first in range(0, min(3600, (end - hour.start) // 1000), COUNTED_S):
-        since = EpochMs(hour.start + 1000 * first)
-        yield since, EpochMs(since + 1000 * COUNTED_S), hour_work(engine, hour, first, first + COUNTED_S)
+    seconds = _seconds(hour, end)
+    for first in range(0, seconds, COUNTED_S):
+        last = min(first + COUNTED_S, seconds)  # what comes after is counted live
+        since, until = (EpochMs(hour.start + 1000 * second) for second in (first, last))
+        yield since, until, hour_work(engine, hour, first, last)
 
 
 def _table_spans(engine: Engine, hour: Hour, end: int) -> Iterator[tuple[EpochMs, EpochMs, list[TableFigures]]]:
-    for first in range(0, min(3600, (end - hour.start) // 1000), TABLES_S):
+    seconds = _seconds(hour, end)
+    for first in range(0, seconds, TABLES_S):
+        length = min(TABLES_S, seconds - first)
         since = EpochMs(hour.start + 1000 * first)
-        yield since, EpochMs(since + 1000 * TABLES_S), list(table_figures(engine, hour, first, TABLES_S))
+        yield since, EpochMs(since + 1000 * length), list(table_figures(engine, hour, first, length))
 
 
 def _columns(hour: Hour, code: np.ndarray[Any, np.dtype[np.int64]], seconds: int) -> Columns:

@@ -255,24 +255,28 @@ def _reaching_back(window: Window) -> Window:
 def _asked(
     server_id: int, window: Window, only: Only, endpoints: Collection[int]
 ) -> dict[int, list[tuple[float, float, float]]]:
-    """By endpoint: requests, and those that asked a cache, minute by minute, of a long window hour by hour."""
+    """By endpoint: requests that did not fail, and those that asked a cache, minute by minute, of a long window hour by hour.
+
+    One that failed, say while it waited for a connection, may not have come so far as to ask.
+    """
     if not endpoints:
         return {}
     start, end = touched(window)
     query = (
-        "SELECT o.endpoint_id, s.at_ms, sum(s.figures[%s]), sum(s.figures[%s]) FROM requests_requestsum s "
+        "SELECT o.endpoint_id, s.at_ms, sum(s.figures[%s] - s.figures[%s]), sum(s.figures[%s]) FROM requests_requestsum s "
         "JOIN requests_origin o ON o.id = s.origin_id "
         "WHERE s.server_id = %s AND s.length_ms = %s AND s.at_ms >= %s AND s.at_ms < %s AND s.origin_id = ANY(%s) "
         "GROUP BY 1, 2 ORDER BY 1, 2"
     )
     length = MINUTE_MS if end - start <= MINUTES_UP_TO_MS + REACH_BACK_MS else MS_PER_HOUR
-    places = (_AT["requests"] + 1, _AT["with_cache"] + 1)
+    places = (_AT["requests"] + 1, _AT["errors"] + 1, _AT["with_cache"] + 1)
     found = defaultdict[int, list[tuple[float, float, float]]](list)
     origins = [one.pk for one in only.origins(server_id).values() if one.endpoint_id in endpoints]
     with connection.cursor() as cursor:
         cursor.execute(query, [*places, server_id, length, start, end, origins])
         for endpoint, at, many, with_cache in cursor.fetchall():
-            found[endpoint].append((at, many, with_cache))
+            if many > 0:
+                found[endpoint].append((at, many, min(with_cache, many)))
     return found
 
 

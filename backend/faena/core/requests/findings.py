@@ -87,7 +87,11 @@ def facts_of(requests: Sequence[Request]) -> Facts:
         layers={layer: sum(one.layers[layer] for one in requests) for layer in Layer},
         with_repeats=sum(bool(one.repeated) for one in requests),
         repeated=repeated,
-        asked=[(one.top.start, 1.0, float(any(asks_cache(span) for span in one.spans))) for one in ordered],
+        asked=[
+            (one.top.start, 1.0, float(any(asks_cache(span) for span in one.spans)))
+            for one in ordered
+            if not one.error  # else it may not have come so far as to ask
+        ],
         versions=versions,
         singles=[
             Single(duration_ms=one.duration_ms, attributes={**one.top.resource, **one.top.attributes})

@@ -125,16 +125,7 @@ const LeadSection = ({ server, search, role, lead, span, place }: LeadProps) => 
         </div>
         <div className="text-sm">
           <WhatItExplains lead={lead} />
-          <dl className="grid grid-cols-[max-content_minmax(0,1fr)] gap-x-3">
-            {rootFacts(lead.root).map(([name, value]) => (
-              <div key={name} className="contents">
-                <dt className="text-muted">{name}</dt>
-                <dd className={name === "statement" ? "font-mono text-xs break-words" : "truncate"}>
-                  {name === "process" ? <Process server={server} search={search} pid={lead.root.pid ?? 0} /> : value}
-                </dd>
-              </div>
-            ))}
-          </dl>
+          <RootFacts server={server} search={search} lead={lead} />
           {lead.ruled_out.length ? (
             <ul aria-label="ruled out" className="text-muted mt-1">
               {lead.ruled_out.map((one) => (
@@ -149,6 +140,38 @@ const LeadSection = ({ server, search, role, lead, span, place }: LeadProps) => 
     </li>
   );
 };
+
+/** Who or what is at fault, as far as it is known. */
+const RootFacts = ({ server, search, lead }: Props & { readonly lead: Lead }) => (
+  <dl className="grid grid-cols-[max-content_minmax(0,1fr)] gap-x-3">
+    {rootFacts(lead.root).map(([name, value]) => (
+      <div key={name} className="contents">
+        <dt className="text-muted">{name}</dt>
+        <dd className={name === "statement" ? "font-mono text-xs break-words" : "truncate"}>
+          {name === "process" ? (
+            <Process server={server} search={search} pid={lead.root.pid ?? 0} />
+          ) : name === "program" && lead.share > 0 ? (
+            <Program server={server} search={search} name={value} />
+          ) : (
+            value
+          )}
+        </dd>
+      </div>
+    ))}
+  </dl>
+);
+
+/** What else its sessions did in the window. */
+const Program = ({ server, search, name }: Props & { readonly name: string }) => (
+  <Link
+    to="/servers/$server/load"
+    params={{ server: String(server) }}
+    search={{ ...search, pick: [`program:${name}`] } as never}
+    className="text-accent underline"
+  >
+    {name}
+  </Link>
+);
 
 /** Its tape, where it can be ended as well. */
 const Process = ({ server, search, pid }: Props & { readonly pid: number }) => (
