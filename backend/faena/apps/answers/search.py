@@ -11,10 +11,12 @@ from typing import Any, NamedTuple
 from django.db import connection
 
 from faena.apps.samples.dictionary import read_dictionary
+from faena.apps.servers import holdings
 from faena.apps.servers import selectors as servers
-from faena.apps.servers.engines import profile_by_id
+from faena.apps.servers.engines import profile_named
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.changes.kinds import ChangeKind
+from faena.core.engines.profile import EngineProfile
 from faena.core.numbers import whole_number
 from faena.core.privacy import Normalised
 from faena.core.sampling.dimensions import Dimension
@@ -72,6 +74,7 @@ class Asked:
     words: Sequence[str]
     names: Mapping[int, str]
     own: Mapping[int, str]
+    profiles: Mapping[int, EngineProfile]
     everywhere: bool
     timed: bool
     since: int
@@ -99,6 +102,7 @@ def search(text: str, server_id: int | None, now: int) -> Found:
     rows = [servers.server(server_id)] if server_id is not None else servers.named_like(asked_for.servers)
     asked = Asked(
         words=asked_for.words, names={one.pk: one.name for one in rows}, own={one.pk: one.username for one in rows},
+        profiles={one.pk: profile_named(one.engine) for one in rows},
         everywhere=server_id is None and not asked_for.servers,
         timed=asked_for.since is not None or asked_for.until is not None,
         since=asked_for.since if asked_for.since is not None else 0 if asked_for.until is not None else now - LATELY_MS,
@@ -240,8 +244,11 @@ def _endpoints(asked: Asked) -> Iterator[Hit]:
 
 def _names(asked: Asked) -> Iterator[Hit]:
     """Values of dimensions, as sessions were seen to have them at any time."""
+    held = holdings.read_all()
     for number in asked.ids:
-        dictionary, waits = read_dictionary(number), profile_by_id(number).waits
+        if number not in held or not held[number].codes:
+            continue  # nobody was seen there yet
+        dictionary, waits = read_dictionary(number, held[number]), asked.profiles[number].waits
         for dimension, kind in SEARCHED.items():
             for name in dictionary.encoded(dimension).names:
                 if name in _NOT_NAMES:
@@ -305,7 +312,7 @@ def _took(asked: Asked, wanted: Sequence[tuple[int, int]] | None) -> dict[tuple[
     return {(server, query_id): ms for server, query_id, ms in rows}
 
 
-EACH_SERVERS_MESSAGES = 12
+EACH_SERVERS_MESSAGES = 8
 
 
 def _log(asked: Asked) -> Iterator[Hit]:

@@ -102,7 +102,12 @@ def inquiry_of(server: Server, capability: Capability, database: str = "") -> In
 def profile_by_id(server_id: int) -> EngineProfile:
     """What may be known of the engine of a server, by the server's number; of a server just removed, of PostgreSQL."""
     name = Server.objects.filter(id=server_id).values_list("engine", flat=True).first()
-    return _engines[name].profile if name in _engines else POSTGRES
+    return profile_named(name or "")
+
+
+def profile_named(engine: str) -> EngineProfile:
+    """What may be known of an engine; of one that is not known here, of PostgreSQL."""
+    return _engines[engine].profile if engine in _engines else POSTGRES
 
 
 def plans_of(server: Server | None) -> Plans:

@@ -13,7 +13,7 @@ def all_servers() -> list[Server]:
 
 def named_like(parts: Collection[str]) -> list[Server]:
     """Those that have all of the parts in their names; of no parts, all."""
-    rows = Server.objects.only("name", "username").order_by("name")
+    rows = Server.objects.only("name", "username", "engine").order_by("name")
     for part in parts:
         rows = rows.filter(name__icontains=part)
     return list(rows)
