@@ -47,8 +47,9 @@ MIDDLEWARE = [
     "faena.config.edge.edge",
     "django.middleware.security.SecurityMiddleware",
     "csp.middleware.CSPMiddleware",
-    "django.middleware.gzip.GZipMiddleware",
+    # Its files are compressed already. Before it, not behind: "nothing changed" compressed is twenty bytes, and may have none.
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",

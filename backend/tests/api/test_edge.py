@@ -9,8 +9,9 @@ import orjson
 import psycopg
 import pytest
 from django.conf import settings
+from django.core.handlers.wsgi import WSGIHandler
 from django.db import OperationalError
-from django.test import Client, override_settings
+from django.test import Client, RequestFactory, override_settings
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import AuditEntry, User
 from faena.apps.accounts.roles import Role
@@ -32,6 +33,20 @@ def sign_in(client: Client, name: str, password: str, **headers: str) -> Any:
         "/api/v1/session", {"username": name, "password": password}, content_type="application/json",
         headers={"X-CSRFToken": token, **headers},
     )  # fmt: skip
+
+
+def test_a_file_that_has_not_changed_is_answered_without_a_body() -> None:
+    """Django's own client takes a body away that may not be there; here it is seen as it would be sent."""
+    handler, heads = WSGIHandler(), list[tuple[str, dict[str, str]]]()
+
+    def body(**headers: str) -> bytes:
+        asked = RequestFactory().get("/theme.js", HTTP_ACCEPT_ENCODING="gzip", **headers).environ
+        told = handler(asked, lambda status, fields: heads.append((status, dict(fields))))
+        return b"".join(told)
+
+    assert body()
+    assert body(HTTP_IF_NONE_MATCH=heads[0][1]["ETag"]) == b""
+    assert [status for status, _ in heads] == ["200 OK", "304 Not Modified"]
 
 
 def test_answers_of_the_api_are_kept_by_nobody_and_named() -> None:

@@ -34,15 +34,26 @@ export const caseQuery = (id: number) =>
     meta: { againMs: AGAIN_MS },
   });
 
-/** A new case with something in it, or empty. */
-export const makeCase = (body: Partial<Schemas["CaseBody"]>): Promise<Case> =>
-  ask(client.POST("/api/v1/cases", { body: { title: "", evidence: [], links: [], ...body } }));
+const LAST = "faena-case"; // the case that something was kept in last, in this tab
+
+export const lastCase = (): string | null => sessionStorage.getItem(LAST);
+
+const asLast = (kept: Case): Case => {
+  sessionStorage.setItem(LAST, String(kept.id));
+  return kept;
+};
+
+/** A new case with something in it, or empty. What is kept next goes there. */
+export const makeCase = async (body: Partial<Schemas["CaseBody"]>): Promise<Case> =>
+  asLast(await ask(client.POST("/api/v1/cases", { body: { title: "", evidence: [], links: [], ...body } })));
 
 /** Evidence at the end of a case. */
-export const keepIn = (id: number, body: Partial<Schemas["KeepBody"]>): Promise<Case> =>
-  ask(
-    client.POST("/api/v1/cases/{case_id}/evidence", {
-      params: { path: { case_id: id } },
-      body: { evidence: [], links: [], ...body },
-    }),
+export const keepIn = async (id: number, body: Partial<Schemas["KeepBody"]>): Promise<Case> =>
+  asLast(
+    await ask(
+      client.POST("/api/v1/cases/{case_id}/evidence", {
+        params: { path: { case_id: id } },
+        body: { evidence: [], links: [], ...body },
+      }),
+    ),
   );

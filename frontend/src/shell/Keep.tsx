@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
-import { type Case, casesQuery, keepIn, makeCase } from "../api/cases";
+import { type Case, casesQuery, keepIn, lastCase, makeCase } from "../api/cases";
 import type { Schemas } from "../api/client";
 import { clock, present, when } from "../lib/time";
 import { bounds, heldAddress, readBase, windowOf } from "../lib/view";
@@ -37,8 +37,7 @@ export const Keep = ({ server, onClose }: Props) => {
         picked.flatMap((at) => here.offers[at] ?? []),
         { into: target, title, note },
       ),
-    onSuccess: (kept) => {
-      sessionStorage.setItem(LAST, String(kept.id));
+    onSuccess: () => {
       void queries.invalidateQueries({ queryKey: ["cases"] });
     },
   });
@@ -149,10 +148,8 @@ interface Here {
   readonly subjects: readonly Subject[];
 }
 
-const LAST = "faena-case"; // the case that something was kept in last, in this tab
-
 const lastInto = (open: readonly Case[]): string => {
-  const last = sessionStorage.getItem(LAST);
+  const last = lastCase();
   return open.some((one) => String(one.id) === last) ? (last ?? NEW) : String(open[0]?.id ?? NEW);
 };
 

@@ -58,7 +58,14 @@ export const Shell = ({ username, role, demo = false, children }: Props) => {
           {server === undefined
             ? views
                 .filter((view) => view.place === "" && (!view.admin || role === "admin"))
-                .map((view) => <NavLink key={view.to} to={view.to} label={view.label} on={here.to === view.to} />)
+                .map((view) => (
+                  <NavLink
+                    key={view.to}
+                    to={view.to}
+                    label={view.label}
+                    on={here.to === view.to || here.place === view.label}
+                  />
+                ))
             : placesOf(views).map((place) => (
                 <NavLink
                   key={place.name}

@@ -26,7 +26,7 @@ export const troublesRoute = createRoute({
   getParentRoute: () => inside,
   path: "/troubles",
   ...own(TROUBLES),
-  staticData: { title: "Troubles" },
+  staticData: { title: "Troubles", place: "Alerts" },
   component: showing(
     lazyRouteComponent(() => import("./TroublesPage"), "TroublesPage"),
     () => ({ search: useView(TROUBLES), onSearch: useChange<TroublesSearch>() }),
@@ -37,7 +37,7 @@ export const alertRoute = createRoute({
   getParentRoute: () => inside,
   path: "/alerts/$alert",
   ...own({}),
-  staticData: { title: "Alert" },
+  staticData: { title: "Alert", place: "Alerts" },
   component: showing(
     lazyRouteComponent(() => import("./AlertPage"), "AlertPage"),
     () => ({ id: Number(useParam("alert")), role: useRole() }),
@@ -48,7 +48,7 @@ export const conditionsRoute = createRoute({
   getParentRoute: () => inside,
   path: "/conditions",
   ...own({}),
-  staticData: { title: "Conditions of alerts" },
+  staticData: { title: "Conditions of alerts", place: "Alerts" },
   component: showing(
     lazyRouteComponent(() => import("./ConditionsPage"), "ConditionsPage"),
     () => ({ role: useRole() }),

@@ -23,7 +23,7 @@ export const caseRoute = createRoute({
   getParentRoute: () => inside,
   path: "/cases/$case",
   ...own({}),
-  staticData: { title: "Case" },
+  staticData: { title: "Case", place: "Cases" },
   component: showing(
     lazyRouteComponent(() => import("./CasePage"), "CasePage"),
     () => ({ id: Number(useParam("case")), role: useRole() }),

@@ -46,7 +46,7 @@ export const planRoute = createRoute({
   getParentRoute: () => inside,
   path: "/plans/$key",
   ...own({}),
-  staticData: { title: "Plan" },
+  staticData: { title: "Plan", place: "Plans" },
   component: Plan,
 });
 
@@ -54,7 +54,7 @@ export const plansComparedRoute = createRoute({
   getParentRoute: () => inside,
   path: "/plans/$key/against/$other",
   ...own({}),
-  staticData: { title: "Two plans" },
+  staticData: { title: "Two plans", place: "Plans" },
   component: Compared,
 });
 
