@@ -3,10 +3,10 @@
 from collections import defaultdict
 from dataclasses import replace
 
-import numpy as np
+from django.db import connection
 
 from faena.apps.locks.actions import to_core
-from faena.apps.locks.models import LockKind, LockWait
+from faena.apps.locks.models import LockKind
 from faena.core.readings import LockEdge
 from faena.core.series.window import Window
 from faena.core.sessions.frame import Ints
@@ -18,17 +18,21 @@ MOST_READ = 100_000  # the oldest of a window; by then each object was told ofte
 def edges_by_tick(server_id: int, window: Window, tick_ms: Ints) -> dict[int, list[LockEdge]]:
     """By the place of the tick in `tick_ms`; only the one to blame of each waiter. Names of prepared transactions included."""
     kinds = {row.code: to_core(row) for row in LockKind.objects.filter(server_id=server_id)}
-    rows = LockWait.objects.filter(server_id=server_id, at_ms__gte=window.start, at_ms__lt=window.end, place=0)
     found = defaultdict[int, list[LockEdge]](list)
-    columns = rows.order_by("at_ms", "waiter").values_list(
-        "at_ms", "waiter", "blocker", "code", "which", "gid", "waited_ms"
+    places = {at: place for place, at in enumerate(tick_ms.tolist())}
+    query = (
+        "SELECT at_ms, waiter, blocker, code, which, gid, waited_ms FROM locks_lockwait "
+        "WHERE server_id = %s AND at_ms >= %s AND at_ms < %s AND place = 0 ORDER BY at_ms, waiter LIMIT %s"
     )
-    for at, waiter, blocker, code, which, gid, waited in columns[:MOST_READ]:
-        tick = int(np.searchsorted(tick_ms, at))
-        fact = kinds.get(code)
-        if fact is None or tick >= len(tick_ms) or tick_ms[tick] != at:
-            continue
-        if gid:
-            fact = replace(fact, gid=gid)
-        found[tick].append(LockEdge(waiter=Pid(waiter), blocker=Pid(blocker), fact=fact, which=which, waited_ms=waited))
+    with connection.cursor() as cursor:  # a window of a long queue has tens of thousands
+        cursor.execute(query, [server_id, window.start, window.end, MOST_READ])
+        for at, waiter, blocker, code, which, gid, waited in cursor.fetchall():
+            tick, fact = places.get(at), kinds.get(code)
+            if tick is None or fact is None:
+                continue
+            if gid:
+                fact = replace(fact, gid=gid)
+            found[tick].append(
+                LockEdge(waiter=Pid(waiter), blocker=Pid(blocker), fact=fact, which=which, waited_ms=waited)
+            )
     return dict(found)
