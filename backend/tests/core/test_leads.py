@@ -245,6 +245,14 @@ def test_a_statement_called_far_more_often_is_told_against_what_is_known(
     assert [told in title for title in titles] == ([True] if told else [])
 
 
+def test_of_few_calls_a_second_the_figures_differ_in_words_too() -> None:
+    dear = replace(USUAL, ms=900.0, calls_s=0.6)
+    (lead,) = diagnose(with_history(watched(60, at_work(1), cores=8), figures(2, 78, 900.0), dear)).leads
+    told = [step.sentence for step in lead.claim.chain]
+    assert "1.30 times a second, usually 0.60" in told[1]
+    assert "0.63 of them are more than usual" in told[0]
+
+
 def hosts(which: list[str]) -> list[SessionSample]:
     """A heavy statement by the hosts given, and light ones by four."""
     heavy = [session(10 + i, query_id=QueryId(2), client=one, statement_ms=900) for i, one in enumerate(which)]

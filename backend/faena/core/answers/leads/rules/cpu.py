@@ -109,6 +109,10 @@ def _runaway(seen: Observed, cores: int, running: Flags, old: Flags, apart: tupl
     )  # fmt: skip
 
 
+def _rate(calls_s: float) -> str:
+    return count(calls_s) if calls_s >= 10 else figure(calls_s)
+
+
 def _too_much(seen: Observed, cores: int, running: Flags, over: float) -> Claim:
     statements = seen.statements(running)
     whole = int(running.sum())
@@ -116,7 +120,7 @@ def _too_much(seen: Observed, cores: int, running: Flags, over: float) -> Claim:
     text, work = seen.text(query_id), seen.work.get(query_id) if query_id is not None else None
     programs = seen.ranked(Dimension.PROGRAM, running)
     rate = (
-        f", {count(work.calls / seen.work_s)} calls a second of {took(work.mean_ms or 0)}"
+        f", {_rate(work.calls / seen.work_s)} calls a second of {took(work.mean_ms or 0)}"
         if work and seen.work_s
         else ""
     )

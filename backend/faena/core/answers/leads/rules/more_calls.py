@@ -8,7 +8,6 @@ from faena.core.answers.leads.observed import Observed
 from faena.core.answers.leads.saying import not_locks
 from faena.core.answers.leads.words import figure, quoted, sessions, took
 from faena.core.findings import Reference
-from faena.core.numbers import count
 from faena.core.sampling.dimensions import Dimension
 from faena.core.sql.names import tables_of
 from faena.core.waits.kinds import WaitKind
@@ -43,9 +42,9 @@ def more_calls(seen: Observed) -> Iterator[Claim]:
             mask=mask,
             root=Root(statement=text, program=programs[0][0], table=next(iter(tables_of(text)), "")),
             chain=(
-                Step(f"{sessions(seen.mean(mask))} on average, {seen.share(mask):.0%} of the load, ran {quoted(text)}; {figure(more)} of them are more than {than}.", Reference("load")),
+                Step(f"{sessions(seen.mean(mask))} on average, {seen.share(mask):.0%} of the load, ran {quoted(text)}; {figure(min(more, seen.mean(mask)))} of them are more than {than}.", Reference("load")),
                 Step(
-                    f"It was called {count(rate)} times a second, {when} {count(then)}.",
+                    f"It was called {figure(rate)} times a second, {when} {figure(then)}.",
                     Reference("statement", {"query": str(query_id)}),
                 ),
             ),
