@@ -78,7 +78,8 @@ class AlertCommentOut(Out):
 
 class AlertPageOut(Out):
     """An alert with all that was told of it. `lead` is empty where none was found; `chain` its sentences. `server` and
-    `start` to `end` are the window that its link opens. `times`: how often the same fired in 30 days."""
+    `start` to `end` are the window that its link opens. `times`: how often the same fired in 30 days. `picture`: the address of an image
+    of the load, as it was told, and `picture_says` what it shows; "" where nothing was told yet."""
 
     alert: AlertOut
     when: str
@@ -92,6 +93,8 @@ class AlertPageOut(Out):
     notices: list[NoticeOut]
     said: list[AlertCommentOut]
     times: int
+    picture: str
+    picture_says: str
 
 
 class AlertStateBody(Schema):
@@ -232,6 +235,8 @@ def get_alert(request: HttpRequest, alert_id: int) -> AlertPageOut:
         ],
         said=[AlertCommentOut(at=one.at_ms, by=one.by, text=one.text) for one in selectors.comments(alert_id)],
         times=selectors.times(row, now_ms() - MONTH_MS),
+        picture=f"data:image/png;base64,{told['picture']}" if told.get("picture") else "",
+        picture_says=told.get("picture_says", ""),
     )  # fmt: skip
 
 

@@ -2908,7 +2908,8 @@ export interface components {
         /**
          * AlertPageOut
          * @description An alert with all that was told of it. `lead` is empty where none was found; `chain` its sentences. `server` and
-         *     `start` to `end` are the window that its link opens. `times`: how often the same fired in 30 days.
+         *     `start` to `end` are the window that its link opens. `times`: how often the same fired in 30 days. `picture`: the address of an image
+         *     of the load, as it was told, and `picture_says` what it shows; "" where nothing was told yet.
          */
         AlertPageOut: {
             alert: components["schemas"]["AlertOut"];
@@ -2924,6 +2925,10 @@ export interface components {
             next_step: string;
             /** Notices */
             notices: components["schemas"]["NoticeOut"][];
+            /** Picture */
+            picture: string;
+            /** Picture Says */
+            picture_says: string;
             /** Said */
             said: components["schemas"]["AlertCommentOut"][];
             /** Server */

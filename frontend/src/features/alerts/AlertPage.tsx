@@ -95,6 +95,9 @@ const Told = ({ page, canAct }: { readonly page: Page; readonly canAct: boolean 
         ) : null}
       </div>
       <div>
+        {page.picture ? (
+          <img src={page.picture} alt={page.picture_says} width={560} height={150} className="mt-4 max-w-full" />
+        ) : null}
         <Notices page={page} />
         <Comments page={page} canAct={canAct} />
       </div>

@@ -108,6 +108,7 @@ describe("one alert", () => {
   const page = (more: Partial<Schemas["AlertPageOut"]> = {}): Schemas["AlertPageOut"] => ({
     ...{ alert: alert(), when: "Since 09:20:00.", lead: "A transaction left open", chain: ["38 sessions wait"] },
     ...{ next_step: "End pid 4411.", changes: [], server: 3, start: AT - 300_000, end: AT, said: [], times: 3 },
+    ...{ picture: "data:image/png;base64,iVBORw0KGgo=", picture_says: "load of pier-1 in this window" },
     notices: [
       {
         ...{ way: "the office", what: "began", state: "waiting", made: AT, sent: null, next: AT + 10_000, tries: 2 },
@@ -125,6 +126,11 @@ describe("one alert", () => {
     expect(link.getAttribute("href")).toBe(`/servers/3/leads?from=${AT - 300_000}&to=${AT}`);
     expect(screen.getByText("38 sessions wait")).toBeTruthy();
     expect(document.body.textContent).toContain("The same fired 3 times in 30 days.");
+  });
+
+  it("shows the load as its mail showed it", async () => {
+    await open(page());
+    expect(screen.getByRole<HTMLImageElement>("img", { name: "load of pier-1 in this window" }).src).toContain("iVBOR");
   });
 
   it("does not call a notice refused that nobody has tried to send yet", async () => {
