@@ -21,13 +21,9 @@ import django
 
 django.setup()
 
-from django.conf import settings  # noqa: E402
 from django.db import connections, transaction  # noqa: E402
-from django.test import Client  # noqa: E402
 from django.utils import timezone  # noqa: E402
 from document import write_section  # noqa: E402
-from faena.apps.accounts.actions import save_user  # noqa: E402
-from faena.apps.accounts.models import Role  # noqa: E402
 from faena.apps.answers.leads import leads_of  # noqa: E402
 from faena.apps.collecting import estate as filling  # noqa: E402
 from faena.apps.samples import dictionary, hours, recent, sessions, usual  # noqa: E402
@@ -49,8 +45,6 @@ LONGEST_LOOK_MS = 30 * 60_000
 LEAST_RIGHT, MOST_FALSE = 0.95, 0.01
 SLOW_MS = 1000.0
 PLANTED = 14  # incidents of the estate
-PRIMARY, HALF_HOUR_MS = "bookings-main", 30 * 60_000
-LONGEST_DAY_MS, LONGEST_HALF_HOUR_MS = 2000.0, 500.0  # that leads take at the API, cold
 
 
 def server_of(name: str) -> Server:
@@ -198,23 +192,6 @@ def false_lead(number: int) -> str:
     return found.leads[0].claim.title if found.leads else ""
 
 
-def cold(day: int, length_ms: int) -> float:
-    """Milliseconds until the API tells the leads of a window, with nothing in memory."""
-    settings.ALLOWED_HOSTS.append("testserver")
-    client = Client()
-    client.force_login(
-        save_user("bench", "correct horse", Role.VIEWER), backend="django.contrib.auth.backends.ModelBackend"
-    )
-    start = FRIDAY - day * DAY_MS
-    path = f"/api/v1/servers/{server_of(PRIMARY).pk}/leads?from={start}&to={start + length_ms}"
-    client.get(f"/api/v1/servers/{server_of(PRIMARY).pk}")  # the first request reads all of the application
-    for module in (dictionary, hours, recent, sessions, usual):
-        module.forget_caches()
-    begun = time.perf_counter()
-    assert client.get(path).status_code == 200
-    return 1000 * (time.perf_counter() - begun)
-
-
 def main(arguments: Sequence[str]) -> int:
     """1 when a figure misses its goal."""
     numbers = [int(one) for one in arguments if one.isdigit()]
@@ -228,8 +205,6 @@ def main(arguments: Sequence[str]) -> int:
         results = list(workers.map(judge, range(first, first + many), chunksize=5))
         false = [one for one in workers.map(false_lead, range(100), chunksize=10) if one]
         estate = list(workers.map(planted, range(PLANTED)))
-    days = [cold(day, DAY_MS) for day in PAST_DAYS[:3]]
-    halves = [cold(day, HALF_HOUR_MS) for day in PAST_DAYS]
     wrong = [one for one in results if not one.right]
     for one in wrong:
         print(
@@ -245,16 +220,11 @@ def main(arguments: Sequence[str]) -> int:
     for told in false:
         print(f"  nothing was wrong, and yet: {told[:150]}")
     text = f"{of_the_estate(estate)}\n\n{table(results, false)}"
-    text += (
-        f"\n\nAt the API, with nothing in memory, leads of 24 hours took {max(days):.0f} ms at most of {len(days)} windows, "
-        f"of 30 minutes {max(halves):.0f} ms of {len(halves)}."
-    )
     print(text)
     if not numbers:
         write_section("./faena bench diagnosis", text)
     share = 1 - len(wrong) / len(results)
-    quick = max(days) <= LONGEST_DAY_MS and max(halves) <= LONGEST_HALF_HOUR_MS
-    return 0 if share >= LEAST_RIGHT and len(false) <= 100 * MOST_FALSE and quick else 1
+    return 0 if share >= LEAST_RIGHT and len(false) <= 100 * MOST_FALSE else 1
 
 
 def of_the_estate(found: Sequence[tuple[str, str, Result]]) -> str:

@@ -20,6 +20,7 @@ NAMES = (
     "traces",
     "chains",
     "diagnosis",
+    "leads",
     "alerts",
     "proof",
     "accuracy",

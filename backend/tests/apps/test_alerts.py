@@ -20,6 +20,7 @@ from faena.apps.alerts.models import Alert, AlertCondition, ConditionState, Firi
 from faena.apps.answers.alerts.evaluating import look, watch
 from faena.apps.answers.alerts.signals import Signals
 from faena.apps.answers.alerts.telling import tell_due
+from faena.apps.answers.indicators import load_by_kind
 from faena.apps.answers.looking import look_for_leads
 from faena.apps.answers.marks import marks
 from faena.apps.collecting.estate import make_servers
@@ -27,7 +28,7 @@ from faena.apps.collecting.models import CollectorState
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings, Server
 from faena.core.alerts.stepping import Turn, What
-from faena.core.series.window import Window
+from faena.core.series.window import Buckets, Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 from test_leads import ANCHOR, INCIDENTS, filled
 
@@ -212,6 +213,9 @@ def test_no_alert_is_lost_or_told_twice_when_its_process_is_killed_at_any_step()
     ConditionState.objects.all().delete()
     chance, kills = random.Random(20), 0
     for now in as_time_goes_by(server, start - 10 * MINUTE, end + 10 * MINUTE):
+        load_by_kind(
+            server, Buckets(start=EpochMs(start), width_ms=MINUTE, count=60), now=now
+        )  # else each reads it anew
         for step in (partial(watch, server, now), partial(tell_due, now)):
             while not in_a_process_of_its_own(step, chance):
                 kills += 1
