@@ -16,6 +16,7 @@ def ended_from_its_window(page: Page) -> None:
     page.get_by_role("list", name="chain of causes").get_by_role("link", name="blocking").first.click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("ops-console", timeout=20_000)
     page.go_back()
+    expect(page.get_by_role("heading", level=1)).to_contain_text(AT_FAULT)  # before, pids of those who wait stand there
     page.get_by_role("link", name=re.compile("^pid ")).first.click()
     page.get_by_role("button", name="end …").click()
     dialog = page.get_by_role("dialog")
