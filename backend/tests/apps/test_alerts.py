@@ -28,6 +28,9 @@ from faena.apps.collecting.models import CollectorState
 from faena.apps.servers import holdings
 from faena.apps.servers.models import Holdings, Server
 from faena.core.alerts.stepping import Turn, What
+from faena.core.answers.leads.claim import Root
+from faena.core.answers.leads.identity import identity_of
+from faena.core.answers.leads.kinds import LeadKind
 from faena.core.series.window import Buckets, Window
 from faena.core.units import MS_PER_HOUR, EpochMs
 from test_leads import ANCHOR, INCIDENTS, filled
@@ -116,21 +119,42 @@ def test_blocked_sessions_are_told_once_with_the_lead_and_once_when_it_is_over(w
     assert [(one.detail, one.alert) for one in on_the_rail] == [("Sessions blocked", alert.pk)]
 
 
-@pytest.mark.parametrize("state", ["unread", "acknowledged"])
-def test_a_trouble_with_a_cause_of_its_own_is_told_though_another_alert_goes_on_there(way: Way, state: str) -> None:
+@pytest.mark.parametrize(("state", "again"), [("unread", False), ("acknowledged", False), ("acknowledged", True)])
+def test_a_trouble_with_a_cause_of_its_own_is_told_though_another_alert_goes_on_there(
+    way: Way, state: str, again: bool
+) -> None:
     start, _ = next(INCIDENTS["idle-console"].spans(ANCHOR))
     server = next(one for one in make_servers(ANCHOR) if one.name == INCIDENTS["idle-console"].server)
     firing = {"began_ms": start - MS_PER_HOUR, "fired_ms": start - MS_PER_HOUR}
     told = {"severity": "now", "servers": [server.name], "lead": {"identity": "of another trouble"}}
+    if again:  # the very same as an hour ago, which was over
+        held = {"table": "deck_slot", "object": "row of deck_slot"}
+        console = Root(
+            statement="SELECT * FROM deck_slot WHERE sailing_id = $1 FOR UPDATE", program="ops-console", **held
+        )
+        told["lead"] = {"identity": identity_of(LeadKind.IDLE_TRANSACTION, console)}
     earlier = Alert.objects.create(**firing, severity="now", state=state, told=told)
     Notice.objects.create(alert=earlier, way=way, number=0, what="began", body={}, made_ms=start, next_ms=start)
     errors = AlertCondition.objects.get(builtin="errors")
     earlier.firings.create(condition=errors, server=server, first=9, worst=9, worst_ms=start, untold="", **firing)
+    if again:
+        blocked = AlertCondition.objects.get(builtin="blocked")
+        earlier.firings.create(
+            condition=blocked,
+            server=server,
+            first=9,
+            worst=9,
+            worst_ms=start,
+            untold="",
+            over_ms=start - 3 * MINUTE,
+            **firing,
+        )
     played("idle-console", "blocked", after=-10)
     (alert,) = Alert.objects.all()
-    assert alert.firings.count() == 2
+    assert alert.firings.count() == 2 + again
     (news,) = Notice.objects.filter(number__gt=0)
     assert news.what == "worse"
+    assert (news.body["lead"]["identity"] == told["lead"]["identity"]) == again
     assert news.body["headline"].startswith(f"{server.name}: A transaction left open by ops-console")
     assert news.body["window"]["from"] >= start - 10 * MINUTE, "the window is that of the news"
     assert alert.state == "unread", "nobody has seen to this one yet"

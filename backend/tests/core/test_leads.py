@@ -18,6 +18,8 @@ from faena.core.answers.leads.watched import Watched, observed
 from faena.core.changes.change import Found
 from faena.core.changes.kinds import ChangeKind
 from faena.core.engines.postgres.profile import POSTGRES
+from faena.core.logged import EventKind, LogEvent
+from faena.core.privacy import Normalised
 from faena.core.readings import (
     COUNTER_FIELDS,
     CounterKey,
@@ -251,6 +253,25 @@ def test_of_few_calls_a_second_the_figures_differ_in_words_too() -> None:
     told = [step.sentence for step in lead.claim.chain]
     assert "1.30 times a second, usually 0.60" in told[1]
     assert "0.63 of them are more than usual" in told[0]
+
+
+@pytest.mark.parametrize(
+    ("sqlstate", "message", "found"),
+    [
+        ("53300", "", True), ("", "sorry, too many clients already", True), ("57P03", "", False), ("28P01", "", False),
+        ("", "the database system is shutting down", False), ("", "database ? does not exist", False),
+    ],
+)  # fmt: skip
+def test_a_client_that_is_refused_for_another_reason_is_no_storm(sqlstate: str, message: str, found: bool) -> None:
+    refused = [
+        LogEvent(
+            at=EpochMs(START + n), kind=EventKind.CONNECTION_REFUSED, pid=Pid(n), place=n, severity="FATAL",
+            sqlstate=sqlstate, message=Normalised(message),
+        )
+        for n in range(5)
+    ]  # fmt: skip
+    kinds = [one.claim.kind for one in diagnose(watched(60, [], events=refused)).leads]
+    assert kinds == ([LeadKind.CONNECTION_STORM] if found else [])
 
 
 def hosts(which: list[str]) -> list[SessionSample]:

@@ -1,7 +1,8 @@
 """What is told of an alert, when, and by which ways: once when it begins, when it gets worse, and when it is over.
 
-What begins on a server while an alert goes on there is a part of it. It is told by itself all the same where it is graver
-or where another cause is found for it: whoever knows of the first trouble knows nothing of the second.
+What begins on a server while an alert goes on there is a part of it. It is told by itself all the same where it is graver,
+where another cause is found for it, or where it was over and begins again: whoever knows of the first trouble knows nothing
+of the second.
 """
 
 import base64
@@ -66,7 +67,7 @@ def _tell(alert_id: int, now_ms: int) -> bool:
         alert.due_ms = alert.snoozed_ms
         alert.save()
         return False
-    joined = None if what else _with_a_cause_of_its_own(alert, loud, now_ms)
+    joined = None if what else _news(alert, loud, now_ms)
     if joined is not None:
         what, alert.state, alert.state_ms, alert.state_by = What.WORSE.value, actions.UNREAD, now_ms, ""
     body = _body(alert, firings, now_ms, joined)
@@ -104,16 +105,22 @@ def _what(alert: Alert, loud: Sequence[Firing], now_ms: int) -> str:
     return What.WORSE.value if worse or graver or elsewhere else ""
 
 
-def _with_a_cause_of_its_own(alert: Alert, loud: Sequence[Firing], now_ms: int) -> Firing | None:
-    """What joined an alert that goes on, and whose best lead is not the one that was told of it."""
+def _news(alert: Alert, loud: Sequence[Firing], now_ms: int) -> Firing | None:
+    """What joined an alert that goes on, and was over in it before or whose best lead is not the one that was told of it."""
     if alert.over_ms is not None or alert.state == actions.SNOOZED:
         return None
     for one in loud:
         if one.untold == What.BEGAN.value and one.over_ms is None:
+            if any(_same(one, other) and other.over_ms is not None for other in loud):
+                return one
             lead = _lead(one.server, _window(one.began_ms, None, one.server, now_ms))
             if lead is not None and _identity(lead) != (alert.told.get("lead") or {}).get("identity"):
                 return one
     return None
+
+
+def _same(one: Firing, other: Firing) -> bool:
+    return (one.condition_id, one.server_id) == (other.condition_id, other.server_id)
 
 
 def _is_muted(one: Firing, now_ms: int) -> bool:

@@ -7,18 +7,27 @@ from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.observed import Observed
 from faena.core.answers.leads.words import capital, sessions
 from faena.core.findings import Reference
-from faena.core.logged import EventKind
+from faena.core.logged import EventKind, LogEvent
 from faena.core.sampling.dimensions import Dimension
 
 LEAST_A_SECOND = 5.0  # sessions that begin
 LEAST_REFUSED = 3
+TOO_MANY = "53300"  # the SQLSTATE too_many_connections
+TOO_MANY_WORDS = ("too many clients", "too many connections", "connection slots")  # of logs without SQLSTATEs
+
+
+def no_room(event: LogEvent) -> bool:
+    """Whether a client was refused since there were too many: not for its password, nor since the server starts or stops."""
+    if event.sqlstate:
+        return event.sqlstate == TOO_MANY
+    return any(words in event.message for words in TOO_MANY_WORDS)
 
 
 def connection_storm(seen: Observed) -> Iterator[Claim]:
     """By how many sessions the server began, and by connections that were refused."""
     begun = seen.sessions_begun or 0.0
     rate = begun / seen.seconds if seen.seconds else 0.0
-    refused = [event for event in seen.events or () if event.kind is EventKind.CONNECTION_REFUSED]
+    refused = [event for event in seen.events or () if event.kind is EventKind.CONNECTION_REFUSED and no_room(event)]
     often = rate >= LEAST_A_SECOND
     if not often and len(refused) < LEAST_REFUSED:
         return
