@@ -28,6 +28,7 @@ from tidewrack.troubles import TROUBLES, Trouble  # noqa: E402
 
 BEGINS_S, WATCHED_S, ENDS_S = 10, 75, 15  # a survey of the tables each minute lies in it
 BY_THE_MINUTE_S = 150  # of what sums of requests tell, which are of whole minutes that were judged
+BEFORE_S = 130  # whole minutes of ordinary requests, before one that is told by what changed
 SUMMED = ("cache-unasked",)
 SECTION = "./faena bench troubles"
 # Kind, where it may be seen as one or the other both, and the parts of the root that name what is at fault.
@@ -66,6 +67,8 @@ def told_of(trouble: Trouble, found: Diagnosis) -> Told:
 def watch(trouble: Trouble, server: Server) -> Told:
     """The last seconds while it is on."""
     switch = Path(os.environ["FERRY_SWITCHES"]) / trouble.name
+    if trouble.name in SUMMED:
+        time.sleep(BEFORE_S)
     switch.write_text("bench")
     seconds = BY_THE_MINUTE_S if trouble.name in SUMMED else WATCHED_S
     try:
