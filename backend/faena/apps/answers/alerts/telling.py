@@ -144,7 +144,7 @@ def write_down(alert: Alert | None, what: str, body: dict[str, Any], firings: Se
 
 
 def _body(alert: Alert, firings: Sequence[Firing], now_ms: int, joined: Firing | None) -> dict[str, Any]:
-    """All that is told, as it is known now; above all of what `joined`, if anything did."""
+    """The contents of a notice, as they are known now; mainly of the condition that `joined` the alert, if one did."""
     gravest = joined or min(firings, key=lambda one: (_ORDER.index(one.condition.severity), one.began_ms))
     server = gravest.server
     window = _window(alert.began_ms if joined is None else joined.began_ms, alert.over_ms, server, now_ms)
