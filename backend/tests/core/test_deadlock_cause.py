@@ -13,19 +13,23 @@ from faena.core.logged import EventKind, Execution, LogEvent
 from faena.core.sql.names import table_changed_by, tables_of
 from faena.core.units import EpochMs, Pid
 
+ON_A_ROW = "ShareLock on transaction {n}"
 
-def circle(statements: list[str], *, context: str = "", lock: str = "ShareLock on transaction {n}") -> Report:
+
+def circle(statements: list[str], *, context: str = "", lock: str = ON_A_ROW) -> Report:
+    return read_report(event(statements, context=context, lock=lock))
+
+
+def event(statements: list[str], *, context: str = "", lock: str = ON_A_ROW) -> LogEvent:
     """Each of so many parties waits for the next; the first is the victim."""
     n = len(statements)
     waits = [
         f"Process {10 + i} waits for {lock.format(n=90 + i)}; blocked by process {10 + (i + 1) % n}." for i in range(n)
     ]
     told = [f"Process {10 + i}: {text}" for i, text in enumerate(statements)]
-    return read_report(
-        LogEvent(
-            at=EpochMs(1), kind=EventKind.DEADLOCK, pid=Pid(10), place=1, severity="ERROR", sqlstate="40P01",
-            message="deadlock detected", detail="\n".join([*waits, *told]), context=context, statement=statements[0],
-        )
+    return LogEvent(
+        at=EpochMs(1), kind=EventKind.DEADLOCK, pid=Pid(10), place=1, severity="ERROR", sqlstate="40P01",
+        message="deadlock detected", detail="\n".join([*waits, *told]), context=context, statement=statements[0],
     )  # fmt: skip
 
 
@@ -35,6 +39,37 @@ def test_three_that_look_rows_up_by_parameters_may_want_any_rows() -> None:
     assert judge(report).kind is Cause.OPPOSITE_ORDER
     assert [one.pid for one in report.parties] == [10, 11, 12]
     assert sentence(report).count("wanted") == 3
+
+
+@pytest.mark.parametrize("waits", ["", "ShareLock"])
+@pytest.mark.parametrize(
+    ("condition", "cause"),
+    [
+        ("id = NEW.fare", Cause.OPPOSITE_ORDER),
+        ('route = old."Route" AND day = $1', Cause.OPPOSITE_ORDER),
+        ("id >= NEW.fare", Cause.MANY_ROWS),
+        ("id = newest.fare", Cause.MANY_ROWS),
+    ],
+)
+def test_a_trigger_that_changes_one_row_changes_one_whether_or_not_the_log_told_of_the_wait(
+    condition: str, cause: Cause, waits: str
+) -> None:
+    inner = (
+        f'while updating tuple (2,77) in relation "fare"\nSQL statement "UPDATE fare SET amount = 1 WHERE {condition}"'
+    )
+    insert = "INSERT INTO receipt (fare) VALUES ({})"
+    reader = DeadlockReader(REPORTS, lambda *_: False)
+    if waits:
+        reader.take(
+            LogEvent(
+                at=EpochMs(0), kind=EventKind.LOCK_WAIT, pid=Pid(11), place=0, severity="LOG", sqlstate="00000",
+                message="process 11 still waiting", context=inner.replace("77", "78"), statement=insert.format(2),
+            )
+        )  # fmt: skip
+    found = reader.take(event([insert.format(1), insert.format(2)], context=inner))
+    assert found is not None
+    assert found.cause.kind is cause
+    assert [one.wants.table for one in found.report.parties] == ["fare", "fare"]
 
 
 @pytest.mark.parametrize(("parties", "word"), [(2, "Both"), (3, "All 3")])

@@ -253,6 +253,12 @@ def test_a_circle_is_read_judged_and_known_again(logs: dict[str, bytes], form: s
     assert texts == {re.sub(r"\d+|\{\w\}", "?", statement.split("\n")[0]) for statement in circle.then}
 
 
+@pytest.mark.parametrize("form", FORMS)
+def test_who_survives_is_said_to_want_the_row_that_its_trigger_went_to(logs: dict[str, bytes], form: str) -> None:
+    for one in of(deadlocks(logs[form]), "in a trigger"):
+        assert [party.wants.table for party in one.report.parties] == ["fare", "fare"], one.sentence
+
+
 def test_patterns_differ_by_tables_and_statements_and_agree_between_forms(logs: dict[str, bytes]) -> None:
     patterns = {form: {name: of(deadlocks(logs[form]), name)[0].pattern for name in CIRCLES} for form in FORMS}
     assert patterns["stderr"] == patterns["csvlog"] == patterns["jsonlog"]

@@ -4,7 +4,7 @@ import hashlib
 from collections.abc import Sequence
 
 from faena.core.deadlocks.causes.circle import same_thing
-from faena.core.deadlocks.report import Party, Report
+from faena.core.deadlocks.report import ROWS, Party, Report
 from faena.core.sql.lexer import Kind, tokens_of
 
 SHAPE_CHARACTERS = 400  # servers cut off the statements of survivors, so only the beginning can be compared
@@ -13,10 +13,10 @@ SHAPE_CHARACTERS = 400  # servers cut off the statements of survivors, so only t
 def shape_of(party: Party) -> tuple[str, str, str]:
     """Its statement without literals, and what kind of thing it wanted; of whole tables also in which mode.
 
-    Rows are waited for as a transaction or as a place in line, whichever it happens to be, so that is not told apart.
+    Which of both ways a row is waited for is chance, so that is not told apart.
     """
     text = statement_shape(party.statement)
-    kind = "row" if party.wants.lock_type in ("transactionid", "tuple") else party.wants.lock_type
+    kind = "row" if party.wants.lock_type in ROWS else party.wants.lock_type
     return text, kind, party.wants.mode if kind == "relation" else ""
 
 

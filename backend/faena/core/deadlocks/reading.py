@@ -1,13 +1,14 @@
 """Deadlocks out of the stream of what a log tells, with what it told of their parties before."""
 
 from collections import OrderedDict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
 from faena.core.deadlocks.cause import judge, sentence
+from faena.core.deadlocks.causes.circle import told_of_alike
 from faena.core.deadlocks.pattern import pattern_of, shape_of, statement_shape
-from faena.core.deadlocks.report import Party, Report, ReportGrammar
+from faena.core.deadlocks.report import ROWS, Party, Report, ReportGrammar
 from faena.core.findings import Finding
 from faena.core.logged import EventKind, Execution, LogEvent
 
@@ -64,7 +65,8 @@ class DeadlockReader:
 
     def _filled(self, report: Report, names: Mapping[int, str]) -> Report:
         """Survivors with what the log told of them shortly before: who they are, and in what context they waited."""
-        return replace(report, parties=tuple(self._known(one, report, names) for one in report.parties))
+        known = tuple(self._known(one, report, names) for one in report.parties)
+        return replace(report, parties=tuple(_as_alike(one, known) for one in known))
 
     def _known(self, party: Party, report: Report, names: Mapping[int, str]) -> Party:
         heard, wait = self._heard.get(party.pid), self._waits.get(party.pid)
@@ -83,6 +85,17 @@ class DeadlockReader:
 def told(report: Report, scanning: frozenset[int] = frozenset()) -> Deadlock:
     """The report with its pattern, cause and sentence."""
     return Deadlock(report=report, pattern=pattern_of(report), cause=judge(report, scanning), sentence=sentence(report))
+
+
+def _as_alike(party: Party, parties: Sequence[Party]) -> Party:
+    """A survivor whose context the log did not tell wanted a row of the table that another with its statement wanted.
+
+    Its own words name only the table that it changes itself, and a trigger or a foreign key takes it to others.
+    """
+    alike = None if party.context else told_of_alike(party, parties)
+    if alike is None or alike.wants.lock_type not in ROWS or party.wants.lock_type not in ROWS:
+        return party
+    return replace(party, wants=party.wants._replace(table=alike.wants.table))
 
 
 def _at(happening: LogEvent | Execution) -> int:

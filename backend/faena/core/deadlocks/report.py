@@ -9,6 +9,7 @@ from faena.core.logged import LogEvent
 from faena.core.units import EpochMs, Pid
 
 MAX_PARTIES = 100
+ROWS = frozenset(("transactionid", "tuple"))  # a row is waited for as its transaction's end or as a place in line
 
 
 class BadReport(BadInput):
@@ -34,7 +35,7 @@ class Wanted(NamedTuple):
     def words(self) -> str:
         """A name for people."""
         match self.lock_type:
-            case "transactionid" | "tuple":
+            case kind if kind in ROWS:
                 return f"a row of {self.table}" if self.table else self.said
             case "relation":
                 return f"table {self.table}" if self.table else self.said

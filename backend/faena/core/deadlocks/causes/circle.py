@@ -1,11 +1,11 @@
 """A circle as the rules of its cause look at it: who ran what, on which rows, and whether by scanning."""
 
 import re
-from collections.abc import Callable, Set
+from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass
 from typing import TypeAlias
 
-from faena.core.deadlocks.report import Party, Report
+from faena.core.deadlocks.report import ROWS, Party, Report
 from faena.core.findings import Confidence, Finding, Severity
 from faena.core.labels import Labelled
 from faena.core.sql.texts import normalise
@@ -16,7 +16,8 @@ _FUNCTION = re.compile(r"(?:PL/pgSQL|SQL) function (?P<name>[^\n(]{1,200})\(")
 _WHERE = re.compile(r"\bwhere\b(.*)$", re.IGNORECASE | re.DOTALL)
 _PARAMETER = re.compile(r"\$\d")
 _PLACE = re.compile(r"\((\d+,\d+)\)")
-_ONE_EACH = re.compile(r"(?:\(?[\w.\"]+\s*=\s*(?:\?|\$\d+)\)?(?:\s+and\s+|$))+")
+# The row of a trigger (new, old) holds one value for each of its columns, as a parameter does.
+_ONE_EACH = re.compile(r"(?:\(?[\w.\"]+\s*=\s*(?:\?|\$\d+|(?:new|old)\.[\w\"]+)\)?(?:\s+and\s+|$))+")
 _BEHIND_WHERE = re.compile(
     r"\s+(?:returning|for (?:no key )?update|for (?:key )?share|limit|order by)\b.*|;.*", re.DOTALL
 )
@@ -71,8 +72,14 @@ class Circle:
         told = ran(party)
         if told is not party.statement or party.context:
             return told
-        alike = (one for one in self.parties if one.context and normalise(one.statement) == normalise(party.statement))
-        return next((ran(one) for one in alike), told)
+        alike = told_of_alike(party, self.parties)
+        return told if alike is None else ran(alike)
+
+
+def told_of_alike(party: Party, parties: Sequence[Party]) -> Party | None:
+    """Another that ran the same statement, literals aside, and of which the log tells in what context it waited."""
+    alike = (one for one in parties if one.context and normalise(one.statement) == normalise(party.statement))
+    return next(alike, None)
 
 
 Rule: TypeAlias = Callable[[Circle], Finding | None]
@@ -99,7 +106,7 @@ def places(report: Report) -> list[str]:
 
 def of_rows(report: Report) -> bool:
     kinds = {one.wants.lock_type for one in report.parties}
-    return kinds <= {"transactionid", "tuple"} and len({one.wants.table for one in report.parties}) == 1
+    return kinds <= ROWS and len({one.wants.table for one in report.parties}) == 1
 
 
 def same_place(report: Report) -> bool:

@@ -1,6 +1,7 @@
 """A row that refers to one which the other changes."""
 
 from faena.core.deadlocks.causes.circle import Cause, Circle, caused, verb, who
+from faena.core.deadlocks.report import ROWS
 from faena.core.findings import Confidence, Finding
 
 
@@ -9,7 +10,7 @@ def foreign_key(circle: Circle) -> Finding | None:
     checking = next((one for one in circle.parties if "FOR KEY SHARE" in one.context), None)
     if checking is None:
         # Without its context: an insert waits for somebody's row only on account of a key.
-        rows = [one for one in circle.parties if one.wants.lock_type in ("transactionid", "tuple")]
+        rows = [one for one in circle.parties if one.wants.lock_type in ROWS]
         checking = next((one for one in rows if verb(circle.ran(one)) == "insert"), None)
     if checking is None:
         return None

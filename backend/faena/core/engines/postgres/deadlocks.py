@@ -3,7 +3,7 @@
 import re
 from collections.abc import Mapping
 
-from faena.core.deadlocks.report import MAX_PARTIES, BadReport, Party, Report, ReportGrammar, Wanted
+from faena.core.deadlocks.report import MAX_PARTIES, ROWS, BadReport, Party, Report, ReportGrammar, Wanted
 from faena.core.logged import LogEvent
 from faena.core.sql.names import table_changed_by
 from faena.core.units import Pid
@@ -173,7 +173,7 @@ def named(party: Party, names: Mapping[int, str]) -> Party:
     """With the table of what it wanted, as far as number, context or statement tell."""
     wants = party.wants
     table = names.get(wants.relation, "") if wants.relation else ""
-    if not table and wants.lock_type in ("transactionid", "tuple", "relation", "extend"):
+    if not table and wants.lock_type in {*ROWS, "relation", "extend"}:
         table = _table_in(party.context) or table_changed_by(party.statement)
     return Party(**{**{n: getattr(party, n) for n in Party.__dataclass_fields__}, "wants": wants._replace(table=table)})
 
