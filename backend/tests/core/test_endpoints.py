@@ -8,6 +8,8 @@ from faena.core.requests.findings import facts_of, findings
 from faena.core.requests.request import Request, requests_of
 from faena.core.requests.span import NANOSECONDS, Span, SpanKind
 from faena.core.requests.summary import Endpoint, endpoints
+from hypothesis import given
+from hypothesis import strategies as st
 
 SQL = {"db.system.name": "postgresql", "db.query.text": "SELECT 1"}
 REDIS = {"db.system": "redis"}
@@ -91,6 +93,53 @@ def test_a_cache_that_is_asked_no_more_is_found() -> None:
     assert kinds([*before[:5], *after[:4]]) == [], "four requests after are too few"
     assert kinds([request(i, 10, *([(1, REDIS)] if i % 2 else [])) for i in range(20)]) == []
     assert kinds([*(request(i, 10) for i in range(6)), *(request(10 + i, 10, (1, REDIS)) for i in range(6))]) == []
+
+
+ASKS, ASKS_NOT = (1, REDIS), (5, SQL)
+
+
+def spells(*told: tuple[int, bool]) -> list[Request]:
+    """So many requests that ask a cache or do not, one spell after the other."""
+    does = [asks for many, asks in told for _ in range(many)]
+    return [request(i, 10, ASKS if asks else ASKS_NOT) for i, asks in enumerate(does)]
+
+
+@pytest.mark.parametrize(
+    ("told", "detail"),
+    [
+        ([(100, True), (50, False), (60, True), (45, False)], "60 of 60 requests asked a cache before, 0 of 45 since"),
+        ([(100, True), (50, False), (500, True)], "100 of 100 requests asked a cache before, 0 of 50 since"),
+        ([(30, False), (60, True), (5, False)], "60 of 60 requests asked a cache before, 0 of 5 since"),
+        ([(30, False), (31, True), (50, False)], None),
+        ([(100, True), (31, False), (100, True)], None),
+        ([(60, False), (60, True)], None),
+        ([(1, True), (1, False)] * 200, None),
+        ([(4, True), (4, False)] * 50, None),
+    ],
+)
+def test_a_cache_left_out_is_found_whatever_it_was_before_and_after(
+    told: list[tuple[int, bool]], detail: str | None
+) -> None:
+    found = [one.detail for one in findings(facts_of(spells(*told))) if one.kind.value == "cache_missing"]
+    assert found == ([detail] if detail else [])
+
+
+@given(st.lists(st.tuples(st.integers(0, 30), st.booleans()), max_size=60))
+def test_who_is_said_to_ask_a_cache_no_more_did_so_for_a_stretch(told: list[tuple[int, bool]]) -> None:
+    """Held against every pair of stretches side by side."""
+    facts = facts_of(spells(*told))
+    found = [one for one in findings(facts) if one.kind.value == "cache_missing"]
+    does = [asks > 0 for _, _, asks in facts.asked]
+    assert bool(found) == any(_nearly_all(does[:at][::-1]) and _nearly_none(does[at:]) for at in range(len(does) + 1))
+
+
+def _nearly_all(does: list[bool]) -> bool:
+    whole = len(does) >= 5 and 5 * sum(does) >= 4 * len(does)
+    return whole or any(5 * sum(does[:n]) >= 4 * n for n in range(40, len(does) + 1))
+
+
+def _nearly_none(does: list[bool]) -> bool:
+    return _nearly_all([not one for one in does])
 
 
 def test_a_slow_version_is_told_and_not_as_the_slow_few() -> None:

@@ -14,7 +14,9 @@ from faena.core.requests.sums import asks_cache
 
 MIN_REQUESTS = 3  # of an endpoint, before anything but a repeated statement is told of it
 REPEATED_REQUESTS, REPEATED_TIME = 0.5, 0.2  # shares of an endpoint's requests and time
-CACHE_SIDE, CACHE_BEFORE, CACHE_AFTER = 5, 0.8, 0.2  # requests on both sides, and the shares of them that ask a cache
+CACHE_SIDE, CACHE_STRETCH = 5, 40  # requests on either side: of all that is known, or of a stretch within it
+CACHE_ALIKE = 4  # so many times as many ask it before as do not, and the other way round since
+CACHE_AFTER = 1 / (1 + CACHE_ALIKE)  # the share that may ask it since
 VERSION_SIDE, VERSION_TIMES = 5, 2.0
 TAIL_REQUESTS, TAIL_WITH, TAIL_WITHOUT, TAIL_TIMES, TAIL_SHARE, TAIL_OF = 20, 3, 10, 3.0, 0.05, 0.5
 VERSION = "service.version"
@@ -143,19 +145,49 @@ class LayerRule:
 
 def cache_missing(facts: Facts) -> Iterator[EndpointFinding]:
     """From some moment on a cache is not asked any more that was asked before."""
-    whole, asked = sum(n for _, n, _ in facts.asked), sum(n for _, _, n in facts.asked)
-    left, before = 0.0, 0.0
+    asked = [(many, with_cache) for _, many, with_cache in facts.asked]
+    before = _stretches(asked)
+    since = _stretches([(many, many - with_cache) for many, with_cache in reversed(asked)])[::-1]
     best: tuple[float, str] | None = None
-    for (at, many, with_cache), (after, _, _) in pairwise(facts.asked):
-        left, before = left + many, before + with_cache
-        right, since = whole - left, asked - before
-        if left < CACHE_SIDE or right < CACHE_SIDE or after == at:
+    for ((at, *_), (after, *_)), one, other in zip(pairwise(facts.asked), before, since[1:], strict=False):
+        if one is None or other is None or after == at:
             continue
-        fell = before / left - since / right
-        if before >= CACHE_BEFORE * left and since <= CACHE_AFTER * right and (best is None or fell > best[0]):
-            best = (fell, f"{before:.0f} of {left:.0f} requests asked a cache before, {since:.0f} of {right:.0f} since")
+        (left, asking), (right, not_asking) = one, other
+        fell = asking / left - (right - not_asking) / right
+        if best is None or fell >= best[0]:
+            detail = f"{asking:.0f} of {left:.0f} requests asked a cache before, {right - not_asking:.0f} of {right:.0f} since"
+            best = (fell, detail)
     if best:
         yield EndpointFinding(kind=Found.CACHE_MISSING, detail=best[1])
+
+
+def _stretches(moments: Sequence[tuple[float, float]]) -> list[tuple[float, float] | None]:
+    """For each moment those up to it in which nearly all requests did the same; None where they did not.
+
+    `moments` are requests and how many of them did it; so is what is given. That is all of them from the first on, else
+    the last stretch: it begins where what is more than CACHE_ALIKE asks for is the most (a cumulative sum, as in
+    Page, Continuous inspection schemes, 1954), and counts when it is long enough not to be chance.
+    """
+    sums = [(0.0, 0.0)]
+    found: list[tuple[float, float] | None] = []
+    begun, tried = 0, 0
+    for many, alike in moments:
+        sums.append((sums[-1][0] + many, sums[-1][1] + alike))
+        while tried < len(sums) - 1 and sums[-1][0] - sums[tried][0] >= CACHE_STRETCH:
+            begun = tried if _above(sums[tried]) <= _above(sums[begun]) else begun
+            tried += 1
+        if sums[-1][0] >= CACHE_SIDE and _above(sums[-1]) >= 0:
+            found.append(sums[-1])
+        elif tried and _above(sums[-1]) >= _above(sums[begun]):
+            found.append((sums[-1][0] - sums[begun][0], sums[-1][1] - sums[begun][1]))
+        else:
+            found.append(None)
+    return found
+
+
+def _above(sums: tuple[float, float]) -> float:
+    """How many more did it than have to for those that did not; exact for whole numbers."""
+    return sums[1] - CACHE_ALIKE * (sums[0] - sums[1])
 
 
 def version_slow(facts: Facts) -> Iterator[EndpointFinding]:
