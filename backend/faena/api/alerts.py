@@ -1,12 +1,14 @@
 """Alerts over all servers: what fired, what was sent of it, and what people did about it."""
 
-from typing import Annotated
+from collections.abc import Collection, Mapping
+from typing import Annotated, Any
 
 from django.http import HttpRequest
 from ninja import Field, Query, Router, Schema, Status
 
 from faena.api.out import Out
 from faena.api.parameters import now_ms
+from faena.api.standing import seen_by
 from faena.apps.alerts import actions, conditions, selectors
 from faena.apps.alerts.conditions import to_core
 from faena.apps.alerts.selectors import Told
@@ -144,9 +146,10 @@ def _alert(told: Told) -> AlertOut:
     one = told.alert
     severity = Severity(one.severity)
     first = told.firings[0] if told.firings else None
+    # A headline may name servers that the reader does not see.
     return AlertOut(
         id=one.pk,
-        headline=one.headline or (f"{first.condition.name} on {first.server.name}" if first else "Its server was removed"),
+        headline=(not told.in_part and one.headline) or (f"{first.condition.name} on {first.server.name}" if first else "Its server was removed"),
         severity=severity,
         severity_label=severity.label,
         began=one.began_ms,
@@ -171,12 +174,18 @@ def _alert(told: Told) -> AlertOut:
     )  # fmt: skip
 
 
+def _unless_of_others(told: Mapping[str, Any], servers: Collection[int]) -> Mapping[str, Any]:
+    """What was told of an alert, if that is of one of these servers: it may name others."""
+    return told if told.get("server_id") in servers else {}
+
+
 @router.get("/alerts", response=list[AlertOut], operation_id="alerts")
 def get_alerts(request: HttpRequest, asked: Query[AlertsIn]) -> list[AlertOut]:
     """Over all servers: unread ones first, the newest of them on top."""
     found = selectors.alerts(
-        states=asked.state, server_id=asked.server, condition_id=asked.condition, lead=asked.lead, limit=asked.limit
-    )
+        states=asked.state, server_id=asked.server, condition_id=asked.condition, lead=asked.lead, limit=asked.limit,
+        groups=seen_by(request),
+    )  # fmt: skip
     return [_alert(one) for one in found]
 
 
@@ -188,7 +197,7 @@ def get_mutes(request: HttpRequest) -> list[MuteOut]:
             id=one.pk, server=one.server.name if one.server else None,
             condition=one.condition.name if one.condition else None, until=one.until_ms, by=one.by, reason=one.reason,
         )
-        for one in selectors.mutes(now_ms())
+        for one in selectors.mutes(now_ms(), seen_by(request))
     ]  # fmt: skip
 
 
@@ -211,10 +220,13 @@ def delete_mute(request: HttpRequest, mute_id: int) -> UnmutedOut:
 @router.get("/alerts/{alert_id}", response=AlertPageOut, operation_id="alert")
 def get_alert(request: HttpRequest, alert_id: int) -> AlertPageOut:
     """One alert with its chain of causes, its notices and comments."""
-    row = actions.of(alert_id)
-    told, lead = row.told, row.told.get("lead") or {}
-    window = told.get("window") or {}
-    found = selectors.told(row)
+    groups = seen_by(request)
+    row = selectors.alert(alert_id, groups)
+    found = selectors.told(row, groups)
+    told: Mapping[str, Any] = (
+        _unless_of_others(row.told, [one.server_id for one in found.firings]) if found.in_part else row.told
+    )
+    lead, window = told.get("lead") or {}, told.get("window") or {}
     first = found.firings[0] if found.firings else None
     return AlertPageOut(
         alert=_alert(found),
@@ -231,7 +243,7 @@ def get_alert(request: HttpRequest, alert_id: int) -> AlertPageOut:
                 way=one.way.name, what=one.what, state=one.state, made=one.made_ms, sent=one.sent_ms, next=one.next_ms,
                 tries=one.tries, error=one.error,
             )
-            for one in selectors.notices(alert_id)
+            for one in ([] if found.in_part else selectors.notices(alert_id))
         ],
         said=[AlertCommentOut(at=one.at_ms, by=one.by, text=one.text) for one in selectors.comments(alert_id)],
         times=selectors.times(row, now_ms() - MONTH_MS),

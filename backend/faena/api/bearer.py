@@ -32,7 +32,7 @@ class TokenAuth(HttpBearer):
     def authenticate(self, request: HttpRequest, token: str) -> AbstractBaseUser:
         """Raises HttpError 401, Busy, NotAllowed."""
         if (again := getattr(request, "_admitted", None)) is not None:  # a part of a refresh
-            return within(again, request.path)
+            return within(again, request)
         found = admit(token)
         if found is None:
             raise HttpError(401, "this token is unknown, revoked or over; make another under your name, API tokens")
@@ -42,12 +42,12 @@ class TokenAuth(HttpBearer):
             raise NotAllowed(f"the token {row.name} may only read")
         request.user = user
         request._admitted = user  # type: ignore[attr-defined]
-        return within(user, request.path)
+        return within(user, request)
 
 
-def within(user: AbstractBaseUser, path: str) -> AbstractBaseUser:
-    """The role where the path leads, but never more than the scope."""
-    found: Any = stand(user, path)
+def within(user: AbstractBaseUser, request: HttpRequest) -> AbstractBaseUser:
+    """The role where the path leads, but never more than the scope. Raises NotFound for what the owner does not see."""
+    found: Any = stand(user, request)
     if found.role == Role.OPERATOR and found.most_role == Role.VIEWER:
         found.role = Role.VIEWER
     return cast("AbstractBaseUser", found)

@@ -28,6 +28,7 @@ from faena.api.case_parts import (
     case_out,
 )
 from faena.api.parameters import now_ms
+from faena.api.standing import seen_by
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
 from faena.apps.answers import casemaking
@@ -57,7 +58,12 @@ router = Router(tags=["cases"])
 def get_cases(request: HttpRequest, asked: Query[CasesIn]) -> list[CaseOut]:
     """Over all servers: open ones first, the one that was changed last on top."""
     found = selectors.cases(
-        states=asked.state, server_id=asked.server, about=asked.about or "", key=asked.key, limit=asked.limit
+        states=asked.state,
+        server_id=asked.server,
+        about=asked.about or "",
+        key=asked.key,
+        limit=asked.limit,
+        groups=seen_by(request),
     )
     return [case_out(one) for one in found]
 
@@ -69,7 +75,7 @@ def post_case(request: HttpRequest, body: CaseBody) -> Status[CaseOut]:
     title = body.title.strip() or (pieces[0].evidence.title if pieces else "")
     case = actions.make(title, now_ms(), by=request.user)
     _keep(request, case.pk, pieces)
-    return Status(201, case_out(selectors.listed(actions.of(case.pk))))
+    return Status(201, case_out(selectors.listed(selectors.case(case.pk))))
 
 
 @router.post("/cases/import/file", response={201: CaseOut}, operation_id="case_import")
@@ -85,7 +91,7 @@ def import_case(
 @router.get("/cases/{case_id}", response=CasePageOut, operation_id="case")
 def get_case(request: HttpRequest, case_id: int) -> CasePageOut:
     """One case with all of its evidence, in order."""
-    row = actions.of(case_id)
+    row = selectors.case(case_id)
     return CasePageOut(
         case=case_out(selectors.listed(row)),
         conclusion_html=to_html(row.conclusion),
@@ -127,7 +133,7 @@ def delete_case(request: HttpRequest, case_id: int) -> CaseDeletedOut:
 def post_evidence(request: HttpRequest, case_id: int, body: KeepBody) -> Status[CaseOut]:
     """Keep evidence, behind what is there."""
     _keep(request, case_id, _pieces(request, body))
-    return Status(201, case_out(selectors.listed(actions.of(case_id))))
+    return Status(201, case_out(selectors.listed(selectors.case(case_id))))
 
 
 @router.put("/cases/{case_id}/evidence/order", response=CasePageOut, operation_id="case_order")
@@ -161,7 +167,7 @@ def post_comment(request: HttpRequest, case_id: int, body: CaseCommentBody) -> S
 @router.get("/cases/{case_id}/export", operation_id="case_export")
 def export_case(request: HttpRequest, case_id: int, asked: Query[CaseExportIn]) -> HttpResponse:
     """The case as files that need no Faena to be read, and that another Faena takes in."""
-    row = actions.of(case_id)
+    row = selectors.case(case_id)
     file, zone = selectors.file_of(row, settings.ENVIRONMENT.address), _zone(asked.zone)
     if asked.form == "page":
         return _download(as_page(file, zone).encode(), "text/html; charset=utf-8", f"case-{case_id}.html")

@@ -1,5 +1,6 @@
 """Conditions of alerts, their trial on the past, and the ways by which alerts go out."""
 
+from collections.abc import Collection
 from typing import Annotated, Any
 
 from django.conf import settings
@@ -8,6 +9,7 @@ from ninja import Field, Router, Schema, Status
 
 from faena.api.out import Out
 from faena.api.parameters import now_ms
+from faena.api.standing import seen_by
 from faena.apps.alerts import conditions, selectors, ways
 from faena.apps.alerts.conditions import ConditionForm, to_core
 from faena.apps.alerts.ways import WayForm, WayKind
@@ -176,8 +178,21 @@ def get_signals(request: HttpRequest) -> list[SignalOut]:
 @router.get("/conditions", response=list[AlertConditionOut], operation_id="conditions")
 def get_conditions(request: HttpRequest) -> list[AlertConditionOut]:
     """All, with where they hold now."""
-    firing = selectors.firing_now()
-    return [_condition(one, firing.get(one.pk, [])) for one in selectors.conditions()]
+    groups = seen_by(request)
+    firing, mine = selectors.firing_now(groups), {one.pk for one in servers.all_servers(groups)}
+    found = [_condition(one, firing.get(one.pk, [])) for one in selectors.conditions()]
+    return found if groups is None else [told for one in found if (told := _for_those(one, mine, groups))]
+
+
+def _for_those(one: AlertConditionOut, servers: Collection[int], groups: Collection[str]) -> AlertConditionOut | None:
+    """A condition with the servers and groups that are seen alone; None: it is set on others."""
+    if not one.servers and not one.groups:
+        return one
+    here, these = (
+        [number for number in one.servers if number in servers],
+        [name for name in one.groups if name in groups],
+    )
+    return one.model_copy(update={"servers": here, "groups": these}) if here or these else None
 
 
 def _condition(row: Any, firing: list[str]) -> AlertConditionOut:
@@ -220,7 +235,7 @@ def post_trial(request: HttpRequest, body: ConditionTrialBody) -> ConditionTrial
     """Try a condition on the past: how often it would have fired, and when. Nothing is saved, and no notice goes out."""
     _form(body.condition).check()
     chosen = [
-        one for one in servers.all_servers()
+        one for one in servers.all_servers(seen_by(request))
         if body.server in (None, one.pk)
         and (
             (not body.condition.servers and not body.condition.groups)

@@ -9,6 +9,7 @@ from ninja import Field, Query, Router, Schema, Status
 
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
+from faena.api.standing import seen_by
 from faena.apps.collecting.pushes import push_figures
 from faena.apps.hosts import actions, selectors
 from faena.apps.samples import selectors as samples
@@ -188,13 +189,13 @@ def get_disk(request: HttpRequest, server_id: int, window_in: Query[WindowIn]) -
     """Who else loads the disk of a server, and whether its latency is usual."""
     server, window = servers.server(server_id), window_in.window(now_ms())
     cells = cut(window, at_most=60, period_ms=60_000)
-    found = selectors.disk(server, window, cells)
+    found = selectors.disk(server, window, cells, seen_by(request))
     return DiskOut(
         storage=server.storage,
         servers=[
             NeighbourOut(
                 id=one.server.id,
-                name=one.server.name,
+                name=one.name,
                 reads=one.reads,
                 writes=one.writes,
                 share=one.share,

@@ -7,6 +7,7 @@ from ninja import Query, Router
 
 from faena.api.out import Out
 from faena.api.parameters import TrailIn, WindowIn, now_ms
+from faena.api.standing import seen_by
 from faena.apps.plans import proposals
 from faena.apps.plans import selectors as plans
 from faena.apps.servers import selectors as servers
@@ -133,7 +134,7 @@ def _health(one: Finding) -> HealthOut:
 @router.get("/plans/{key}/proposals", response=ProposalsOut, operation_id="plans_proposals")
 def plan_proposals(request: HttpRequest, key: str) -> ProposalsOut:
     """Indexes for a plan, by the statistics of the server it comes from."""
-    kept = plans.brought(key)
+    kept = plans.brought(key, seen_by(request))
     found = proposals.for_plan(kept, plans.as_shown(kept, request.user), by=request.user)
     return ProposalsOut(
         proposals=[ProposalOut(**_proposal(one)) for one in found.proposals],

@@ -9,6 +9,7 @@ from ninja import Query, Router
 from faena.api.figures import number, rounded
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
+from faena.api.standing import seen_by
 from faena.apps.answers import groups
 from faena.apps.answers.indicators import UNITS, Indicator, Reader, Reading
 from faena.apps.samples.selectors import LoadAnswer
@@ -95,7 +96,7 @@ def get_indicators(
     """Load and indicators of several servers over a window, with the change against yesterday and a week ago."""
     now = now_ms()
     window = window_in.window(now)
-    found = servers.all_servers() if not server else [servers.server(one) for one in server]
+    found = servers.all_servers(seen_by(request)) if not server else [servers.server(one) for one in server]
     if len(found) > MAX_SERVERS:
         raise BadInput(f"at most {MAX_SERVERS} servers at a time; name some", field="server")
     cells, readers = cut(window, at_most=buckets, period_ms=MINUTE_MS), {one.pk: Reader(one, now) for one in found}
@@ -173,7 +174,7 @@ def get_group(request: HttpRequest, name: str, window_in: Query[WindowIn]) -> Se
     """The nodes of a group over a window: load and its balance, replay lag, conflicts, and statements node by node."""
     now = now_ms()
     window = window_in.window(now)
-    nodes = [groups.node(one, window, now) for one in groups.members(name)]
+    nodes = [groups.node(one, window, now) for one in groups.members(name, seen_by(request))]
     loads = [_mean_load(one) for one in nodes]
     whole = sum(load or 0.0 for load in loads)
     return ServerGroupOut(

@@ -21,7 +21,8 @@ Password = Annotated[str, Field(min_length=1, max_length=1000)]
 class PersonOut(Out):
     """`may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role.
 
-    `operates`: groups on whose servers a viewer is an operator.
+    `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a viewer sees, beside
+    those that he operates; none: all servers.
     """
 
     id: int
@@ -31,6 +32,7 @@ class PersonOut(Out):
     active: bool
     last_sign_in: datetime | None
     operates: list[str]
+    sees: list[str]
 
 
 class NewPersonBody(Schema):
@@ -39,6 +41,7 @@ class NewPersonBody(Schema):
     role: Role = Role.VIEWER
     may_run: bool = False
     operates: list[str] = Field(default_factory=list)
+    sees: list[str] = Field(default_factory=list)
 
 
 class PersonBody(Schema):
@@ -48,6 +51,7 @@ class PersonBody(Schema):
     may_run: bool | None = None
     active: bool | None = None
     operates: list[str] | None = None
+    sees: list[str] | None = None
 
 
 class PasswordBody(Schema):
@@ -96,8 +100,9 @@ def list_people(request: HttpRequest) -> list[PersonOut]:
 def add_person(request: HttpRequest, body: NewPersonBody) -> Status[PersonOut]:
     """Add a person. Admins only."""
     made = actions.add(
-        body.username, body.password, body.role, may_run=body.may_run, operates=body.operates, by=request.user
-    )
+        body.username, body.password, body.role, may_run=body.may_run, operates=body.operates, sees=body.sees,
+        by=request.user,
+    )  # fmt: skip
     return Status(201, PersonOut.model_validate(made))
 
 
@@ -108,9 +113,10 @@ def change_person(request: HttpRequest, person_id: int, body: PersonBody) -> Per
     user = actions.person(person_id)
     return PersonOut.model_validate(
         actions.change(
-            user, role=body.role, may_run=body.may_run, active=body.active, operates=body.operates, by=request.user
+            user, role=body.role, may_run=body.may_run, active=body.active, operates=body.operates, sees=body.sees,
+            by=request.user,
         )
-    )
+    )  # fmt: skip
 
 
 @router.put("/people/{person_id}/password", response=DoneOut, operation_id="people_reset_password")

@@ -7,6 +7,7 @@ from ninja import Query, Router
 
 from faena.api.out import Out
 from faena.api.parameters import now_ms
+from faena.api.standing import seen_by
 from faena.apps.answers.search import search as search_all
 from faena.core.searching import LEAST_LETTERS, MOST_LETTERS, Kind
 
@@ -52,7 +53,7 @@ def search(
     server: Annotated[int | None, Query(description="on this server alone")] = None,
 ) -> SearchOut:
     """What contains the words, best first within its kind. Statements that took most in the last day come first."""
-    found = search_all(words, server, now_ms())
+    found = search_all(words, server, now_ms(), seen_by(request))
     hits = [
         HitOut(
             kind=one.kind, kind_label=one.kind.label, value=one.value, label=one.label, server=one.server,

@@ -6,6 +6,7 @@ from ninja import Router, Schema, Status
 from faena.api.figures import number
 from faena.api.out import Out
 from faena.api.parameters import now_ms
+from faena.api.standing import seen_by
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
 from faena.apps.answers.glance import Glanced, glance_at, glance_of
@@ -138,7 +139,7 @@ def _glance(found: Glanced, newest: Newest | None = None) -> ServerOut:
 def list_servers(request: HttpRequest) -> ServersOut:
     """All servers at a glance, those in trouble first."""
     now = now_ms()
-    servers = selectors.all_servers()
+    servers = selectors.all_servers(seen_by(request))
     leads = newest([one.pk for one in servers])
     found = [_glance(one, leads.get(one.server.pk)) for one in glance_at(servers, now)]
     return ServersOut(

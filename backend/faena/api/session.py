@@ -15,7 +15,7 @@ from faena.api.out import Out
 from faena.api.problems import locked_out
 from faena.apps.accounts import audit
 from faena.apps.accounts.limits import too_many
-from faena.apps.accounts.people import signed_in
+from faena.apps.accounts.people import groups_seen, signed_in
 from faena.apps.accounts.signing import begin_session
 from faena.core.errors import BadInput, NotAllowed
 
@@ -28,12 +28,13 @@ class SignInBody(Schema):
 
 
 class SessionOut(Out):
-    """`username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. `operates`: groups on whose servers a viewer is an operator. `sign_in_by` names a provider of OpenID Connect, whose way begins at /oidc/begin. Send `csrf` back as X-CSRFToken with every change."""
+    """`username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a viewer sees; none: all servers. `sign_in_by` names a provider of OpenID Connect, whose way begins at /oidc/begin. Send `csrf` back as X-CSRFToken with every change."""
 
     username: str | None
     role: str | None
     may_run: bool
     operates: list[str]
+    sees: list[str]
     csrf: str
     version: str
     demo: bool
@@ -47,6 +48,7 @@ def _session(request: HttpRequest) -> SessionOut:
         role=user.role if user else None,
         may_run=bool(user and user.may_run),
         operates=user.operates if user else [],
+        sees=sorted(groups_seen(request.user) or ()),
         csrf=get_token(request),
         version=__version__,
         demo=settings.ENVIRONMENT.demo,

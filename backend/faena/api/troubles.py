@@ -7,6 +7,7 @@ from ninja import Field, Query, Router, Schema
 
 from faena.api.out import Out
 from faena.api.parameters import now_ms
+from faena.api.standing import seen_by
 from faena.apps.answers.troubles import TroubleKind, troubles
 from faena.core.units import MS_PER_HOUR
 
@@ -42,7 +43,9 @@ class TroublesIn(Schema):
 @router.get("/troubles", response=list[TroubleOut], operation_id="troubles")
 def get_troubles(request: HttpRequest, asked: Query[TroublesIn]) -> list[TroubleOut]:
     """What nobody has dealt with first, of these the newest."""
-    found = troubles(now_ms() - asked.days * 24 * MS_PER_HOUR, server_id=asked.server, kind=asked.kind)
+    found = troubles(
+        now_ms() - asked.days * 24 * MS_PER_HOUR, server_id=asked.server, kind=asked.kind, groups=seen_by(request)
+    )
     return [
         TroubleOut(
             kind=one.kind, kind_label=one.kind.label, key=one.key, server=one.server.pk, server_name=one.server.name + (f" and {one.others} more" if one.others else ""),

@@ -6,10 +6,11 @@ The file is TOML with the same names in lower case and without the prefix: FAENA
 import os
 import secrets
 import tomllib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from ipaddress import ip_network
 from pathlib import Path
+from typing import NamedTuple
 
 CHECKOUT = Path(__file__).resolve().parents[3]
 
@@ -21,9 +22,16 @@ class BadConfiguration(Exception):
 ROLES = ("viewer", "operator", "admin")
 
 
+class Grant(NamedTuple):
+    """A role, on all servers or on those of one group."""
+
+    role: str
+    group: str = ""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OpenId:
-    """A provider of OpenID Connect. `roles` gives the role of each value of a claim; "*" of anybody who signs in there."""
+    """A provider of OpenID Connect. `roles` gives the roles of each value of a claim; "*" of anybody who signs in there."""
 
     issuer: str
     client: str
@@ -31,7 +39,7 @@ class OpenId:
     name: str  # as the sign-in page calls it
     claim: str
     scopes: str
-    roles: Mapping[str, str]
+    roles: Mapping[str, Sequence[Grant]]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -160,14 +168,15 @@ def _oidc(value: Callable[[str, str], str]) -> OpenId | None:
     client, secret_told = value("OIDC_CLIENT_ID", ""), value("OIDC_CLIENT_SECRET", "")
     if not client or not secret_told:
         raise BadConfiguration("FAENA_OIDC_CLIENT_ID and FAENA_OIDC_CLIENT_SECRET belong to FAENA_OIDC_ISSUER")
-    roles = dict[str, str]()
+    roles = dict[str, list[Grant]]()
     for one in _list(value("OIDC_ROLES", "")):
-        group, _, role = one.rpartition("=")
-        if not group or role not in ROLES:
+        told, _, granted = one.rpartition("=")
+        role, at, group = granted.partition("@")
+        if not told or role not in ROLES or bool(at) != bool(group) or (group and role == "admin"):
             raise BadConfiguration(
-                f"FAENA_OIDC_ROLES lists values of a claim with a role, as dba=admin, and {one!r} is none"
+                f"FAENA_OIDC_ROLES lists values of a claim with a role, as dba=admin or north=operator@north-group, and {one!r} is none"
             )
-        roles[group] = role
+        roles.setdefault(told, []).append(Grant(role, group))
     if not roles:
         raise BadConfiguration("FAENA_OIDC_ROLES says who may do what, as dba=admin,oncall=operator,*=viewer")
     return OpenId(

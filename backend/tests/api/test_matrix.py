@@ -7,7 +7,7 @@ its diff is what a reviewer reads.
 import json
 import os
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any, NamedTuple
 
@@ -17,7 +17,6 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
 from django.test import Client
 from faena.api import bearer
-from faena.api.application import api
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.api_tokens import Scope, make
 from faena.apps.accounts.models import ApiToken, User
@@ -28,6 +27,8 @@ from faena.apps.requests.models import TraceSource
 from faena.apps.servers.models import Server
 from faena.launch.places import CHECKOUT
 
+from contract import START, Operation, operations
+
 pytestmark = pytest.mark.django_db
 FILE = CHECKOUT / "contract" / "roles.json"
 UNSAFE = ("post", "put", "patch", "delete")
@@ -36,71 +37,10 @@ OF_PEOPLE = {"api_token_make", "session_password"}  # what no token does
 READ_BY_POST = {"refresh"}  # a question, though it is asked by POST
 
 
-class Operation(NamedTuple):
-    """What the contract has of an endpoint; `path` is filled. `takes_file`: its body is a file."""
-
-    name: str
-    method: str
-    path: str
-    body: Any
-    takes_file: bool = False
-
-
 class Asker(NamedTuple):
     client: Client
     headers: Mapping[str, str]
     session: Mapping[str, str] = {}
-
-
-def example(schema: Mapping[str, Any], parts: Mapping[str, Any], name: str = "") -> Any:
-    """Something that fits a schema, as small as can be."""
-    if "$ref" in schema:
-        return example(parts[schema["$ref"].rsplit("/", 1)[1]], parts, name)
-    for several in ("anyOf", "oneOf", "allOf"):
-        if several in schema:
-            return example(next(one for one in schema[several] if one.get("type") != "null"), parts, name)
-    if "default" in schema or "enum" in schema or "const" in schema:
-        return schema.get("default", schema.get("const", schema.get("enum", [None])[0]))
-    match schema.get("type"):
-        case "object":
-            told = schema.get("properties", {})
-            return {one: example(told[one], parts, one) for one in schema.get("required", ())}
-        case "array":
-            return [example(schema["items"], parts, name)] * schema.get("minItems", 0)
-        case "integer" | "number":
-            return KNOWN.get(name, schema.get("minimum", 1))
-        case "boolean":
-            return True
-    return KNOWN.get(name, "a" * max(1, schema.get("minLength", 1)))
-
-
-START = 1_760_000_000_000
-KNOWN: Mapping[str, object] = {
-    "host": "127.0.0.1", "text": "SELECT 1", "password": "correct horse battery", "state": "open", "start": START,
-    "end": START + 600_000, "period_ms": 1000, "slow_ms": 1000, "machine": "", "storage": "", "log": "", "group": "",
-    "time_zone": "UTC", "plan": "Seq Scan on a  (cost=0.00..1.00 rows=1 width=4)", "identity": "abc",
-}  # fmt: skip
-
-
-def operations(known: Mapping[str, object]) -> Iterator[Operation]:
-    """Of the contract, in its order."""
-    schema = api.get_openapi_schema()
-    parts = schema["components"]["schemas"]
-    for path, methods in schema["paths"].items():
-        for method, told in methods.items():
-            filled, query = path, []
-            for one in told.get("parameters", ()):
-                value = known.get(one["name"], example(one["schema"], parts, one["name"]))
-                if one["in"] == "path":
-                    filled = filled.replace("{" + one["name"] + "}", str(value))
-                elif one.get("required") or one["name"] in known:
-                    query.append(f"{one['name']}={value}")
-            content = told.get("requestBody", {}).get("content", {}).get("application/json")
-            body = example(content["schema"], parts) if content else None
-            takes_file = "multipart/form-data" in told.get("requestBody", {}).get("content", {})
-            yield Operation(
-                told["operationId"], method, filled + ("?" + "&".join(query) if query else ""), body, takes_file
-            )
 
 
 @pytest.fixture

@@ -13,7 +13,7 @@ from faena.apps.accounts import oidc
 from faena.apps.accounts.actions import save_user
 from faena.apps.accounts.models import AuditEntry, User
 from faena.apps.accounts.roles import Role
-from faena.config.environment import BadConfiguration, OpenId, read_environment
+from faena.config.environment import BadConfiguration, Grant, OpenId, read_environment
 from faena.testing.provider import CLIENT, SECRET, Provider, new_key, provider
 
 pytestmark = pytest.mark.django_db
@@ -26,7 +26,7 @@ def told(settings: Any) -> Iterator[Provider]:
     with provider() as found:
         open_id = OpenId(
             issuer=found.issuer, client=CLIENT, secret=SECRET, name="harbour login", claim="groups", scopes="openid profile",
-            roles={"dba": "admin", "oncall": "operator", "staff": "viewer"},
+            roles={"dba": [Grant("admin")], "oncall": [Grant("operator")], "staff": [Grant("viewer")]},
         )  # fmt: skip
         settings.ENVIRONMENT = replace(configured.ENVIRONMENT, oidc=open_id, address=ADDRESS)
         yield found
@@ -67,6 +67,41 @@ def test_the_role_follows_the_claims_at_each_sign_in_and_the_person_stays(told: 
     session = client.get("/api/v1/session").json()
     assert (session["username"], session["role"]) == ("ada", "operator"), "known by subject, the highest role of two"
     assert User.objects.filter(subject__isnull=False).count() == 1
+
+
+@pytest.mark.parametrize(
+    ("groups", "role", "operates", "sees"),
+    [
+        (["north"], "viewer", ["north"], ["north", "south"]),
+        (["guests"], "viewer", [], ["south"]),
+        (["staff"], "viewer", [], []),
+        (["staff", "north"], "viewer", ["north"], []),
+        (["oncall", "guests"], "operator", [], []),
+    ],
+)
+def test_claims_give_roles_on_groups_of_servers_each_time_anew(
+    told: Provider, settings: Any, groups: list[str], role: str, operates: list[str], sees: list[str]
+) -> None:
+    gone_through(Client())
+    user = User.objects.get(username="ada")
+    User.objects.filter(pk=user.pk).update(operates=["old"], sees=["old"])
+    roles = {**settings.ENVIRONMENT.oidc.roles, "guests": [Grant("viewer", "south")],
+             "north": [Grant("operator", "north"), Grant("viewer", "south")]}  # fmt: skip
+    settings.ENVIRONMENT = replace(settings.ENVIRONMENT, oidc=replace(settings.ENVIRONMENT.oidc, roles=roles))
+    told.claims = {"sub": "u-1", "preferred_username": "ada", "groups": groups}
+    client = Client()
+    gone_through(client)
+    user.refresh_from_db()
+    assert (user.role, user.operates, user.sees) == (role, operates, sees)
+
+
+def test_where_no_claim_gives_groups_they_stay_as_admins_gave_them(told: Provider) -> None:
+    gone_through(Client())
+    User.objects.filter(username="ada").update(operates=["north"], sees=["south"])
+    told.claims = {"sub": "u-1", "preferred_username": "ada", "groups": ["staff"]}
+    gone_through(Client())
+    user = User.objects.get(username="ada")
+    assert (user.role, user.operates, user.sees) == ("viewer", ["north"], ["south"])
 
 
 @pytest.mark.parametrize("groups", [[], ["strangers"], "", None, {"dba": 1}, 5])
@@ -155,6 +190,8 @@ def test_without_a_provider_there_is_no_such_way(settings: Any) -> None:
         ({"FAENA_OIDC_CLIENT_SECRET": ""}, "FAENA_OIDC_CLIENT_SECRET"),
         ({"FAENA_OIDC_ROLES": ""}, "who may do what"),
         ({"FAENA_OIDC_ROLES": "dba=captain"}, "'dba=captain' is none"),
+        ({"FAENA_OIDC_ROLES": "dba=operator@"}, "'dba=operator@' is none"),
+        ({"FAENA_OIDC_ROLES": "dba=admin@north"}, "'dba=admin@north' is none"),
     ],
 )
 def test_a_configuration_that_cannot_be_meant_is_said(
@@ -162,14 +199,15 @@ def test_a_configuration_that_cannot_be_meant_is_said(
 ) -> None:
     whole = {
         "FAENA_OIDC_ISSUER": "https://login.example.org/", "FAENA_OIDC_CLIENT_ID": "faena", "FAENA_OIDC_CLIENT_SECRET": "s",
-        "FAENA_OIDC_ROLES": "dba=admin, *=viewer",
+        "FAENA_OIDC_ROLES": "dba=admin, *=viewer, north=operator@n, north=viewer@s",
     }  # fmt: skip
     for name, value in whole.items():
         monkeypatch.setenv(name, value)
     found = read_environment().oidc
     assert found is not None
-    assert (found.issuer, found.roles) == ("https://login.example.org", {"dba": "admin", "*": "viewer"})
-    assert oidc.role_of(found, {}) is Role.VIEWER
+    assert (found.issuer, found.roles) == ("https://login.example.org", {
+        "dba": [Grant("admin")], "*": [Grant("viewer")], "north": [Grant("operator", "n"), Grant("viewer", "s")],
+    })  # fmt: skip
     for name, value in given.items():
         monkeypatch.setenv(name, value)
     with pytest.raises(BadConfiguration, match=said):

@@ -25,7 +25,7 @@ ARGUMENTS = [
 # Hints would lie over what is clicked. A sandboxed frame (a mail as it is rendered) has no storage, and needs none.
 HINTS_OFF = "if (self.origin !== 'null') localStorage.setItem('faena-hints', 'off')"
 SOON_MS = 15_000  # a trouble must show on screen within this time
-expect.set_options(timeout=15_000)  # a machine whose cores are all taken is slow, not wrong
+expect.set_options(timeout=30_000)  # a machine whose cores are all taken is slow, not wrong
 
 
 @pytest.fixture(scope="session")

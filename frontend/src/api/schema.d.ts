@@ -5800,6 +5800,8 @@ export interface components {
             password: string;
             /** @default viewer */
             role: components["schemas"]["Role"];
+            /** Sees */
+            sees?: string[];
             /** Username */
             username: string;
         };
@@ -6185,12 +6187,15 @@ export interface components {
             /** Operates */
             operates?: string[] | null;
             role?: components["schemas"]["Role"] | null;
+            /** Sees */
+            sees?: string[] | null;
         };
         /**
          * PersonOut
          * @description `may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role.
          *
-         *     `operates`: groups on whose servers a viewer is an operator.
+         *     `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a viewer sees, beside
+         *     those that he operates; none: all servers.
          */
         PersonOut: {
             /** Active */
@@ -6204,6 +6209,8 @@ export interface components {
             /** Operates */
             operates: string[];
             role: components["schemas"]["Role"];
+            /** Sees */
+            sees: string[];
             /** Username */
             username: string;
         };
@@ -7303,7 +7310,7 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description `username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. `operates`: groups on whose servers a viewer is an operator. `sign_in_by` names a provider of OpenID Connect, whose way begins at /oidc/begin. Send `csrf` back as X-CSRFToken with every change.
+         * @description `username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a viewer sees; none: all servers. `sign_in_by` names a provider of OpenID Connect, whose way begins at /oidc/begin. Send `csrf` back as X-CSRFToken with every change.
          */
         SessionOut: {
             /** Csrf */
@@ -7316,6 +7323,8 @@ export interface components {
             operates: string[];
             /** Role */
             role: string | null;
+            /** Sees */
+            sees: string[];
             /** Sign In By */
             sign_in_by: string | null;
             /** Username */

@@ -23,12 +23,13 @@ const Search = lazy(() => import("./Search").then((m) => ({ default: m.Search })
 interface Props {
   readonly username: string;
   readonly role: string;
+  readonly sees?: readonly string[];
   readonly demo?: boolean;
   readonly children: ReactNode;
 }
 
 /** The strip on top of every screen: which server, which view, search, theme, who. */
-export const Shell = ({ username, role, demo = false, children }: Props) => {
+export const Shell = ({ username, role, sees = [], demo = false, children }: Props) => {
   const server = useParam("server") || undefined;
   const [over, setOver] = useState<Over | null>(null);
   const here = useHere();
@@ -86,6 +87,7 @@ export const Shell = ({ username, role, demo = false, children }: Props) => {
             <kbd className="border-line border px-1 font-mono text-xs">?</kbd>
           </button>
           <ThemeSwitch />
+          {sees.length > 0 ? <Sees groups={sees} /> : null}
           <Account username={username} role={role} />
         </div>
       </header>
@@ -241,6 +243,13 @@ const ThemeSwitch = () => {
     </button>
   );
 };
+
+/** Whoever sees some groups alone is told so on every screen: what is not listed there may be in trouble all the same. */
+const Sees = ({ groups }: { readonly groups: readonly string[] }) => (
+  <span title={`You see the servers of ${groups.join(", ")} alone; an admin says which`} className="max-w-48 truncate">
+    only {groups.join(", ")}
+  </span>
+);
 
 const Account = ({ username, role }: { readonly username: string; readonly role: string }) => {
   const queries = useQueryClient();

@@ -52,7 +52,7 @@ export const inside = createRoute({
   component: function Inside() {
     const { session } = inside.useRouteContext();
     return (
-      <Shell username={session.username ?? ""} role={session.role ?? ""} demo={session.demo}>
+      <Shell username={session.username ?? ""} role={session.role ?? ""} sees={session.sees} demo={session.demo}>
         <KeptLayouts>
           <Outlet />
         </KeptLayouts>

@@ -10,7 +10,7 @@ from django.db import IntegrityError, transaction
 
 from faena.apps.accounts import audit
 from faena.apps.accounts.models import User
-from faena.apps.accounts.people import Person, person_of
+from faena.apps.accounts.people import Person, in_words, person_of
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
 from faena.core.errors import BadInput, NotAllowed, NotFound
@@ -25,7 +25,7 @@ def save_user(username: str, password: str, role: Role, *, may_run: bool = False
     user.role, user.may_run, user.is_active = role, may_run, True
     user.set_password(password)
     user.save()
-    audit.record(None, "person.added" if made else "person.changed", subject=username, detail=_words(user))
+    audit.record(None, "person.added" if made else "person.changed", subject=username, detail=in_words(user))
     return user
 
 
@@ -45,6 +45,7 @@ def add(
     may_run: bool,
     by: AbstractBaseUser | AnonymousUser,
     operates: Sequence[str] = (),
+    sees: Sequence[str] = (),
 ) -> Person:
     """Raises NotAllowed, BadInput for a name taken or a weak password."""
     require(by, Role.ADMIN, "add a person")
@@ -53,14 +54,14 @@ def add(
     except ValidationError as error:
         raise BadInput(" ".join(error.messages), field="username") from error
     check_password(password, username)
-    user = User(username=username, role=role, may_run=may_run, operates=_groups(operates))
+    user = User(username=username, role=role, may_run=may_run, operates=_groups(operates), sees=_groups(sees, "sees"))
     user.set_password(password)
     try:
         with transaction.atomic():
             user.save()
     except IntegrityError as error:
         raise BadInput(f"there already is somebody named {username}; choose another name", field="username") from error
-    audit.record(by, "person.added", subject=username, detail=_words(user))
+    audit.record(by, "person.added", subject=username, detail=in_words(user))
     return person_of(user)
 
 
@@ -73,22 +74,24 @@ def change(
     active: bool | None,
     by: AbstractBaseUser | AnonymousUser,
     operates: Sequence[str] | None = None,
+    sees: Sequence[str] | None = None,
 ) -> Person:
     """Role, grant, and whether the account is on; None leaves it. Raises NotAllowed, BadInput for the last admin."""
     require(by, Role.ADMIN, "change what a person may do")
     list(User.objects.select_for_update().filter(role=Role.ADMIN, is_active=True).values_list("pk"))
-    before = _words(user)
+    before = in_words(user)
     user.role = user.role if role is None else role
     user.may_run = user.may_run if may_run is None else may_run
     user.is_active = user.is_active if active is None else active
     user.operates = user.operates if operates is None else _groups(operates)
+    user.sees = user.sees if sees is None else _groups(sees, "sees")
     others = User.objects.filter(role=Role.ADMIN, is_active=True, machine=False).exclude(pk=user.pk)
     if not (user.role == Role.ADMIN and user.is_active) and not others.exists():
         raise BadInput("this is the last admin; make another one first", field="role")
-    user.save(update_fields=["role", "may_run", "is_active", "operates"])
+    user.save(update_fields=["role", "may_run", "is_active", "operates", "sees"])
     if not user.is_active:
         end_sessions(user)
-    audit.record(by, "person.changed", subject=user.username, detail=f"{before} -> {_words(user)}")
+    audit.record(by, "person.changed", subject=user.username, detail=f"{before} -> {in_words(user)}")
     return person_of(user)
 
 
@@ -135,18 +138,8 @@ def everybody() -> list[Person]:
     return [person_of(user) for user in User.objects.filter(machine=False).order_by("-is_active", "username")]
 
 
-def _groups(told: Sequence[str]) -> list[str]:
+def _groups(told: Sequence[str], field: str = "operates") -> list[str]:
     found = sorted({one.strip() for one in told if one.strip()})
     if len(found) > 100 or any(len(one) > 80 for one in found):
-        raise BadInput("at most 100 groups, each with at most 80 characters", field="operates")
+        raise BadInput("at most 100 groups, each with at most 80 characters", field=field)
     return found
-
-
-def _words(user: User) -> str:
-    told = [
-        str(user.role),
-        f"operator of {', '.join(user.operates)}" if user.operates else "",
-        "may run statements" if user.may_run else "",
-        "" if user.is_active else "disabled",
-    ]
-    return ", ".join(filter(None, told))

@@ -147,6 +147,7 @@ def admit(token: str) -> tuple[User, ApiToken] | None:
     if row.last_used_at is None or now - row.last_used_at > _SEEN_EVERY:
         ApiToken.objects.filter(pk=row.pk).update(last_used_at=now)
     user = row.owner
+    user.account_role = user.role  # type: ignore[attr-defined]
     if _beyond(Role(user.role), _as(Scope(row.scope).role)):
         user.role = Scope(row.scope).role
     user.by_token = row.name  # type: ignore[attr-defined]

@@ -12,13 +12,15 @@ from faena.apps.accounts.roles import Role
 class User(AbstractUser):
     """`may_run` is a grant of its own beside the role: to run statements on watched servers, to measure their plans.
 
-    `operates`: groups on whose servers a viewer is an operator. `machine`: a program that has tokens and no password. `subject`: somebody whom a provider of OpenID Connect vouches for.
+    `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a viewer sees, beside
+    those; none: all servers. `machine`: a program that has tokens and no password. `subject`: somebody whom a provider of OpenID Connect vouches for.
     """
 
     role = models.CharField(max_length=10, choices=Role.choices, default=Role.VIEWER)
     may_run = models.BooleanField(default=False)
     machine = models.BooleanField(default=False)
     operates = ArrayField(models.CharField(max_length=80), default=list, blank=True)  # groups of servers
+    sees = ArrayField(models.CharField(max_length=80), default=list, blank=True)  # groups of servers
     subject = models.CharField(max_length=500, null=True, unique=True)
 
 

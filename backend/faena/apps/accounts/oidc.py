@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Mapping
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
 from authlib.integrations.base_client.errors import OAuthError
 from authlib.integrations.django_client import DjangoOAuth2App, OAuth
@@ -15,6 +15,7 @@ from requests import RequestException
 
 from faena.apps.accounts import audit
 from faena.apps.accounts.models import User
+from faena.apps.accounts.people import in_words
 from faena.apps.accounts.roles import Role
 from faena.apps.accounts.signing import begin_session
 from faena.config.environment import OpenId
@@ -90,9 +91,9 @@ def admit(told: OpenId, claims: Mapping[str, Any]) -> User:
     A person is known by issuer and subject, which never change; a name that belongs to somebody with a password is not given away.
     """
     subject = str(claims.get("sub") or "")
-    role = role_of(told, claims)
+    granted = granted_by(told, claims)
     name = storable(str(claims.get("preferred_username") or claims.get("email") or subject))[:150]
-    if not subject or role is None:
+    if not subject or granted is None:
         raise NotAllowed(f"{told.name} says nothing of {name or 'you'} that gives a role here; ask an admin of Faena")
     known = f"{told.issuer} {subject}"[:500]
     user = User.objects.select_for_update().filter(subject=known).first()
@@ -105,17 +106,36 @@ def admit(told: OpenId, claims: Mapping[str, Any]) -> User:
         user.set_unusable_password()
     if not user.is_active and user.pk:
         raise NotAllowed("this account is switched off; ask an admin of Faena")
-    if user.role != role or user.pk is None:
-        user.role = role
+    by_claims = {"role": granted.role, **(granted.groups or {})}
+    if user.pk is None or any(getattr(user, name) != one for name, one in by_claims.items()):
+        for name, one in by_claims.items():
+            setattr(user, name, one)
         user.save()
-        audit.record(user, "person.by_claims", subject=user.username, detail=f"{role} by {told.name}")
+        audit.record(user, "person.by_claims", subject=user.username, detail=f"{in_words(user)} by {told.name}")
     return user
 
 
-def role_of(told: OpenId, claims: Mapping[str, Any]) -> Role | None:
-    """The highest that any value of the claim gives; None: none does."""
-    given = {told.roles[one] for one in {*_values(claims.get(told.claim)), "*"} if one in told.roles}
-    return max((Role(one) for one in given), key=list(Role).index, default=None)
+class Granted(NamedTuple):
+    """What claims give. `groups`: those that are operated and those alone that are seen, as an account has them;
+    None where no claim can give any, so that admins say which."""
+
+    role: Role
+    groups: Mapping[str, list[str]] | None
+
+
+def granted_by(told: OpenId, claims: Mapping[str, Any]) -> Granted | None:
+    """The highest role that any value of the claim gives, and groups of servers with a role of their own; None: no role."""
+    given = [grant for one in {*_values(claims.get(told.claim)), "*"} for grant in told.roles.get(one, ())]
+    if not given:
+        return None
+    everywhere = [Role(one.role) for one in given if not one.group]
+    role = max(everywhere, key=list(Role).index, default=Role.VIEWER)
+    if not any(one.group for grants in told.roles.values() for one in grants):
+        return Granted(role, None)
+    sees = sorted({one.group for one in given if one.group}) if not everywhere else []
+    return Granted(
+        role, {"operates": sorted({one.group for one in given if one.group and one.role == "operator"}), "sees": sees}
+    )
 
 
 def _values(claim: Any) -> Iterable[str]:

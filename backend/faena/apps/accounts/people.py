@@ -20,13 +20,14 @@ class Person:
     active: bool
     last_sign_in: datetime | None
     operates: list[str]
+    sees: list[str]
 
 
 def person_of(user: User) -> Person:
     """What may be shown of an account."""
     return Person(
         id=user.pk, username=user.username, role=Role(user.role), may_run=user.may_run, active=user.is_active,
-        last_sign_in=user.last_login, operates=list(user.operates),
+        last_sign_in=user.last_login, operates=list(user.operates), sees=list(user.sees),
     )  # fmt: skip
 
 
@@ -46,3 +47,23 @@ def standing_on(user: AbstractBaseUser, group: str) -> AbstractBaseUser:
     user.own_role = own  # type: ignore[attr-defined]
     user.role = Role.OPERATOR if own == Role.VIEWER and group and group in user.operates else own
     return user
+
+
+def groups_seen(user: AbstractBaseUser | AnonymousUser) -> frozenset[str] | None:
+    """Groups whose servers alone somebody sees; None: he sees all servers. What he operates he sees."""
+    if not isinstance(user, User) or not user.sees:
+        return None
+    role = getattr(user, "account_role", getattr(user, "own_role", user.role))  # whatever a token or a path made of it
+    return frozenset((*user.sees, *user.operates)) if role == Role.VIEWER else None
+
+
+def in_words(user: User) -> str:
+    """What an account may do, as the record says it."""
+    told = [
+        str(user.role),
+        f"operator of {', '.join(user.operates)}" if user.operates else "",
+        f"sees {', '.join(user.sees)} alone" if user.sees else "",
+        "may run statements" if user.may_run else "",
+        "" if user.is_active else "disabled",
+    ]
+    return ", ".join(filter(None, told))

@@ -10,6 +10,7 @@ from django.db import connection, transaction
 from faena.apps.accounts import audit
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
+from faena.apps.alerts import selectors
 from faena.apps.alerts.models import Alert, AlertComment, AlertCondition, ConditionState, Firing, Mute
 from faena.apps.servers.capture import set_close_watch
 from faena.apps.servers.models import Server
@@ -165,14 +166,6 @@ def unmute(mute_id: int, *, by: AbstractBaseUser | AnonymousUser) -> None:
     row.delete()
 
 
-def of(alert_id: int) -> Alert:
-    """Raises NotFound."""
-    found = Alert.objects.filter(pk=alert_id).first()
-    if found is None:
-        raise NotFound(f"there is no alert {alert_id}; it may be older than what is kept")
-    return found
-
-
 def set_state(
     alert_id: int, state: str, now_ms: int, *, until_ms: int = 0, by: AbstractBaseUser | AnonymousUser
 ) -> Alert:
@@ -183,7 +176,7 @@ def set_state(
     if state == SNOOZED and not now_ms < until_ms <= now_ms + LONGEST_SNOOZE_MS:
         raise BadInput("snooze it until a moment within the next 30 days", field="until")
     with transaction.atomic():
-        row = Alert.objects.select_for_update().get(pk=of(alert_id).pk)
+        row = Alert.objects.select_for_update().get(pk=selectors.alert(alert_id).pk)
         row.state, row.state_ms, row.state_by = state, now_ms, user.username
         row.snoozed_ms = until_ms if state == SNOOZED else 0
         if state == SNOOZED and row.over_ms is None:
@@ -198,7 +191,9 @@ def comment(alert_id: int, text: str, now_ms: int, *, by: AbstractBaseUser | Ano
     user = require(by, Role.OPERATOR, "comment on an alert")
     if not 0 < len(text.strip()) <= LONGEST_TEXT:
         raise BadInput(f"a comment has 1 to {LONGEST_TEXT} characters", field="text")
-    return AlertComment.objects.create(alert=of(alert_id), at_ms=now_ms, by=user.username, text=text.strip())
+    return AlertComment.objects.create(
+        alert=selectors.alert(alert_id), at_ms=now_ms, by=user.username, text=text.strip()
+    )
 
 
 def forget_before(before_ms: int, now_ms: int) -> None:

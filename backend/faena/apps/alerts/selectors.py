@@ -3,10 +3,12 @@
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from django.db.models import Count, Q
+from django.db.models import Count, Q, QuerySet
 
 from faena.apps.alerts.models import Alert, AlertComment, AlertCondition, ConditionState, Firing, Mute, Notice
+from faena.apps.servers.sight import Groups, seen
 from faena.core.alerts.stepping import Phase
+from faena.core.errors import NotFound
 from faena.core.series.window import Window
 
 MOST = 500
@@ -14,13 +16,35 @@ MOST = 500
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Told:
-    """An alert with what fired in it and how often its ways were told; `waiting` notices are not taken yet."""
+    """An alert with what fired in it and how often its ways were told; `waiting` notices are not taken yet.
+
+    `in_part`: more fired in it, on servers that are not seen.
+    """
 
     alert: Alert
     firings: list[Firing]
     sent: int
     waiting: int
     comments: int
+    in_part: bool
+
+
+def alert(alert_id: int, groups: Groups = None) -> Alert:
+    """Raises NotFound, also where all of it fired on servers of other groups."""
+    found = _seen(groups).filter(pk=alert_id).first()
+    if found is None:
+        raise NotFound(f"there is no alert {alert_id}; it may be older than what is kept")
+    return found
+
+
+def _seen(groups: Groups) -> QuerySet[Alert]:
+    rows = Alert.objects.all()
+    return rows if groups is None else rows.filter(pk__in=_firings(groups).values("alert_id"))
+
+
+def _firings(groups: Groups) -> QuerySet[Firing]:
+    rows = Firing.objects.all()
+    return rows if groups is None else rows.filter(server__in=seen(groups))
 
 
 def alerts(
@@ -30,9 +54,10 @@ def alerts(
     condition_id: int | None = None,
     lead: str = "",
     limit: int = 200,
+    groups: Groups = None,
 ) -> list[Told]:
-    """Unread ones first, of these the newest; of some states, a server, a condition, a lead, or of all."""
-    rows = Alert.objects.all()
+    """Unread ones first, of these the newest; of some states, a server, a condition, a lead, groups, or of all."""
+    rows = _seen(groups)
     rows = rows.filter(state__in=states) if states else rows
     mine = Q()
     if server_id is not None:
@@ -43,20 +68,21 @@ def alerts(
     rows = rows.filter(lead__identity=lead) if lead else rows
     found = list(rows.order_by("-fired_ms", "-pk")[: min(limit, MOST)])
     found.sort(key=lambda one: one.state != "unread")
-    return _told(found)
+    return _told(found, groups)
 
 
-def told(alert: Alert) -> Told:
+def told(alert: Alert, groups: Groups = None) -> Told:
     """One with the same."""
-    return _told([alert])[0]
+    return _told([alert], groups)[0]
 
 
-def _told(found: list[Alert]) -> list[Told]:
+def _told(found: list[Alert], groups: Groups) -> list[Told]:
     firings: dict[int, list[Firing]] = {one.pk: [] for one in found}
-    for firing in (
-        Firing.objects.filter(alert__in=found).select_related("condition", "server").order_by("began_ms", "pk")
-    ):
+    rows = _firings(groups).filter(alert__in=found)
+    for firing in rows.select_related("condition", "server").order_by("began_ms", "pk"):
         firings[firing.alert_id].append(firing)
+    in_all = Firing.objects.filter(alert__in=found).values_list("alert_id").annotate(n=Count("pk")).order_by()
+    more = {number for number, n in in_all if n > len(firings[number])}
     counted = Notice.objects.filter(alert__in=found).values("alert_id").order_by()
     notices = {
         row["alert_id"]: (row["sent"], row["waiting"])
@@ -70,6 +96,7 @@ def _told(found: list[Alert]) -> list[Told]:
         Told(
             alert=one, firings=firings[one.pk], sent=notices.get(one.pk, (0, 0))[0],
             waiting=notices.get(one.pk, (0, 0))[1], comments=comments.get(one.pk, 0),
+            in_part=one.pk in more,
         )
         for one in found
     ]  # fmt: skip
@@ -100,9 +127,11 @@ def times(alert: Alert, since_ms: int) -> int:
     return Firing.objects.filter(same, began_ms__gte=since_ms).values("alert_id").distinct().count()
 
 
-def mutes(now_ms: int) -> list[Mute]:
+def mutes(now_ms: int, groups: Groups = None) -> list[Mute]:
     """Those that have not ended."""
-    return list(Mute.objects.filter(until_ms__gt=now_ms).select_related("server", "condition").order_by("until_ms"))
+    rows = Mute.objects.filter(until_ms__gt=now_ms)
+    rows = rows if groups is None else rows.filter(Q(server=None) | Q(server__in=seen(groups)))
+    return list(rows.select_related("server", "condition").order_by("until_ms"))
 
 
 def began(server_id: int, window: Window) -> list[Firing]:
@@ -119,9 +148,9 @@ def conditions() -> list[AlertCondition]:
     return list(AlertCondition.objects.prefetch_related("servers", "ways").order_by("pk"))
 
 
-def firing_now() -> dict[int, list[str]]:
+def firing_now(groups: Groups = None) -> dict[int, list[str]]:
     """Names of the servers on which each condition holds, by its number."""
-    rows = ConditionState.objects.filter(phase__in=[Phase.FIRING.value, Phase.FALLING.value])
+    rows = ConditionState.objects.filter(phase__in=[Phase.FIRING.value, Phase.FALLING.value], server__in=seen(groups))
     found: dict[int, list[str]] = {}
     for condition, server in rows.order_by("server__name").values_list("condition_id", "server__name"):
         found.setdefault(condition, []).append(server)

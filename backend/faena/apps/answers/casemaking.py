@@ -3,7 +3,7 @@
 import base64
 from dataclasses import dataclass
 
-from faena.apps.alerts import actions as alerts
+from faena.apps.alerts import selectors as alerts
 from faena.apps.alerts.selectors import told as told_alert
 from faena.apps.answers.alerts.picture import HEIGHT, WIDTH, waterline_png
 from faena.apps.answers.told_leads import ToldLead, told_leads
@@ -60,7 +60,7 @@ def of_lead(server_id: int, window: Window, identity: str, svg: str, now_ms: int
 
 def of_alert(alert_id: int, now_ms: int, by: str) -> Piece:
     """An alert as it was told, with the link to its window."""
-    alert = alerts.of(alert_id)
+    alert = alerts.alert(alert_id)
     found, told = told_alert(alert), alert.told
     lead, server = told.get("lead") or {}, found.firings[0].server if found.firings else None
     window = told.get("window") or {}

@@ -6,6 +6,7 @@ from faena.apps.samples import selectors as samples
 from faena.apps.servers import selectors as servers
 from faena.apps.servers import vitals
 from faena.apps.servers.models import Server
+from faena.apps.servers.sight import Groups, seen
 from faena.apps.statements import selectors as statements
 from faena.core.errors import NotFound
 from faena.core.sampling.dimensions import Dimension
@@ -29,9 +30,9 @@ class Node:
     figures: dict[int, StatementFigures]
 
 
-def members(group: str) -> list[Server]:
-    """Servers of a group, the primary first. Raises NotFound."""
-    found = list(Server.objects.filter(group=group).order_by("name")) if group else []
+def members(group: str, groups: Groups = None) -> list[Server]:
+    """Servers of a group, the primary first. Raises NotFound, also where it is none of the `groups`."""
+    found = list(seen(groups).filter(group=group).order_by("name")) if group else []
     if not found:
         raise NotFound(f"there is no group {group!r}; a server's settings name the group it belongs to")
     return sorted(found, key=is_replica)

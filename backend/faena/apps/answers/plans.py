@@ -6,6 +6,7 @@ from datetime import datetime
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 
+from faena.apps.accounts.people import groups_seen
 from faena.apps.accounts.policy import permit
 from faena.apps.plans import actions, selectors
 from faena.apps.plans.models import BroughtPlan
@@ -70,8 +71,8 @@ def bring(text: str, title: str, *, by: Reader) -> PlanPage:
 
 
 def page(key: str, *, by: Reader) -> PlanPage:
-    """Raises NotFound."""
-    return _page(selectors.brought(key), by)
+    """Raises NotFound, also for one of a server that the reader does not see."""
+    return _page(selectors.brought(key, groups_seen(by)), by)
 
 
 def compared(key: str, other: str, *, by: Reader) -> ComparedPlans:

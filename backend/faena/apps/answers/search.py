@@ -10,10 +10,12 @@ from typing import Any, NamedTuple
 
 from django.db import connection
 
+from faena.apps.cases.selectors import of_groups
 from faena.apps.samples.dictionary import read_dictionary
 from faena.apps.servers import holdings
 from faena.apps.servers import selectors as servers
 from faena.apps.servers.engines import profile_named
+from faena.apps.servers.sight import Groups, seen
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.changes.kinds import ChangeKind
 from faena.core.engines.profile import EngineProfile
@@ -76,6 +78,7 @@ class Asked:
     own: Mapping[int, str]
     profiles: Mapping[int, EngineProfile]
     everywhere: bool
+    groups: Groups
     timed: bool
     since: int
     until: int
@@ -84,7 +87,7 @@ class Asked:
     def ids(self) -> list[int]:
         return list(self.names)
 
-    def like(self, text: str) -> tuple[str, list[str]]:
+    def like(self, text: str) -> tuple[str, list[Any]]:
         """SQL that holds where all words are in a text, and its parameters."""
         escaped = [re.sub(r"([\\%_])", r"\\\1", one) for one in self.words]
         return " AND ".join(f"{text} ILIKE %s" for _ in escaped), [f"%{one}%" for one in escaped]
@@ -96,14 +99,15 @@ class Asked:
         return f"{last or first} >= %s AND {first} < %s", [self.since, self.until]
 
 
-def search(text: str, server_id: int | None, now: int) -> Found:
-    """What contains all of the words. Raises NotFound, BadInput."""
+def search(text: str, server_id: int | None, now: int, groups: Groups = None) -> Found:
+    """What contains all of the words, on servers of these groups. Raises NotFound, BadInput."""
     asked_for = read_words(text, EpochMs(now))
-    rows = [servers.server(server_id)] if server_id is not None else servers.named_like(asked_for.servers)
+    one = None if server_id is None else servers.server(server_id, groups)
+    rows = [one] if one else servers.named_like(asked_for.servers, groups)
     asked = Asked(
         words=asked_for.words, names={one.pk: one.name for one in rows}, own={one.pk: one.username for one in rows},
         profiles={one.pk: profile_named(one.engine) for one in rows},
-        everywhere=server_id is None and not asked_for.servers,
+        everywhere=server_id is None and not asked_for.servers, groups=groups,
         timed=asked_for.since is not None or asked_for.until is not None,
         since=asked_for.since if asked_for.since is not None else 0 if asked_for.until is not None else now - LATELY_MS,
         until=asked_for.until if asked_for.until is not None else now,
@@ -187,6 +191,11 @@ def _cases(asked: Asked) -> Iterator[Hit]:
     )
     then, moments = asked.within("c.made_ms", "c.changed_ms")
     parameters = [*given, *([] if asked.everywhere else [asked.ids]), *moments]
+    if asked.groups is not None:
+        here += " AND c.id = ANY(%s)"
+        parameters.insert(
+            len(given) + (not asked.everywhere), list(of_groups(asked.groups).values_list("pk", flat=True))
+        )
     query = f"SELECT c.id, c.title, c.state, c.changed_ms FROM cases_case c WHERE {like} {here} AND {then} ORDER BY c.changed_ms DESC LIMIT %s"
     for number, title, state, at in _rows(query, *parameters, MOST_LOOKED_AT):
         yield Hit(Kind.CASE, str(number), f"{title} ({state})", at=at, rank=fits(title, asked.words))
@@ -203,6 +212,11 @@ def _leads(asked: Asked) -> Iterator[Hit]:
 
 def _alerts(asked: Asked) -> Iterator[Hit]:
     like, given = asked.like("a.headline")
+    if asked.groups is not None:  # else its headline may name others
+        like = (
+            f"{like} AND NOT EXISTS (SELECT 1 FROM alerts_firing o WHERE o.alert_id = a.id AND o.server_id <> ALL(%s))"
+        )
+        given = [*given, list(seen(asked.groups).values_list("pk", flat=True))]
     then, moments = asked.within("a.began_ms", "coalesce(a.over_ms, 9223372036854775807)")
     query = (
         "SELECT a.id, a.headline, a.fired_ms, min(f.server_id) FROM alerts_alert a JOIN alerts_firing f ON f.alert_id = a.id "

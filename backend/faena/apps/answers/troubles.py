@@ -8,6 +8,7 @@ from faena.apps.leads.models import KnownLead, LeadSpan
 from faena.apps.locks.models import Deadlock
 from faena.apps.servers.clock import clock_of
 from faena.apps.servers.models import Server
+from faena.apps.servers.sight import Groups, seen
 from faena.core.labels import Labelled
 from faena.core.units import MS_PER_HOUR
 
@@ -40,10 +41,13 @@ class Trouble:
     others: int = 0
 
 
-def troubles(since_ms: int, *, server_id: int | None = None, kind: TroubleKind | None = None) -> list[Trouble]:
+def troubles(
+    since_ms: int, *, server_id: int | None = None, kind: TroubleKind | None = None, groups: Groups = None
+) -> list[Trouble]:
     """What came since then: unread first, of these the newest."""
-    servers = list(Server.objects.filter(pk=server_id) if server_id is not None else Server.objects.all())
-    found = _alerts(servers, since_ms) if kind in (None, TroubleKind.ALERT) else []
+    rows = seen(groups)
+    servers = list(rows if server_id is None else rows.filter(pk=server_id))
+    found = _alerts(servers, since_ms, groups) if kind in (None, TroubleKind.ALERT) else []
     for server in servers:
         for one, tell in ((TroubleKind.LEAD, _leads), (TroubleKind.PATTERN, _patterns)):
             if kind in (None, one):
@@ -94,8 +98,10 @@ def _patterns(server: Server, since_ms: int) -> list[Trouble]:
     return found
 
 
-def _alerts(servers: Sequence[Server], since_ms: int) -> list[Trouble]:
+def _alerts(servers: Sequence[Server], since_ms: int, groups: Groups) -> list[Trouble]:
     """Each once, on however many servers it fired; it stands at the one where it began."""
+    others = Firing.objects.none() if groups is None else Firing.objects.exclude(server__in=seen(groups))
+    in_part = set(others.filter(began_ms__gte=since_ms).values_list("alert_id", flat=True))
     rows = Firing.objects.filter(server__in=servers, began_ms__gte=since_ms).select_related(
         "alert", "condition", "server"
     )
@@ -105,7 +111,7 @@ def _alerts(servers: Sequence[Server], since_ms: int) -> list[Trouble]:
     return [
         Trouble(
             kind=TroubleKind.ALERT, key=str(number), server=mine[0].server, others=len({one.server_id for one in mine}) - 1,
-            title=mine[0].alert.headline or mine[0].condition.name, first=mine[0].began_ms,
+            title=(number not in in_part and mine[0].alert.headline) or mine[0].condition.name, first=mine[0].began_ms,
             last=max(one.began_ms for one in mine), times=1, state=mine[0].alert.state,
             unread=mine[0].alert.state == "unread", hours=_by_hour(mine[0].server, [mine[0].began_ms]),
         )

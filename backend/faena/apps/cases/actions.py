@@ -10,6 +10,7 @@ from faena.apps.accounts import audit
 from faena.apps.accounts.models import User
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
+from faena.apps.cases import selectors
 from faena.apps.cases.models import Case, CaseComment, CaseLink, KeptEvidence
 from faena.apps.servers.models import Server
 from faena.core.cases.casefile import (
@@ -27,14 +28,6 @@ from faena.core.errors import BadInput, NotFound
 from faena.core.sql.texts import storable
 
 By = AbstractBaseUser | AnonymousUser
-
-
-def of(case_id: int) -> Case:
-    """A case by its number. Raises NotFound."""
-    found = Case.objects.filter(pk=case_id).first()
-    if found is None:
-        raise NotFound(f"there is no case {case_id}, or no longer")
-    return found
 
 
 @transaction.atomic
@@ -136,7 +129,7 @@ def remove(case_id: int, evidence_id: int, now_ms: int, *, by: By) -> None:
     """Take a piece of evidence out. Raises NotAllowed, NotFound."""
     user = require(by, Role.OPERATOR, "remove evidence")
     _on_one(case_id, evidence_id, now_ms, user, lambda one: one.delete())
-    audit.record(by, "case.evidence_removed", subject=of(case_id).title, detail=str(evidence_id))
+    audit.record(by, "case.evidence_removed", subject=selectors.case(case_id).title, detail=str(evidence_id))
 
 
 @transaction.atomic
@@ -197,7 +190,7 @@ def take_in(file: CaseFile, now_ms: int, *, by: By) -> Case:
 
 def _locked(case_id: int) -> Case:
     found = Case.objects.select_for_update().filter(pk=case_id).first()
-    return found if found is not None else of(case_id)
+    return found if found is not None else selectors.case(case_id)
 
 
 def _on_one(case_id: int, evidence_id: int, now_ms: int, by: User, act: Callable[..., object]) -> None:

@@ -3,9 +3,10 @@
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from django.db.models import Count
+from django.db.models import Count, Exists, OuterRef, QuerySet
 
 from faena.apps.cases.models import Case, CaseComment, CaseLink, KeptEvidence
+from faena.apps.servers.sight import Groups, seen
 from faena.core.cases.casefile import (
     About,
     CaseFile,
@@ -16,6 +17,7 @@ from faena.core.cases.casefile import (
     Figures,
     Link,
 )  # fmt: skip
+from faena.core.errors import NotFound
 from faena.core.units import EpochMs
 
 MOST = 500
@@ -31,11 +33,37 @@ class Listed:
     comments: int
 
 
+def case(case_id: int, groups: Groups = None) -> Case:
+    """Raises NotFound, also for one that shows something of other groups."""
+    found = of_groups(groups).filter(pk=case_id).first()
+    if found is None:
+        raise NotFound(f"there is no case {case_id}, or no longer")
+    return found
+
+
+def of_groups(groups: Groups) -> QuerySet[Case]:
+    """Cases that show something of these groups and nothing else: what is kept of several servers at once counts as else."""
+    rows = Case.objects.all()
+    if groups is None:
+        return rows
+    mine, this = seen(groups).values("name"), OuterRef("pk")
+    others = Exists(KeptEvidence.objects.filter(case=this).exclude(server__in=mine))
+    about_others = Exists(CaseLink.objects.filter(case=this).exclude(server_name__in=mine))
+    return rows.filter(Exists(KeptEvidence.objects.filter(case=this)), ~others, ~about_others)
+
+
 def cases(
-    *, states: Collection[str] = (), server_id: int | None = None, about: str = "", key: str = "", limit: int = 200
+    *,
+    states: Collection[str] = (),
+    server_id: int | None = None,
+    about: str = "",
+    key: str = "",
+    limit: int = 200,
+    groups: Groups = None,
 ) -> list[Listed]:
     """Open ones first, of these the one that was changed last; of a server, or about one thing or one kind of things, or all."""
-    rows = Case.objects.filter(state__in=states) if states else Case.objects.all()
+    rows = of_groups(groups)
+    rows = rows.filter(state__in=states) if states else rows
     if server_id is not None or about:
         links = CaseLink.objects.all()
         links = links.filter(server_id=server_id) if server_id is not None else links

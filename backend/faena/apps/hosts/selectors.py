@@ -13,6 +13,7 @@ from faena.apps.samples.hours import read_frame
 from faena.apps.servers import holdings
 from faena.apps.servers.clock import clock_of
 from faena.apps.servers.models import Server
+from faena.apps.servers.sight import Groups, seen
 from faena.apps.statements import selectors as statements
 from faena.core.hosts.disk import disk_sentence
 from faena.core.sampling.rollup import unit_for
@@ -48,6 +49,7 @@ def newest(machine: str, window: Window) -> HostReading | None:
 
 
 USUAL_DAYS = 14
+UNNAMED = "a server of another group"
 DISK_READS = frozenset(["DataFileRead", "DataFilePrefetch"])  # of tables and indexes, not of files of a sort
 MAX_STATEMENTS = 4  # shown with a table
 
@@ -59,6 +61,7 @@ class Neighbour:
     """A server on a disk over a window; `share` of the requests of all of them."""
 
     server: Server
+    name: str
     reads: float | None
     writes: float | None
     share: float | None
@@ -73,8 +76,12 @@ class Disk:
     sentence: str
 
 
-def disk(server: Server, window: Window, buckets: Buckets) -> Disk:
-    """Everybody on the server's disk, the busiest first, and its latency against the same hours on earlier days."""
+def disk(server: Server, window: Window, buckets: Buckets, groups: Groups = None) -> Disk:
+    """Everybody on the server's disk, the busiest first, and its latency against the same hours on earlier days.
+
+    Servers of other groups than these have no name in it.
+    """
+    named = dict(seen(groups).values_list("pk", "name"))
     sharing = [server]
     if server.storage:
         sharing = list(Server.objects.filter(storage=server.storage).order_by("name"))
@@ -88,6 +95,7 @@ def disk(server: Server, window: Window, buckets: Buckets) -> Disk:
     neighbours = [
         Neighbour(
             server=one,
+            name=named.get(one.pk, UNNAMED),
             reads=reads,
             writes=writes,
             share=None if reads is None or not total else (reads + (writes or 0)) / total,
@@ -108,7 +116,7 @@ def disk(server: Server, window: Window, buckets: Buckets) -> Disk:
 
 def _busiest(server: Server, first: Neighbour) -> tuple[str, float | None]:
     """Who makes most requests: "" for the server itself, and what part of them."""
-    return "" if first.server.pk == server.pk else first.server.name, first.share
+    return "" if first.server.pk == server.pk else first.name, first.share
 
 
 def _mean(values: list[float | None]) -> float | None:

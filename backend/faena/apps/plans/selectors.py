@@ -3,19 +3,23 @@
 from datetime import timedelta
 
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.db.models import Q
 from django.utils import timezone
 
 from faena.apps.accounts.policy import permit
 from faena.apps.plans.models import BroughtPlan, CapturedPlan
+from faena.apps.servers.sight import Groups, seen
 from faena.core.errors import NotFound
 from faena.core.privacy import Permit, shown
 
 KEPT = timedelta(days=90)
 
 
-def brought(key: str) -> BroughtPlan:
-    """Raises NotFound."""
-    found = BroughtPlan.objects.filter(key=key).first()
+def brought(key: str, groups: Groups = None) -> BroughtPlan:
+    """Raises NotFound, also for one of a server of another group."""
+    rows = BroughtPlan.objects.filter(key=key)
+    rows = rows if groups is None else rows.filter(Q(server=None) | Q(server__in=seen(groups)))
+    found = rows.first()
     if found is None:
         raise NotFound("there is no plan under this link; plans are kept for 90 days")
     return found

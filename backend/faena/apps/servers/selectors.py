@@ -3,17 +3,18 @@
 from collections.abc import Collection
 
 from faena.apps.servers.models import Server, ServerNote
+from faena.apps.servers.sight import Groups, seen
 from faena.core.errors import NotFound
 from faena.core.series.window import Window
 
 
-def all_servers() -> list[Server]:
-    return list(Server.objects.order_by("name"))
+def all_servers(groups: Groups = None) -> list[Server]:
+    return list(seen(groups).order_by("name"))
 
 
-def named_like(parts: Collection[str]) -> list[Server]:
+def named_like(parts: Collection[str], groups: Groups = None) -> list[Server]:
     """Those that have all of the parts in their names; of no parts, all."""
-    rows = Server.objects.only("name", "username", "engine").order_by("name")
+    rows = seen(groups).only("name", "username", "engine").order_by("name")
     for part in parts:
         rows = rows.filter(name__icontains=part)
     return list(rows)
@@ -24,9 +25,9 @@ def group_of(server_id: int) -> str:
     return Server.objects.filter(pk=server_id).values_list("group", flat=True).first() or ""
 
 
-def server(server_id: int) -> Server:
-    """Raises NotFound."""
-    found = Server.objects.filter(id=server_id).first()
+def server(server_id: int, groups: Groups = None) -> Server:
+    """Raises NotFound, also for one of another group."""
+    found = seen(groups).filter(id=server_id).first()
     if found is None:
         raise NotFound(f"there is no server {server_id}; it may have been removed")
     return found

@@ -5,15 +5,24 @@ import { type Schemas, ask, client } from "../../api/client";
 import { ApiError } from "../../api/problem";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
+import { GroupsField } from "./GroupsField";
 import { peopleQuery } from "./queries";
 
-const EMPTY: Schemas["NewPersonBody"] = { username: "", password: "", role: "viewer", may_run: false, operates: [] };
+const EMPTY: Schemas["NewPersonBody"] = {
+  username: "",
+  password: "",
+  role: "viewer",
+  may_run: false,
+  operates: [],
+  sees: [],
+};
 
 export const AddPerson = () => {
   const [form, setForm] = useState(EMPTY);
   const queries = useQueryClient();
   const add = useMutation({
-    mutationFn: () => ask(client.POST("/api/v1/people", { body: form })),
+    mutationFn: () =>
+      ask(client.POST("/api/v1/people", { body: { ...form, sees: form.role === "viewer" ? (form.sees ?? []) : [] } })),
     onSuccess: async () => {
       setForm(EMPTY);
       await queries.invalidateQueries({ queryKey: peopleQuery.queryKey });
@@ -65,6 +74,13 @@ export const AddPerson = () => {
           <option>admin</option>
         </select>
       </label>
+      {form.role === "viewer" ? (
+        <SeesField
+          key={String(add.submittedAt)}
+          groups={form.sees ?? []}
+          onChange={(sees) => setForm({ ...form, sees })}
+        />
+      ) : null}
       {add.error ? <Failure title="Nobody was added" detail={add.error.message} /> : null}
       {add.isSuccess ? (
         <p role="status">
@@ -77,3 +93,21 @@ export const AddPerson = () => {
     </form>
   );
 };
+
+interface SeesProps {
+  readonly groups: readonly string[];
+  readonly onChange: (groups: string[]) => void;
+}
+
+const SeesField = ({ groups, onChange }: SeesProps) => (
+  <div className="pb-2">
+    <span className="text-muted block text-sm">sees the servers of these groups alone</span>
+    <GroupsField
+      label="groups that the new person sees"
+      groups={groups}
+      none="all servers"
+      onChange={onChange}
+      className="w-full py-1"
+    />
+  </div>
+);

@@ -7,6 +7,7 @@ import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Dialog } from "../../ui/Dialog";
 import { AddPerson } from "./AddPerson";
+import { GroupsField } from "./GroupsField";
 import { peopleQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
 import { DataTable } from "../../ui/table/DataTable";
@@ -25,7 +26,7 @@ export const PeoplePage = ({ self }: { readonly self: string }) => {
       ask(
         client.PATCH("/api/v1/people/{person_id}", {
           params: { path: { person_id: id } },
-          body: { role: null, may_run: null, active: null, operates: null, ...body },
+          body: { role: null, may_run: null, active: null, operates: null, sees: null, ...body },
         }),
       ),
     onSettled: () => queries.invalidateQueries({ queryKey: peopleQuery.queryKey }),
@@ -35,9 +36,9 @@ export const PeoplePage = ({ self }: { readonly self: string }) => {
       <section aria-label="People">
         <h1 className="pb-1 text-lg font-semibold">People</h1>
         <p className="text-muted pb-2 text-sm">
-          A viewer sees everything but literals and cannot ask servers; an operator also acts on servers and sees
-          literals where they are kept, on all servers or on those of some groups; an admin also connects servers and
-          manages people.
+          A viewer sees everything but literals and cannot ask servers, on all servers or on those of some groups alone;
+          an operator also acts on servers and sees literals where they are kept, on all servers or on those of some
+          groups; an admin also connects servers and manages people.
         </p>
         <AnswerState of={people} what="the people" />
         {change.error ? <Failure title="Nothing was changed" detail={change.error.message} /> : null}
@@ -101,11 +102,8 @@ const columnsOf = (
       </label>
     ),
   },
-  {
-    ...{ id: "operates", heading: "operator of groups", value: (one: Person) => one.operates.join(", ") },
-    show: (one) =>
-      one.role === "viewer" ? <Operates key={one.operates.join()} of={one} onChange={onChange} /> : "all",
-  },
+  groupsColumn("operates", "operator of groups", "none", onChange),
+  groupsColumn("sees", "sees groups", "all", onChange),
   {
     ...{
       id: "last",
@@ -129,35 +127,27 @@ const columnsOf = (
   },
 ];
 
-interface OperatesProps {
-  readonly of: Person;
-  readonly onChange: (id: number, body: Partial<Schemas["PersonBody"]>) => void;
-}
-
-/** Groups on whose servers a viewer is an operator, with commas; kept when one leaves the field. */
-const Operates = ({ of, onChange }: OperatesProps) => {
-  const [text, setText] = useState(of.operates.join(", "));
-  const keep = (): void => {
-    const operates = text
-      .split(",")
-      .map((one) => one.trim())
-      .filter(Boolean);
-    if (operates.join() !== of.operates.join()) onChange(of.id, { operates });
-  };
-  return (
-    <input
-      value={text}
-      aria-label={`groups that ${of.username} operates`}
-      placeholder="none"
-      onChange={(event) => setText(event.target.value)}
-      onBlur={keep}
-      onKeyDown={(event) => {
-        if (event.key === "Enter") keep();
-      }}
-      className="bg-raised border-line w-32 border px-1"
-    />
-  );
-};
+/** Groups on whose servers a viewer is an operator, or which he sees alone; other roles act on all and see all. */
+const groupsColumn = (
+  id: "operates" | "sees",
+  heading: string,
+  none: string,
+  onChange: (id: number, body: Partial<Schemas["PersonBody"]>) => void,
+): Column<Person> => ({
+  ...{ id, heading, value: (one: Person) => one[id].join(", ") },
+  show: (one) =>
+    one.role === "viewer" ? (
+      <GroupsField
+        key={one[id].join()}
+        label={`groups that ${one.username} ${id}`}
+        groups={one[id]}
+        none={none}
+        onChange={(groups) => onChange(one.id, { [id]: groups })}
+      />
+    ) : (
+      "all"
+    ),
+});
 
 const ResetDialog = ({ person, onClose }: { readonly person: Person | null; readonly onClose: () => void }) => {
   const [password, setPassword] = useState("");

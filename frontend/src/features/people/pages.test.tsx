@@ -1,13 +1,16 @@
 import { cleanup, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { afterEach, describe, expect, it } from "vitest";
+import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
 import { shown } from "../../testing/shown";
 import { PeoplePage } from "./PeoplePage";
 import { RecordPage } from "./RecordPage";
 
-afterEach(cleanup);
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
 
 const person = (change: Partial<Schemas["PersonOut"]>): Schemas["PersonOut"] => ({
   id: 1,
@@ -17,6 +20,7 @@ const person = (change: Partial<Schemas["PersonOut"]>): Schemas["PersonOut"] => 
   active: true,
   last_sign_in: null,
   operates: [],
+  sees: [],
   ...change,
 });
 
@@ -48,6 +52,46 @@ describe("people", () => {
     expect(box.disabled).toBe(true);
     expect(row("vera").textContent).toContain("no");
     expect(within(row("ada")).getByRole<HTMLInputElement>("checkbox").disabled).toBe(false);
+  });
+
+  /** What is sent to the server, which then says no. */
+  const sending = () => {
+    const sent: unknown[] = [];
+    vi.stubGlobal("fetch", async (request: Request) => {
+      sent.push(await request.json());
+      return new Response("{}", { status: 500 });
+    });
+    return sent;
+  };
+
+  it("see and operate groups while they are viewers, kept when one leaves the field", async () => {
+    const sent = sending();
+    await view();
+    expect(within(row("ada")).queryByLabelText("groups that ada sees")).toBeNull();
+    const field = within(row("vera")).getByLabelText<HTMLInputElement>("groups that vera sees");
+    expect(field.placeholder).toBe("all");
+    await userEvent.click(field);
+    await userEvent.tab();
+    await userEvent.type(field, " north,south, ");
+    await userEvent.tab();
+    await vi.waitFor(() => expect(sent).toHaveLength(1));
+    expect(sent[0]).toMatchObject({ sees: ["north", "south"], operates: null });
+  });
+
+  it.each([
+    ["viewer", ["north"]],
+    ["operator", []],
+  ])("are added with the groups that they see: %s", async (role, sees) => {
+    const sent = sending();
+    await view();
+    const form = within(screen.getByRole("form", { name: "Add a person" }));
+    await userEvent.type(form.getByLabelText("groups that the new person sees"), "north");
+    await userEvent.type(form.getByLabelText("name"), "nell");
+    await userEvent.type(form.getByLabelText(/first password/), "correct horse");
+    await userEvent.selectOptions(form.getByLabelText("role"), role);
+    await userEvent.click(form.getByRole("button", { name: "add" }));
+    await vi.waitFor(() => expect(sent).toHaveLength(1));
+    expect(sent[0]).toMatchObject({ username: "nell", role, sees });
   });
 
   it("get a new password in a dialog that names them and begins empty", async () => {
