@@ -53,10 +53,7 @@ def everything(server: Server, name: str) -> None:
     )
     Change.objects.create(server=server, at_ms=AT, since_ms=AT, kind="index_made", object=name, origin="found")
     Endpoint.objects.create(server=server, service="web", kind="web", name=f"GET /{name}")
-    TableWork.objects.create(
-        server=server, until_ms=AT, since_ms=AT - 1, table="t", index=f"{name}_pkey", blocks_read=0, blocks_hit=0, scans=0, rows_read=0,
-        rows_written=0, size_bytes=0,
-    )  # fmt: skip
+    touched(server, f"{name}_pkey", AT)
     pattern = DeadlockPattern.objects.create(server=server, pattern="p1")
     Deadlock.objects.create(
         server=server,
@@ -131,6 +128,21 @@ def test_a_time_narrows_to_what_was_there_then(client: Client) -> None:
     assert (statement["value"], statement["ms"]) == ("7", 120.0)
     assert hits(client, f"angwa until:{before}") == []
     assert {one["kind"] for one in hits(client, f"angwa since:{after}")} == {"alert"}, "which goes on"
+
+
+def test_an_index_that_nobody_touched_in_the_last_minutes_is_found_once(client: Client) -> None:
+    pier = Server.objects.create(name="pier-1")
+    for name, before_ms in (("busy", 0), ("busy", 60_000), ("idle", 1_800_000), ("gone", 7_200_000)):
+        touched(pier, f"gangway_{name}", AT - before_ms)
+    assert sorted(one["value"] for one in hits(client, "gangway kind:index")) == ["gangway_busy", "gangway_idle"]
+
+
+def touched(server: Server, index: str, at: int) -> None:
+    """A survey that saw this index read."""
+    TableWork.objects.create(
+        server=server, until_ms=at, since_ms=at - 1, table="t", index=index, blocks_read=0, blocks_hit=0, scans=0, rows_read=0,
+        rows_written=0, size_bytes=0,
+    )  # fmt: skip
 
 
 def test_marks_of_patterns_are_letters(client: Client) -> None:

@@ -10,7 +10,10 @@ const keys = (views: string): readonly (readonly [string, string])[] => [
   ["0", "follow now"],
   ["/", "search all that was seen, found or written, here or on all servers; and screens to go to"],
   ["g", `and then a letter goes to a view: ${views}`],
-  ["arrows", "walk the sieve; in the waterline, read bucket by bucket, with Shift draw a window"],
+  [
+    "arrows",
+    "walk the sieve, and what was searched for; in the waterline, read bucket by bucket, with Shift draw a window",
+  ],
   ["Shift ← →", "on a column's heading, make the column narrower and wider"],
   ["Enter", "pick the value; Shift adds it, Alt leaves it out"],
   ["k", "keep what is on the screen as evidence of a case"],

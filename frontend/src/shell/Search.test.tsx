@@ -51,6 +51,23 @@ describe("search", () => {
     expect(asked).toEqual(["berth"]);
   });
 
+  it("is walked by arrows from the words through what was found, and back", async () => {
+    answers({ berth: [one("program", "berth-plan", "berth-plan"), statement("7", "SELECT berth")] });
+    const onClose = vi.fn();
+    await shown(<Search server={3} open onClose={onClose} />);
+    const words = screen.getByRole("searchbox");
+    await userEvent.type(words, "berth");
+    const program = await screen.findByRole("button", { name: /program/ });
+    await userEvent.keyboard("{ArrowDown}");
+    expect(document.activeElement).toBe(program);
+    await userEvent.keyboard("{ArrowDown}{ArrowDown}");
+    expect(document.activeElement?.textContent).toContain("SELECT berth");
+    await userEvent.keyboard("{ArrowUp}{ArrowUp}");
+    expect(document.activeElement).toBe(words);
+    await userEvent.keyboard("{ArrowDown}{ArrowDown}{Enter}");
+    expect(onClose).toHaveBeenCalledTimes(1);
+  });
+
   it("finds endpoints by their name and a request by its trace, and closes when one is opened", async () => {
     const trace = "0af7651916cd43dd8448eb211c80319c";
     answers({

@@ -1,6 +1,6 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { useNavigate } from "@tanstack/react-router";
-import { useEffect, useState } from "react";
+import { type KeyboardEvent, useEffect, useState } from "react";
 
 import { ask, client, type Schemas } from "../api/client";
 import { when } from "../lib/time";
@@ -48,7 +48,7 @@ export const Search = ({ server, role = "", open, onClose }: Props) => {
   const screens = useScreens(server, role, text.trim());
   const hits = asked ? (found.data?.hits ?? []) : [];
   return (
-    <Dialog title="Search" open={open} onClose={onClose}>
+    <Dialog title="Search" wide open={open} onClose={onClose}>
       <form
         onSubmit={(event) => {
           event.preventDefault();
@@ -65,6 +65,7 @@ export const Search = ({ server, role = "", open, onClose }: Props) => {
           placeholder="part of a statement, name, message or case, a pid; kind:lead server:… since:3d"
           value={text}
           onChange={(event) => setText(event.target.value)}
+          onKeyDown={byArrows}
           className="bg-raised border-strong w-full border px-2 py-1"
         />
         {server === null ? null : (
@@ -113,7 +114,12 @@ interface RowProps {
 }
 
 const Row = ({ kind, label, note, mono = false, act }: RowProps) => (
-  <button type="button" onClick={act} className="hover:bg-raised flex w-full items-baseline gap-3 px-1 py-1 text-left">
+  <button
+    type="button"
+    onClick={act}
+    onKeyDown={byArrows}
+    className="focus-visible:bg-raised hover:bg-raised flex w-full items-baseline gap-3 px-1 py-1 text-left"
+  >
     <span className="text-muted w-28 shrink-0 text-sm">{kind}</span>
     <span className={`min-w-0 grow truncate ${mono ? "font-mono text-xs" : ""}`} title={label}>
       {label}
@@ -121,6 +127,18 @@ const Row = ({ kind, label, note, mono = false, act }: RowProps) => (
     <span className="text-muted shrink-0 text-sm">{note}</span>
   </button>
 );
+
+/** Down and up go from the words to what was found, and through it. */
+const byArrows = (event: KeyboardEvent<HTMLElement>): void => {
+  const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+  const stops = event.currentTarget
+    .closest("[role=dialog]")
+    ?.querySelectorAll<HTMLElement>("input[type=search], ul[aria-label=found] button");
+  if (step === undefined || !stops) return;
+  event.preventDefault();
+  const all = [...stops];
+  all[all.indexOf(event.currentTarget) + step]?.focus();
+};
 
 /** Where it is, and when it was seen or what it took. */
 const noteOf = (hit: Hit, everywhere: boolean, timed: boolean): string =>

@@ -7,6 +7,7 @@ export interface DialogProps {
   readonly open: boolean;
   readonly onClose: () => void;
   readonly keep?: boolean; // what was typed would be lost: only the buttons close it
+  readonly wide?: boolean; // for rows of texts, which are read by their beginnings
   readonly children: ReactNode;
 }
 

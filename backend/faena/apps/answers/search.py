@@ -273,14 +273,14 @@ def _names(asked: Asked) -> Iterator[Hit]:
 
 
 def _indexes(asked: Asked) -> Iterator[Hit]:
-    """As the newest survey of each server has them."""
+    """As the surveys of a server's last hour have them: each has those alone that were touched since the one before."""
     like, given = asked.like("(t.index || ' ' || t.table)")
     query = (
-        "SELECT t.server_id, t.index, t.table FROM unnest(%s::bigint[]) AS s(id) "
+        "SELECT DISTINCT t.server_id, t.index, t.table FROM unnest(%s::bigint[]) AS s(id) "
         "CROSS JOIN LATERAL (SELECT max(until_ms) AS newest FROM hosts_tablework WHERE server_id = s.id) n "
-        f"JOIN hosts_tablework t ON t.server_id = s.id AND t.until_ms = n.newest WHERE t.index <> '' AND {like} LIMIT %s"
+        f"JOIN hosts_tablework t ON t.server_id = s.id AND t.until_ms > n.newest - %s WHERE t.index <> '' AND {like} LIMIT %s"
     )
-    for server, index, table in _rows(query, asked.ids, *given, MOST_LOOKED_AT):
+    for server, index, table in _rows(query, asked.ids, MS_PER_HOUR, *given, MOST_LOOKED_AT):
         yield Hit(Kind.INDEX, index, f"{index} on {table}", server, rank=fits(index, asked.words))
 
 

@@ -76,7 +76,7 @@ export const AddPerson = () => {
       </label>
       {form.role === "viewer" ? (
         <SeesField
-          key={String(add.submittedAt)}
+          key={String(add.isSuccess && add.submittedAt)}
           groups={form.sees ?? []}
           onChange={(sees) => setForm({ ...form, sees })}
         />

@@ -32,7 +32,7 @@ export const PeoplePage = ({ self }: { readonly self: string }) => {
     onSettled: () => queries.invalidateQueries({ queryKey: peopleQuery.queryKey }),
   });
   return (
-    <div className="grid grid-cols-[minmax(0,2fr)_minmax(0,1fr)] gap-10 px-6 py-3">
+    <div className="grid grid-cols-[minmax(0,1fr)_17rem] gap-8 px-6 py-3">
       <section aria-label="People">
         <h1 className="pb-1 text-lg font-semibold">People</h1>
         <p className="text-muted pb-2 text-sm">
