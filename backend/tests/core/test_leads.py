@@ -89,6 +89,7 @@ def test_who_idles_in_a_transaction_and_blocks_is_at_fault_and_the_rest_is_left_
     assert lead.share == pytest.approx(2 / 3)
     assert found.unexplained == pytest.approx(1 / 3)
     assert lead.seconds == pytest.approx(40)
+    assert lead.claim.chain[-1].sentence.endswith("It holds a row of sailing.")
 
 
 def test_nobody_is_told_to_end_a_session_of_a_time_that_is_over() -> None:

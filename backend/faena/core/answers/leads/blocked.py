@@ -171,6 +171,13 @@ def object_of(facts: Sequence[LockEdge]) -> str:
     return _most(edge.fact.object for edge in facts)
 
 
+def held(facts: Sequence[LockEdge]) -> str:
+    """What the root holds, as a sentence ends with it: "a row of deck_slot"; "" where it is not known."""
+    on, table = object_of(facts), table_of(facts)
+    words = f"a {on}" if on.startswith("row of ") else on
+    return f"{words} of {table}" if words and table and table not in words else words
+
+
 def _most(words: object) -> str:
     counted = Counter(words)  # type: ignore[call-overload]
     return str(counted.most_common(1)[0][0]) if counted else ""

@@ -4,7 +4,17 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from faena.core.answers.leads.blocked import Blockage, blockages, harms, holder, middle, object_of, symptom, table_of
+from faena.core.answers.leads.blocked import (
+    Blockage,
+    blockages,
+    harms,
+    held,
+    holder,
+    middle,
+    object_of,
+    symptom,
+    table_of,
+)
 from faena.core.answers.leads.claim import Claim, Flags, Root, RuledOut, Step
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.answers.leads.maintaining import AUTOVACUUM, is_maintenance
@@ -44,7 +54,7 @@ def _blocks(seen: Observed, one: Blockage) -> Claim:
         ),
         chain=(
             symptom(seen, one.mask), *middle(seen, one),
-            Step(f"{capital(holder(one))} has run {quoted(text)}{age} and holds {on or 'its lock'}.", Reference("blocking")),
+            Step(f"{capital(holder(one))} has run {quoted(text)}{age} and holds {held(one.facts) or 'its lock'}.", Reference("blocking")),
         ),
         ruled_out=(RuledOut("a transaction left open", "the root is at work"),),
         next_step=_gently(text, one.episode.pid),

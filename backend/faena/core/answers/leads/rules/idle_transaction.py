@@ -7,6 +7,7 @@ from faena.core.answers.leads.blocked import (
     blockages,
     blocks_for_long,
     harms,
+    held,
     holder,
     middle,
     object_of,
@@ -39,15 +40,15 @@ def _claim(seen: Observed, one: Blockage, *, prepared: bool) -> Claim:
     text, table = seen.text(one.query_id), table_of(one.facts)
     who, on = holder(one), object_of(one.facts)
     age = f" for {took(one.open_ms)}" if one.open_ms >= 0 else ""
-    held = f" It holds {on}" + (f" of {table}." if table and table not in on else ".") if on else ""
+    holds = f" It holds {held(one.facts)}." if on else ""
     if prepared:
         names = [edge.fact.gid for edge in one.facts if edge.fact.gid]
         end = f"COMMIT PREPARED '{names[0]}';  -- or ROLLBACK PREPARED, which loses its changes" if names else ""
-        state = f"{who} was prepared and neither committed nor rolled back.{held}"
+        state = f"{who} was prepared and neither committed nor rolled back.{holds}"
     else:
         names = []
         end = f"SELECT pg_terminate_backend({one.episode.pid});  -- rolls back what its transaction changed"
-        state = f"{who} is idle in transaction{age}; its last statement was {quoted(text)}.{held}"
+        state = f"{who} is idle in transaction{age}; its last statement was {quoted(text)}.{holds}"
     return Claim(
         kind=LeadKind.IDLE_TRANSACTION,
         title=f"A transaction left open by {_name(one)} blocks {one.episode.waiters} sessions",

@@ -6,6 +6,7 @@ from faena.core.answers.leads.blocked import (
     Blockage,
     blockages,
     blocks_for_long,
+    held,
     holder,
     middle,
     object_of,
@@ -40,8 +41,8 @@ def _claim(seen: Observed, one: Blockage) -> Claim:
     at_work = doing[0][0] if doing else NOT_WAITING
     state = "runs on CPU" if at_work == NOT_WAITING else f"waits for {wait_words(seen, at_work)}"
     age = f", its transaction open for {took(one.open_ms)}" if one.open_ms >= 0 else ""
-    held = f" It holds {on}" + (f" of {table}" if table and table not in on else "") + "." if on else ""
-    last = Step(f"{capital(holder(one))} {state} in {quoted(text)}{age}.{held}", Reference("blocking"))
+    holds = f" It holds {held(one.facts)}." if on else ""
+    last = Step(f"{capital(holder(one))} {state} in {quoted(text)}{age}.{holds}", Reference("blocking"))
     ruled = RuledOut("a transaction left open", f"pid {one.episode.pid} was at work in {_part(doing)} of its samples")
     return Claim(
         kind=LeadKind.LOCK_CHAIN,
