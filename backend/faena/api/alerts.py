@@ -100,7 +100,7 @@ class AlertPageOut(Out):
 
 
 class AlertStateBody(Schema):
-    """`until` in ms since 1970, for snoozed ones."""
+    """What is done about an alert. `until` in ms since 1970, for snoozed ones."""
 
     state: str
     until: int = 0
@@ -133,7 +133,11 @@ class UnmutedOut(Out):
 
 
 class AlertsIn(Schema):
-    """`state`: one or more of unread, acknowledged, snoozed, handled; all where none is given. `lead`: told with the lead of this identity."""
+    """Which alerts.
+
+    `state`: one or more of unread, acknowledged, snoozed, handled; all where none is given. `lead`: told with the
+    lead of this identity.
+    """
 
     state: list[str] = Field(default_factory=list)
     server: int | None = None

@@ -25,7 +25,10 @@ _lock = Lock()
 
 
 class TokenAuth(HttpBearer):
-    """`Authorization: Bearer TOKEN`. No cookie is looked at, so no page can make a browser send it."""
+    """A program that shows its token.
+
+    `Authorization: Bearer TOKEN`. No cookie is looked at, so no page can make a browser send it.
+    """
 
     openapi_name = "Token"
 

@@ -232,7 +232,10 @@ class TransactionStatementOut(Out):
 
 
 class BeforeOut(Out):
-    """`begun` null: no sample tells when the transaction began. `cut`: it did more, earlier."""
+    """What a blocker did before it blocked.
+
+    `begun` null: no sample tells when the transaction began. `cut`: it did more, earlier.
+    """
 
     begun: int | None
     cut: bool
@@ -269,7 +272,10 @@ class LaneOut(Out):
 
 
 class LanesOut(Out):
-    """`ticks` are the moments sampled; `more` sessions waited that have no lane here."""
+    """Who waited for whom, moment by moment.
+
+    `ticks` are the moments sampled; `more` sessions waited that have no lane here.
+    """
 
     start: int
     end: int

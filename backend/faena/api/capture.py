@@ -67,7 +67,9 @@ class LogStateOut(Out):
 
 
 class CaptureOut(CaptureSettings):
-    """`sample_ms` is how long the server takes to answer one sample, null while nothing was measured.
+    """How a server is watched now.
+
+    `sample_ms` is how long the server takes to answer one sample, null while nothing was measured.
 
     `engine` in words; `can` names what can be done with it: sample, reach, explain, end, schema, log_needs, files.
     `cost_share` of a core is what sampling costs at most; above `dear_share` a choice wants a second yes.
@@ -100,7 +102,10 @@ class FaultOut(Out):
 
 
 class ImportOut(Out):
-    """`ticks_known` were stored before and left as they are. `faults` are the first of `refused` rows."""
+    """What came in from a file of samples.
+
+    `ticks_known` were stored before and left as they are. `faults` are the first of `refused` rows.
+    """
 
     server: int
     rows: int

@@ -110,7 +110,10 @@ class PipelineOut(Out):
 
 
 class PipelineBody(Schema):
-    """`every_server`: the token speaks of all servers, also of those that come later."""
+    """A token for a pipeline that tells of deploys.
+
+    `every_server`: the token speaks of all servers, also of those that come later.
+    """
 
     name: str
     every_server: bool = False

@@ -14,7 +14,7 @@ router = Router(tags=["collectors"])
 
 
 class JobOut(Out):
-    """`error` of the last run, empty when it went well; null where it has not run yet."""
+    """One job of a collector. `error` of the last run, empty when it went well; null where it has not run yet."""
 
     name: str
     every_s: float
@@ -45,7 +45,11 @@ class WatchedOut(Out):
 
 
 class CollectorOut(Out):
-    """`silent_ms`: since it was last seen. `waiting` readings are not stored yet, `dropped` were lost for want of room."""
+    """One collector, as it last told of itself.
+
+    `silent_ms`: since it was last seen. `waiting` readings are not stored yet, `dropped` were lost for want of
+    room.
+    """
 
     holder: str
     version: str

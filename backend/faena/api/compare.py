@@ -61,7 +61,9 @@ class ComparedGroupOut(Out):
 
 
 class CompareOut(Out):
-    """`told_at`: when too early ends. `reasons` say what was taken into account; `days` earlier ones stand behind it.
+    """Two windows held against each other, with the verdict.
+
+    `told_at`: when too early ends. `reasons` say what was taken into account; `days` earlier ones stand behind it.
 
     `main` is the measure that the verdict goes by; null where there is none.
     """

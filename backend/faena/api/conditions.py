@@ -69,7 +69,10 @@ class AlertConditionOut(Out):
 
 
 class AlertConditionBody(Schema):
-    """`level` and `clears` in the signal's unit, or in times of what is usual. No servers and no groups: all."""
+    """A condition as somebody wants it.
+
+    `level` and `clears` in the signal's unit, or in times of what is usual. No servers and no groups: all.
+    """
 
     name: Named
     signal: Signal
@@ -143,7 +146,7 @@ class WayOut(Out):
 
 
 class WayBody(Schema):
-    """`secret`: the password of a mail server; left out, it stays as it is."""
+    """A way out as somebody wants it. `secret`: the password of a mail server; left out, it stays as it is."""
 
     name: Annotated[str, Field(max_length=80)]
     kind: WayKind
@@ -153,7 +156,7 @@ class WayBody(Schema):
 
 
 class WayMadeOut(Out):
-    """`secret` of a webhook, by which its calls are signed: shown this once."""
+    """A way out that was just made. `secret` of a webhook, by which its calls are signed: shown this once."""
 
     way: WayOut
     secret: str

@@ -167,7 +167,10 @@ def comment_pattern(request: HttpRequest, server_id: int, pattern: str, body: Co
 
 
 class HandledBody(Schema):
-    """`change`: what was done; empty with `handled` false to take it back. `at`: when, now if left out."""
+    """What was done about a pattern of deadlocks.
+
+    `change`: what was done; empty with `handled` false to take it back. `at`: when, now if left out.
+    """
 
     handled: bool
     change: Annotated[str, Field(max_length=200)] = ""

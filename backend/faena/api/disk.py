@@ -19,7 +19,10 @@ router = Router(tags=["load"])
 
 
 class ByteRowOut(Out):
-    """`rate` in bytes a second; `by_kind` splits the part of sessions at work by what they waited for."""
+    """One value of a column, and the bytes that its sessions moved.
+
+    `rate` in bytes a second; `by_kind` splits the part of sessions at work by what they waited for.
+    """
 
     value: str
     label: str
@@ -31,7 +34,10 @@ class ByteRowOut(Out):
 
 
 class ByteColumnOut(Out):
-    """`not_at_work`: bytes a second of processes whose session rested at the sample, or ended, within `rate`."""
+    """One dimension, its values ranked by bytes.
+
+    `not_at_work`: bytes a second of processes whose session rested at the sample, or ended, within `rate`.
+    """
 
     dimension: str
     rows: list[ByteRowOut]
@@ -41,7 +47,11 @@ class ByteColumnOut(Out):
 
 
 class BytesOut(Out):
-    """`counted_s` of the window's `window_s` seconds were counted; 0: no columns. `processes`: whether they can be, now."""
+    """Who moved bytes to and from the disk.
+
+    `counted_s` of the window's `window_s` seconds were counted; 0: no columns. `processes`: whether they can be,
+    now.
+    """
 
     columns: list[ByteColumnOut]
     counted_s: float

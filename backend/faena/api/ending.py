@@ -17,7 +17,10 @@ router = Router(tags=["sessions"])
 
 
 class EndBody(Schema):
-    """`started_s` and `statement_ms` as shown: if it is another session or statement by now, nothing is ended."""
+    """Which session or statement to end.
+
+    `started_s` and `statement_ms` as shown: if it is another session or statement by now, nothing is ended.
+    """
 
     started_s: int
     statement_ms: Annotated[int, Field(ge=0, le=2**40)] | None = None

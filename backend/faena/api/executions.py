@@ -35,7 +35,10 @@ _AS_IS = (
 
 
 class OnlyIn(Schema):
-    """`only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement."""
+    """Which executions.
+
+    `only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement.
+    """
 
     only: list[str] = Field(default_factory=list, description="dimension:value; may be repeated")
     pick: list[str] = Field(
@@ -56,7 +59,10 @@ class PointOut(Out):
 
 
 class ShareOut(Out):
-    """`executions` are estimated by weights, `captured` were seen. The value of a session is its pid and its program."""
+    """A part of the executions by one value.
+
+    `executions` are estimated by weights, `captured` were seen. The value of a session is its pid and its program.
+    """
 
     value: str
     label: str
@@ -81,7 +87,7 @@ class DistributionOut(DensityOut):
 
 
 class ExecutionOut(Out):
-    """`statement` and `parameters` are empty unless they are kept and the user is an operator."""
+    """One execution. `statement` and `parameters` are empty unless they are kept and the user is an operator."""
 
     started: int
     ended: int
@@ -106,7 +112,10 @@ class ExecutionOut(Out):
 
 
 class PivotOut(Out):
-    """`cells` rows by columns, null where there is nothing or too little; `counts` of captured executions behind each."""
+    """Executions by two dimensions.
+
+    `cells` rows by columns, null where there is nothing or too little; `counts` of captured executions behind each.
+    """
 
     rows: list[str]
     row_labels: list[str]

@@ -14,7 +14,9 @@ router = Router(tags=["statements"])
 
 
 class FollowerOut(Out):
-    """`second` ran `runs` times, about once for each row that `first` returned, `each` times for a run of it.
+    """A statement that is run once for each row of another.
+
+    `second` ran `runs` times, about once for each row that `first` returned, `each` times for a run of it.
 
     `agree` of the `readings` of the counters have it so, a share between 0 and 1. A guess: counters know no requests.
     """
@@ -31,7 +33,10 @@ class FollowerOut(Out):
 
 
 class FollowersOut(Out):
-    """`start` and `end` are what was looked at: of a long window its end. Fewer than `needed` readings tell nothing."""
+    """Statements that follow others row by row.
+
+    `start` and `end` are what was looked at: of a long window its end. Fewer than `needed` readings tell nothing.
+    """
 
     start: int
     end: int

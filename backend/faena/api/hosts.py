@@ -28,7 +28,7 @@ WHAT_IF_BUCKETS = 240
 
 
 class ProcessOut(Out):
-    """`cpu` in cores, `memory` in bytes."""
+    """A process of the machine: `cpu` in cores, `memory` in bytes."""
 
     name: str
     cpu: float
@@ -64,7 +64,10 @@ class NeighbourOut(Out):
 
 
 class DiskOut(Out):
-    """`latency_usual` is the median of the same hours on earlier days; null while too few are known."""
+    """The disk of a server, and who shares it.
+
+    `latency_usual` is the median of the same hours on earlier days; null while too few are known.
+    """
 
     storage: str
     servers: list[NeighbourOut]
@@ -90,7 +93,10 @@ class TableOut(Out):
 
 
 class TableStatementOut(Out):
-    """`reads` blocks a second, counted when a call ends; `reading` sessions seen waiting for the disk, in the mean."""
+    """A statement that touches a table.
+
+    `reads` blocks a second, counted when a call ends; `reading` sessions seen waiting for the disk, in the mean.
+    """
 
     query_id: str
     label: str
@@ -104,7 +110,7 @@ class TablesOut(Out):
 
 
 class ExpectedOut(Out):
-    """`queueing` null: more is asked for than fits, all the time."""
+    """What is expected with another number of cores. `queueing` null: more is asked for than fits, all the time."""
 
     cores: int
     running: float

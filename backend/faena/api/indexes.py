@@ -57,7 +57,7 @@ class EstimateOut(Out):
 
 
 class ProposalsOut(Out):
-    """`unknown` says why nothing can be proposed, empty when it can."""
+    """Indexes that are proposed. `unknown` says why nothing can be proposed, empty when it can."""
 
     estimates: list[EstimateOut]
 
@@ -67,7 +67,10 @@ class ProposalsOut(Out):
 
 
 class ServedOut(Out):
-    """`stake_ms` of the statement's time in the window that the index's share of its plan's cost is worth."""
+    """A statement that a proposed index serves.
+
+    `stake_ms` of the statement's time in the window that the index's share of its plan's cost is worth.
+    """
 
     query_id: str
     label: str

@@ -15,7 +15,10 @@ KEY = "table:"
 
 
 class LayoutBody(Schema):
-    """`hidden` columns of those that come, `shown` of those that are hidden unless asked for, `widths` in pixels."""
+    """How somebody wants the columns of a table.
+
+    `hidden` columns of those that come, `shown` of those that are hidden unless asked for, `widths` in pixels.
+    """
 
     hidden: list[Name] = Field(default_factory=list, max_length=100)
     shown: list[Name] = Field(default_factory=list, max_length=100)

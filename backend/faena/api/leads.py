@@ -87,7 +87,10 @@ class KnownLeadOut(Out):
 
 
 class LeadOut(Out):
-    """`share` of the load it explains beyond the leads before it, `seconds` the session-seconds. `begun`: its first sample.
+    """A lead: what is at fault, and what shows it.
+
+    `share` of the load it explains beyond the leads before it, `seconds` the session-seconds. `begun`: its first
+    sample.
 
     `identity` is the same whenever the same trouble comes again; `known` null: it was not seen in another window yet.
     """

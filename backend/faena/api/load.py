@@ -84,7 +84,10 @@ class MarkOut(Out):
 
 
 class UsualOut(Out):
-    """`days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none. `zone` counts them.
+    """The band of what is usual.
+
+    `days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none. `zone` counts
+    them.
 
     `known` is the share of the buckets that have a band.
     """
@@ -126,7 +129,7 @@ class LoadOut(Out):
 
 
 class RowOut(Out):
-    """`by_kind` adds up to `sessions`; margins are half-widths of 95% intervals.
+    """One value of a column of the sieve. `by_kind` adds up to `sessions`; margins are half-widths of 95% intervals.
 
     `opens`: the number of the statement or endpoint, for its page; null where there is none.
     """
@@ -184,7 +187,7 @@ class SampleOut(Out):
 
 
 class SamplesOut(Out):
-    """`next` is the offset of the following page, null on the last."""
+    """A page of samples. `next` is the offset of the following page, null on the last."""
 
     rows: list[SampleOut]
     offset: int

@@ -11,7 +11,11 @@ router = Router(tags=["marks"])
 
 
 class MarkedOut(Out):
-    """`query_id`: the statement that a switch of plan or another change is of; `change` and `alert`: the number of one."""
+    """A mark on the rail.
+
+    `query_id`: the statement that a switch of plan or another change is of; `change` and `alert`: the number of
+    one.
+    """
 
     at: int
     kind: str

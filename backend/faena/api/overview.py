@@ -29,7 +29,10 @@ SHOWN_STATEMENTS = 12
 
 
 class ChangeOut(Out):
-    """`difference` in the indicator's unit, `ratio` now to then; null where either is not known."""
+    """How far a figure is from what it was.
+
+    `difference` in the indicator's unit, `ratio` now to then; null where either is not known.
+    """
 
     difference: float | None
     ratio: float | None
@@ -45,7 +48,7 @@ class CellOut(Out):
 
 
 class IndicatorOut(Out):
-    """`unit`: sessions, per_s, share, ms, bytes, bytes_per_s or count."""
+    """One indicator of several servers. `unit`: sessions, per_s, share, ms, bytes, bytes_per_s or count."""
 
     name: str
     label: str

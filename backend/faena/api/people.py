@@ -19,7 +19,9 @@ Password = Annotated[str, Field(min_length=1, max_length=1000)]
 
 
 class PersonOut(Out):
-    """`may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role.
+    """An account, and what its holder may do.
+
+    `may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role.
 
     `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a viewer sees, beside
     those that he operates; none: all servers.

@@ -70,7 +70,7 @@ class StepOut(Out):
 
 
 class FindingOut(Out):
-    """`step` null: the plan as a whole. `share` of the time is at stake."""
+    """What is suspected of a plan. `step` null: the plan as a whole. `share` of the time is at stake."""
 
     code: str
     step: int | None
@@ -88,7 +88,11 @@ class ExecutedOut(Out):
 
 
 class PlanOut(Out):
-    """`server` and `query_id` where it is known whose plan it is; `executed` where executions are known to have used it."""
+    """A plan as a ledger.
+
+    `server` and `query_id` where it is known whose plan it is; `executed` where executions are known to have used
+    it.
+    """
 
     key: str
     server: int | None
@@ -117,7 +121,10 @@ class PairOut(Out):
 
 
 class ComparisonOut(Out):
-    """`executed` says what the change did to executions, empty where they are not known of both plans."""
+    """Two plans, step by step.
+
+    `executed` says what the change did to executions, empty where they are not known of both plans.
+    """
 
     before: PlanOut
     after: PlanOut
@@ -242,7 +249,9 @@ def open_plan(request: HttpRequest, server_id: int, plan_id: int) -> PlanKeyOut:
 
 
 class AskBody(Schema):
-    """`text` stands in for the statement's own; `execution` names one whose parameters are used ("ended pid place").
+    """What plan to ask a server for.
+
+    `text` stands in for the statement's own; `execution` names one whose parameters are used ("ended pid place").
 
     `run` measures by running once and rolling back; it takes an operator and `confirmed`.
     """

@@ -20,7 +20,7 @@ log = logging.getLogger(__name__)
 
 
 class Problem(Out):
-    """`type` is stable and may be matched on; `detail` is for people: what, where, what to do."""
+    """An error of the API. `type` is stable and may be matched on; `detail` is for people: what, where, what to do."""
 
     type: str
     title: str

@@ -38,7 +38,10 @@ class RecordingOut(Out):
 
 
 class RecordedOut(Out):
-    """`tick_ms` is what one sighting stands for; `ticks` were taken and the session was seen in `seen` of them."""
+    """One session over a recording.
+
+    `tick_ms` is what one sighting stands for; `ticks` were taken and the session was seen in `seen` of them.
+    """
 
     recording: RecordingOut
     now: int

@@ -22,7 +22,10 @@ _LONGEST = 8000  # characters of a path with its query
 
 
 class AgainIn(Out):
-    """`path` with its query, as it would be asked alone; `known` names the answer that the asker has, if any."""
+    """A question that is asked again.
+
+    `path` with its query, as it would be asked alone; `known` names the answer that the asker has, if any.
+    """
 
     path: Annotated[str, Field(max_length=_LONGEST)]
     known: str | None = None

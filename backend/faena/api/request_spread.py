@@ -58,7 +58,7 @@ def get_spread(
 
 
 class SideOut(Out):
-    """`kept` requests that stand for `requests`; means of one of them."""
+    """One side of a comparison of requests: `kept` requests that stand for `requests`; means of one of them."""
 
     kept: int
     requests: float

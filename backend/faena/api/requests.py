@@ -59,7 +59,10 @@ class SeriesOut(Out):
 
 
 class EndpointsOut(Out):
-    """`start` and `end` are those of the minutes that were counted; `newest` is the newest minute with a request."""
+    """Endpoints over a window.
+
+    `start` and `end` are those of the minutes that were counted; `newest` is the newest minute with a request.
+    """
 
     start: int
     end: int

@@ -59,7 +59,10 @@ class ServerOut(Out):
 
 
 class ServersOut(Out):
-    """`collector_away`: seconds since the collector last showed a sign of life, null while it is well."""
+    """All servers that the asker sees, at a glance.
+
+    `collector_away`: seconds since the collector last showed a sign of life, null while it is well.
+    """
 
     servers: list[ServerOut]
     collector_away: int | None
@@ -95,7 +98,7 @@ class CheckStepOut(Out):
 
 
 class CheckOut(Out):
-    """`ready`: everything needed is there, so connecting will succeed."""
+    """What a trial of a connection found. `ready`: everything needed is there, so connecting will succeed."""
 
     steps: list[CheckStepOut]
     ready: bool
@@ -184,7 +187,10 @@ class ConnectionOut(Out):
 
 
 class ConnectionBody(ServerBody):
-    """`keep_password`: the one that is kept goes on, unless host or user change."""
+    """How a server is to be reached from now on.
+
+    `keep_password`: the one that is kept goes on, unless host or user change.
+    """
 
     keep_password: bool = False
 
@@ -194,7 +200,11 @@ class PauseBody(Schema):
 
 
 class RemoveBody(Schema):
-    """`name` as the server is called, so that nobody removes another by mistake; `keep_data` leaves its past to look at."""
+    """Which server to remove.
+
+    `name` as the server is called, so that nobody removes another by mistake; `keep_data` leaves its past to look
+    at.
+    """
 
     name: str
     keep_data: bool

@@ -28,7 +28,13 @@ class SignInBody(Schema):
 
 
 class SessionOut(Out):
-    """`username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a viewer sees; none: all servers. `sign_in_by` names a provider of OpenID Connect, whose way begins at /oidc/begin. Send `csrf` back as X-CSRFToken with every change."""
+    """Who is signed in, and with what the page is to be made.
+
+    `username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of
+    its own. `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a
+    viewer sees; none: all servers. `sign_in_by` names a provider of OpenID Connect, whose way begins at
+    /oidc/begin. Send `csrf` back as X-CSRFToken with every change.
+    """
 
     username: str | None
     role: str | None

@@ -59,7 +59,10 @@ class EdgeOut(Out):
 
 
 class LiveSessionOut(WatchedSessionOut):
-    """`blocked_by` are those in its way, the one to blame first; `blocks` counts those behind it at any distance."""
+    """A session as it is now.
+
+    `blocked_by` are those in its way, the one to blame first; `blocks` counts those behind it at any distance.
+    """
 
     blocked_by: list[int]
     blocks: int
@@ -81,7 +84,7 @@ class StretchOut(Out):
 
 
 class WaitSumOut(Out):
-    """`count` waits, `ticks` sightings in all, `longest` in a row."""
+    """What a session waited for in all: `count` waits, `ticks` sightings in all, `longest` in a row."""
 
     wait: str
     label: str

@@ -76,7 +76,10 @@ class LoggedRunOut(Out):
 
 
 class TapeDeadlockOut(Out):
-    """`pattern` is its identifier; `victim`: the server ended this session's transaction, not another's."""
+    """A deadlock of a session.
+
+    `pattern` is its identifier; `victim`: the server ended this session's transaction, not another's.
+    """
 
     at: int
     pattern: str

@@ -42,7 +42,10 @@ class NewSourceBody(Schema):
 
 
 class SourceBody(Schema):
-    """`attributes`: names that are kept beyond those that always are; `personal`: also such as may tell of a person."""
+    """A source of traces as somebody wants it.
+
+    `attributes`: names that are kept beyond those that always are; `personal`: also such as may tell of a person.
+    """
 
     attributes: list[str] = Field(default_factory=list)
     personal: bool = False

@@ -24,7 +24,10 @@ class UserOut(Out):
 
 
 class DearerOut(Out):
-    """`times` the usual cost per call since a moment; `until` null: still so; `switch` a change of plan near it."""
+    """A statement that costs more than it did.
+
+    `times` the usual cost per call since a moment; `until` null: still so; `switch` a change of plan near it.
+    """
 
     since: int
     until: int | None

@@ -31,7 +31,9 @@ class StepMemoryOut(Out):
 
 
 class MemoryOut(Out):
-    """`captured` executions are known singly, `spilled` of them wrote temporary files; sizes in bytes.
+    """What memory a statement would take.
+
+    `captured` executions are known singly, `spilled` of them wrote temporary files; sizes in bytes.
 
     `settings` are the server's own that bound memory, as it writes them.
     """
@@ -88,7 +90,10 @@ def list_nodes(
 
 
 class TableIndexOut(Out):
-    """`used` by the newest plan that the statement is known to have used. `columns` with INCLUDE and WHERE as written."""
+    """An index of a table.
+
+    `used` by the newest plan that the statement is known to have used. `columns` with INCLUDE and WHERE as written.
+    """
 
     name: str
     columns: str
@@ -112,7 +117,10 @@ class TouchedTableOut(Out):
 
 
 class TouchedTablesOut(Out):
-    """`surveyed`: known from surveys alone. `missing` are names that no table of the database has (views, for one), or that no
+    """The tables that a statement touches.
+
+    `surveyed`: known from surveys alone. `missing` are names that no table of the database has (views, for one), or
+    that no
     survey knew.
     """
 
@@ -159,7 +167,10 @@ def _touched(table: TableFacts, found: tables.StatementTables) -> TouchedTableOu
 
 
 class UsualTimeOut(Out):
-    """`ms_per_s`: execution time a second at this hour of the day, the median over earlier days."""
+    """What a statement takes at other times.
+
+    `ms_per_s`: execution time a second at this hour of the day, the median over earlier days.
+    """
 
     query_id: str
     ms_per_s: float

@@ -58,7 +58,9 @@ class UncountedOut(Out):
 
 
 class RankingOut(Out):
-    """`covered_ms` of the window's length was counted; `breaks` say why some work may be missing.
+    """Statements by what they cost.
+
+    `covered_ms` of the window's length was counted; `breaks` say why some work may be missing.
 
     A row's `change` is its time a second over that of the window before: null when it is new or that was not counted.
     `hidden` statements of tools and of the system were left out, `unfit` by conditions on figures. `sessions` and

@@ -13,7 +13,10 @@ router = Router(tags=["tokens"])
 
 
 class ApiTokenOut(Out):
-    """`machine`: of a program and not of a person. Moments in ms since 1970; `last_used` null: never."""
+    """A token, without the token itself.
+
+    `machine`: of a program and not of a person. Moments in ms since 1970; `last_used` null: never.
+    """
 
     id: int
     name: str
@@ -27,14 +30,14 @@ class ApiTokenOut(Out):
 
 
 class ApiTokenMadeOut(Out):
-    """`token` is told this once and not kept."""
+    """A token that was just made: `token` is told this once and not kept."""
 
     token: str
     about: ApiTokenOut
 
 
 class ApiTokenBody(Schema):
-    """`machine`: it acts as a program of that name, not as you; for admins."""
+    """A token as somebody wants it. `machine`: it acts as a program of that name, not as you; for admins."""
 
     name: Annotated[str, Field(max_length=80)]
     scope: str = Scope.READ.value

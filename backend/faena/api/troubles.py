@@ -15,7 +15,9 @@ router = Router(tags=["troubles"])
 
 
 class TroubleOut(Out):
-    """`key` names it among its kind on its server. Moments in ms since 1970; `server_name` says of an alert
+    """A lead, a pattern of deadlocks or an alert.
+
+    `key` names it among its kind on its server. Moments in ms since 1970; `server_name` says of an alert
     on how many more it is. `hours` counts by the hour of its server's day."""
 
     kind: TroubleKind

@@ -61,7 +61,7 @@ def _lists() -> dict[str, list[Labelled]]:
 
 
 class WordOut(Out):
-    """`meaning` explains where the label alone says too little, else empty."""
+    """A word of the API, as people read it. `meaning` explains where the label alone says too little, else empty."""
 
     value: str
     label: str

@@ -2714,7 +2714,9 @@ export interface components {
         About: "lead" | "alert" | "pattern" | "statement" | "change";
         /**
          * AgainIn
-         * @description `path` with its query, as it would be asked alone; `known` names the answer that the asker has, if any.
+         * @description A question that is asked again.
+         *
+         *     `path` with its query, as it would be asked alone; `known` names the answer that the asker has, if any.
          */
         AgainIn: {
             /** Known */
@@ -2755,7 +2757,9 @@ export interface components {
         };
         /**
          * AlertConditionBody
-         * @description `level` and `clears` in the signal's unit, or in times of what is usual. No servers and no groups: all.
+         * @description A condition as somebody wants it.
+         *
+         *     `level` and `clears` in the signal's unit, or in times of what is usual. No servers and no groups: all.
          */
         AlertConditionBody: {
             /**
@@ -2942,7 +2946,7 @@ export interface components {
         };
         /**
          * AlertStateBody
-         * @description `until` in ms since 1970, for snoozed ones.
+         * @description What is done about an alert. `until` in ms since 1970, for snoozed ones.
          */
         AlertStateBody: {
             /** State */
@@ -2955,7 +2959,10 @@ export interface components {
         };
         /**
          * AlertsIn
-         * @description `state`: one or more of unread, acknowledged, snoozed, handled; all where none is given. `lead`: told with the lead of this identity.
+         * @description Which alerts.
+         *
+         *     `state`: one or more of unread, acknowledged, snoozed, handled; all where none is given. `lead`: told with the
+         *     lead of this identity.
          */
         AlertsIn: {
             /** Condition */
@@ -2985,7 +2992,7 @@ export interface components {
         };
         /**
          * ApiTokenBody
-         * @description `machine`: it acts as a program of that name, not as you; for admins.
+         * @description A token as somebody wants it. `machine`: it acts as a program of that name, not as you; for admins.
          */
         ApiTokenBody: {
             /**
@@ -3008,7 +3015,7 @@ export interface components {
         };
         /**
          * ApiTokenMadeOut
-         * @description `token` is told this once and not kept.
+         * @description A token that was just made: `token` is told this once and not kept.
          */
         ApiTokenMadeOut: {
             about: components["schemas"]["ApiTokenOut"];
@@ -3017,7 +3024,9 @@ export interface components {
         };
         /**
          * ApiTokenOut
-         * @description `machine`: of a program and not of a person. Moments in ms since 1970; `last_used` null: never.
+         * @description A token, without the token itself.
+         *
+         *     `machine`: of a program and not of a person. Moments in ms since 1970; `last_used` null: never.
          */
         ApiTokenOut: {
             /** Expires */
@@ -3048,7 +3057,9 @@ export interface components {
         };
         /**
          * AskBody
-         * @description `text` stands in for the statement's own; `execution` names one whose parameters are used ("ended pid place").
+         * @description What plan to ask a server for.
+         *
+         *     `text` stands in for the statement's own; `execution` names one whose parameters are used ("ended pid place").
          *
          *     `run` measures by running once and rolling back; it takes an operator and `confirmed`.
          */
@@ -3155,7 +3166,9 @@ export interface components {
         };
         /**
          * BeforeOut
-         * @description `begun` null: no sample tells when the transaction began. `cut`: it did more, earlier.
+         * @description What a blocker did before it blocked.
+         *
+         *     `begun` null: no sample tells when the transaction began. `cut`: it did more, earlier.
          */
         BeforeOut: {
             /** Begun */
@@ -3216,7 +3229,9 @@ export interface components {
         };
         /**
          * ByteColumnOut
-         * @description `not_at_work`: bytes a second of processes whose session rested at the sample, or ended, within `rate`.
+         * @description One dimension, its values ranked by bytes.
+         *
+         *     `not_at_work`: bytes a second of processes whose session rested at the sample, or ended, within `rate`.
          */
         ByteColumnOut: {
             /** Dimension */
@@ -3232,7 +3247,9 @@ export interface components {
         };
         /**
          * ByteRowOut
-         * @description `rate` in bytes a second; `by_kind` splits the part of sessions at work by what they waited for.
+         * @description One value of a column, and the bytes that its sessions moved.
+         *
+         *     `rate` in bytes a second; `by_kind` splits the part of sessions at work by what they waited for.
          */
         ByteRowOut: {
             /** By Kind */
@@ -3254,7 +3271,10 @@ export interface components {
         };
         /**
          * BytesOut
-         * @description `counted_s` of the window's `window_s` seconds were counted; 0: no columns. `processes`: whether they can be, now.
+         * @description Who moved bytes to and from the disk.
+         *
+         *     `counted_s` of the window's `window_s` seconds were counted; 0: no columns. `processes`: whether they can be,
+         *     now.
          */
         BytesOut: {
             /** Columns */
@@ -3348,7 +3368,9 @@ export interface components {
         };
         /**
          * CaptureOut
-         * @description `sample_ms` is how long the server takes to answer one sample, null while nothing was measured.
+         * @description How a server is watched now.
+         *
+         *     `sample_ms` is how long the server takes to answer one sample, null while nothing was measured.
          *
          *     `engine` in words; `can` names what can be done with it: sample, reach, explain, end, schema, log_needs, files.
          *     `cost_share` of a core is what sampling costs at most; above `dear_share` a choice wants a second yes.
@@ -3680,7 +3702,9 @@ export interface components {
         ChangeKind: "index_made" | "index_dropped" | "index_rebuilt" | "index_invalid" | "table_made" | "table_dropped" | "table_altered" | "table_rewritten" | "table_grew" | "setting" | "role_setting" | "statistics" | "statistics_missing" | "plan_switch" | "restart" | "version" | "extension" | "cores" | "role" | "statement_new" | "statement_gone" | "program_new" | "program_gone" | "client_new" | "client_gone" | "replica_attached" | "replica_lost" | "deploy" | "note";
         /**
          * ChangeOut
-         * @description `difference` in the indicator's unit, `ratio` now to then; null where either is not known.
+         * @description How far a figure is from what it was.
+         *
+         *     `difference` in the indicator's unit, `ratio` now to then; null where either is not known.
          */
         ChangeOut: {
             /** Difference */
@@ -3730,7 +3754,7 @@ export interface components {
         };
         /**
          * CheckOut
-         * @description `ready`: everything needed is there, so connecting will succeed.
+         * @description What a trial of a connection found. `ready`: everything needed is there, so connecting will succeed.
          */
         CheckOut: {
             /** Ready */
@@ -3780,7 +3804,10 @@ export interface components {
         };
         /**
          * CollectorOut
-         * @description `silent_ms`: since it was last seen. `waiting` readings are not stored yet, `dropped` were lost for want of room.
+         * @description One collector, as it last told of itself.
+         *
+         *     `silent_ms`: since it was last seen. `waiting` readings are not stored yet, `dropped` were lost for want of
+         *     room.
          */
         CollectorOut: {
             /** Alive */
@@ -3884,7 +3911,9 @@ export interface components {
         };
         /**
          * CompareOut
-         * @description `told_at`: when too early ends. `reasons` say what was taken into account; `days` earlier ones stand behind it.
+         * @description Two windows held against each other, with the verdict.
+         *
+         *     `told_at`: when too early ends. `reasons` say what was taken into account; `days` earlier ones stand behind it.
          *
          *     `main` is the measure that the verdict goes by; null where there is none.
          */
@@ -3961,7 +3990,9 @@ export interface components {
         };
         /**
          * ComparisonOut
-         * @description `executed` says what the change did to executions, empty where they are not known of both plans.
+         * @description Two plans, step by step.
+         *
+         *     `executed` says what the change did to executions, empty where they are not known of both plans.
          */
         ComparisonOut: {
             after: components["schemas"]["PlanOut"];
@@ -4015,7 +4046,9 @@ export interface components {
         };
         /**
          * ConnectionBody
-         * @description `keep_password`: the one that is kept goes on, unless host or user change.
+         * @description How a server is to be reached from now on.
+         *
+         *     `keep_password`: the one that is kept goes on, unless host or user change.
          */
         ConnectionBody: {
             /** Cores */
@@ -4128,7 +4161,9 @@ export interface components {
         };
         /**
          * DearerOut
-         * @description `times` the usual cost per call since a moment; `until` null: still so; `switch` a change of plan near it.
+         * @description A statement that costs more than it did.
+         *
+         *     `times` the usual cost per call since a moment; `until` null: still so; `switch` a change of plan near it.
          */
         DearerOut: {
             /** Since */
@@ -4166,7 +4201,9 @@ export interface components {
         Dimension: "kind" | "wait" | "statement" | "tables" | "program" | "endpoint" | "user" | "client" | "database" | "held_by" | "backend";
         /**
          * DiskOut
-         * @description `latency_usual` is the median of the same hours on earlier days; null while too few are known.
+         * @description The disk of a server, and who shares it.
+         *
+         *     `latency_usual` is the median of the same hours on earlier days; null while too few are known.
          */
         DiskOut: {
             /** Latency Ms */
@@ -4258,7 +4295,9 @@ export interface components {
         };
         /**
          * EndBody
-         * @description `started_s` and `statement_ms` as shown: if it is another session or statement by now, nothing is ended.
+         * @description Which session or statement to end.
+         *
+         *     `started_s` and `statement_ms` as shown: if it is another session or statement by now, nothing is ended.
          */
         EndBody: {
             /**
@@ -4418,7 +4457,9 @@ export interface components {
         };
         /**
          * EndpointsOut
-         * @description `start` and `end` are those of the minutes that were counted; `newest` is the newest minute with a request.
+         * @description Endpoints over a window.
+         *
+         *     `start` and `end` are those of the minutes that were counted; `newest` is the newest minute with a request.
          */
         EndpointsOut: {
             choices: components["schemas"]["ChoicesOut"];
@@ -4653,7 +4694,7 @@ export interface components {
         };
         /**
          * ExecutionOut
-         * @description `statement` and `parameters` are empty unless they are kept and the user is an operator.
+         * @description One execution. `statement` and `parameters` are empty unless they are kept and the user is an operator.
          */
         ExecutionOut: {
             /** Bind Ms */
@@ -4699,7 +4740,7 @@ export interface components {
         };
         /**
          * ExpectedOut
-         * @description `queueing` null: more is asked for than fits, all the time.
+         * @description What is expected with another number of cores. `queueing` null: more is asked for than fits, all the time.
          */
         ExpectedOut: {
             /** Cores */
@@ -4792,7 +4833,7 @@ export interface components {
         };
         /**
          * FindingOut
-         * @description `step` null: the plan as a whole. `share` of the time is at stake.
+         * @description What is suspected of a plan. `step` null: the plan as a whole. `share` of the time is at stake.
          */
         FindingOut: {
             /** At Stake Ms */
@@ -4836,7 +4877,9 @@ export interface components {
         };
         /**
          * FollowerOut
-         * @description `second` ran `runs` times, about once for each row that `first` returned, `each` times for a run of it.
+         * @description A statement that is run once for each row of another.
+         *
+         *     `second` ran `runs` times, about once for each row that `first` returned, `each` times for a run of it.
          *
          *     `agree` of the `readings` of the counters have it so, a share between 0 and 1. A guess: counters know no requests.
          */
@@ -4862,7 +4905,9 @@ export interface components {
         };
         /**
          * FollowersOut
-         * @description `start` and `end` are what was looked at: of a long window its end. Fewer than `needed` readings tell nothing.
+         * @description Statements that follow others row by row.
+         *
+         *     `start` and `end` are what was looked at: of a long window its end. Fewer than `needed` readings tell nothing.
          */
         FollowersOut: {
             /** End */
@@ -4922,7 +4967,9 @@ export interface components {
         };
         /**
          * HandledBody
-         * @description `change`: what was done; empty with `handled` false to take it back. `at`: when, now if left out.
+         * @description What was done about a pattern of deadlocks.
+         *
+         *     `change`: what was done; empty with `handled` false to take it back. `at`: when, now if left out.
          */
         HandledBody: {
             /** At */
@@ -5010,7 +5057,9 @@ export interface components {
         };
         /**
          * ImportOut
-         * @description `ticks_known` were stored before and left as they are. `faults` are the first of `refused` rows.
+         * @description What came in from a file of samples.
+         *
+         *     `ticks_known` were stored before and left as they are. `faults` are the first of `refused` rows.
          */
         ImportOut: {
             /** Faults */
@@ -5066,7 +5115,7 @@ export interface components {
         Indicator: "load" | "running" | "waiting" | "blocked" | "calls" | "errors" | "deadlocks" | "cancelled_readers" | "connections" | "cpu" | "reads" | "writes" | "disk_latency" | "temp" | "size" | "lag" | "transaction_age";
         /**
          * IndicatorOut
-         * @description `unit`: sessions, per_s, share, ms, bytes, bytes_per_s or count.
+         * @description One indicator of several servers. `unit`: sessions, per_s, share, ms, bytes, bytes_per_s or count.
          */
         IndicatorOut: {
             /** Cells */
@@ -5100,7 +5149,7 @@ export interface components {
         };
         /**
          * JobOut
-         * @description `error` of the last run, empty when it went well; null where it has not run yet.
+         * @description One job of a collector. `error` of the last run, empty when it went well; null where it has not run yet.
          */
         JobOut: {
             /** Error */
@@ -5181,7 +5230,9 @@ export interface components {
         };
         /**
          * LanesOut
-         * @description `ticks` are the moments sampled; `more` sessions waited that have no lane here.
+         * @description Who waited for whom, moment by moment.
+         *
+         *     `ticks` are the moments sampled; `more` sessions waited that have no lane here.
          */
         LanesOut: {
             /** End */
@@ -5221,7 +5272,9 @@ export interface components {
         };
         /**
          * LayoutBody
-         * @description `hidden` columns of those that come, `shown` of those that are hidden unless asked for, `widths` in pixels.
+         * @description How somebody wants the columns of a table.
+         *
+         *     `hidden` columns of those that come, `shown` of those that are hidden unless asked for, `widths` in pixels.
          */
         LayoutBody: {
             /** Hidden */
@@ -5294,7 +5347,10 @@ export interface components {
         LeadKind: "idle_transaction" | "lock_chain" | "hot_row" | "advisory_lock" | "deadlock_pattern" | "missing_index" | "defeated_index" | "deep_paging" | "plan_change" | "volume_growth" | "runaway_statement" | "cpu_saturation" | "disk_saturation" | "neighbour" | "commit_rate" | "spill" | "repeated_statement" | "conflict_retries" | "maintenance" | "slow_client" | "connection_storm" | "held_back_vacuum" | "internal_contention" | "replica_conflict" | "host_version" | "external_layer" | "cache_missing" | "other";
         /**
          * LeadOut
-         * @description `share` of the load it explains beyond the leads before it, `seconds` the session-seconds. `begun`: its first sample.
+         * @description A lead: what is at fault, and what shows it.
+         *
+         *     `share` of the load it explains beyond the leads before it, `seconds` the session-seconds. `begun`: its first
+         *     sample.
          *
          *     `identity` is the same whenever the same trouble comes again; `known` null: it was not seen in another window yet.
          */
@@ -5459,7 +5515,9 @@ export interface components {
         };
         /**
          * LiveSessionOut
-         * @description `blocked_by` are those in its way, the one to blame first; `blocks` counts those behind it at any distance.
+         * @description A session as it is now.
+         *
+         *     `blocked_by` are those in its way, the one to blame first; `blocks` counts those behind it at any distance.
          */
         LiveSessionOut: {
             /** Active */
@@ -5674,7 +5732,10 @@ export interface components {
         };
         /**
          * MarkedOut
-         * @description `query_id`: the statement that a switch of plan or another change is of; `change` and `alert`: the number of one.
+         * @description A mark on the rail.
+         *
+         *     `query_id`: the statement that a switch of plan or another change is of; `change` and `alert`: the number of
+         *     one.
          */
         MarkedOut: {
             /** Alert */
@@ -5698,7 +5759,9 @@ export interface components {
         Measure: "total_ms" | "mean_ms" | "calls" | "rows" | "blocks_read" | "blocks_hit" | "temp_written" | "wal_bytes" | "stddev_ms" | "plan_ms" | "read_ms" | "errors" | "change" | "sessions" | "on_cpu" | "disk_read_rate" | "disk_write_rate";
         /**
          * MemoryOut
-         * @description `captured` executions are known singly, `spilled` of them wrote temporary files; sizes in bytes.
+         * @description What memory a statement would take.
+         *
+         *     `captured` executions are known singly, `spilled` of them wrote temporary files; sizes in bytes.
          *
          *     `settings` are the server's own that bound memory, as it writes them.
          */
@@ -6005,7 +6068,9 @@ export interface components {
         };
         /**
          * OnlyIn
-         * @description `only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement.
+         * @description Which executions.
+         *
+         *     `only=program:gate-scan`, repeated for each; dimensions program, user, database, client, plan, statement.
          */
         OnlyIn: {
             /**
@@ -6192,7 +6257,9 @@ export interface components {
         };
         /**
          * PersonOut
-         * @description `may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role.
+         * @description An account, and what its holder may do.
+         *
+         *     `may_run`: may run statements on watched servers to measure their plans, a grant of its own beside the role.
          *
          *     `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a viewer sees, beside
          *     those that he operates; none: all servers.
@@ -6230,7 +6297,9 @@ export interface components {
         };
         /**
          * PipelineBody
-         * @description `every_server`: the token speaks of all servers, also of those that come later.
+         * @description A token for a pipeline that tells of deploys.
+         *
+         *     `every_server`: the token speaks of all servers, also of those that come later.
          */
         PipelineBody: {
             /**
@@ -6277,7 +6346,9 @@ export interface components {
         PivotMeasure: "took_ms" | "parse_ms" | "bind_ms" | "execute_ms" | "temp_bytes";
         /**
          * PivotOut
-         * @description `cells` rows by columns, null where there is nothing or too little; `counts` of captured executions behind each.
+         * @description Executions by two dimensions.
+         *
+         *     `cells` rows by columns, null where there is nothing or too little; `counts` of captured executions behind each.
          */
         PivotOut: {
             /** Captured */
@@ -6341,7 +6412,10 @@ export interface components {
         };
         /**
          * PlanOut
-         * @description `server` and `query_id` where it is known whose plan it is; `executed` where executions are known to have used it.
+         * @description A plan as a ledger.
+         *
+         *     `server` and `query_id` where it is known whose plan it is; `executed` where executions are known to have used
+         *     it.
          */
         PlanOut: {
             /** Analysed */
@@ -6421,7 +6495,7 @@ export interface components {
         };
         /**
          * ProcessOut
-         * @description `cpu` in cores, `memory` in bytes.
+         * @description A process of the machine: `cpu` in cores, `memory` in bytes.
          */
         ProcessOut: {
             /** Cpu */
@@ -6477,7 +6551,7 @@ export interface components {
         };
         /**
          * ProposalsOut
-         * @description `unknown` says why nothing can be proposed, empty when it can.
+         * @description Indexes that are proposed. `unknown` says why nothing can be proposed, empty when it can.
          */
         ProposalsOut: {
             /** Estimates */
@@ -6625,7 +6699,9 @@ export interface components {
         };
         /**
          * RankingOut
-         * @description `covered_ms` of the window's length was counted; `breaks` say why some work may be missing.
+         * @description Statements by what they cost.
+         *
+         *     `covered_ms` of the window's length was counted; `breaks` say why some work may be missing.
          *
          *     A row's `change` is its time a second over that of the window before: null when it is new or that was not counted.
          *     `hidden` statements of tools and of the system were left out, `unfit` by conditions on figures. `sessions` and
@@ -6681,7 +6757,9 @@ export interface components {
         };
         /**
          * RecordedOut
-         * @description `tick_ms` is what one sighting stands for; `ticks` were taken and the session was seen in `seen` of them.
+         * @description One session over a recording.
+         *
+         *     `tick_ms` is what one sighting stands for; `ticks` were taken and the session was seen in `seen` of them.
          */
         RecordedOut: {
             /** Now */
@@ -6751,7 +6829,10 @@ export interface components {
         };
         /**
          * RemoveBody
-         * @description `name` as the server is called, so that nobody removes another by mistake; `keep_data` leaves its past to look at.
+         * @description Which server to remove.
+         *
+         *     `name` as the server is called, so that nobody removes another by mistake; `keep_data` leaves its past to look
+         *     at.
          */
         RemoveBody: {
             /** Keep Data */
@@ -6952,7 +7033,7 @@ export interface components {
         Role: "viewer" | "operator" | "admin";
         /**
          * RowOut
-         * @description `by_kind` adds up to `sessions`; margins are half-widths of 95% intervals.
+         * @description One value of a column of the sieve. `by_kind` adds up to `sessions`; margins are half-widths of 95% intervals.
          *
          *     `opens`: the number of the statement or endpoint, for its page; null where there is none.
          */
@@ -7040,7 +7121,7 @@ export interface components {
         };
         /**
          * SamplesOut
-         * @description `next` is the offset of the following page, null on the last.
+         * @description A page of samples. `next` is the offset of the following page, null on the last.
          */
         SamplesOut: {
             /** Next */
@@ -7146,7 +7227,9 @@ export interface components {
         };
         /**
          * ServedOut
-         * @description `stake_ms` of the statement's time in the window that the index's share of its plan's cost is worth.
+         * @description A statement that a proposed index serves.
+         *
+         *     `stake_ms` of the statement's time in the window that the index's share of its plan's cost is worth.
          */
         ServedOut: {
             /** Label */
@@ -7298,7 +7381,9 @@ export interface components {
         };
         /**
          * ServersOut
-         * @description `collector_away`: seconds since the collector last showed a sign of life, null while it is well.
+         * @description All servers that the asker sees, at a glance.
+         *
+         *     `collector_away`: seconds since the collector last showed a sign of life, null while it is well.
          */
         ServersOut: {
             /** Collector Away */
@@ -7310,7 +7395,12 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description `username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of its own. `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a viewer sees; none: all servers. `sign_in_by` names a provider of OpenID Connect, whose way begins at /oidc/begin. Send `csrf` back as X-CSRFToken with every change.
+         * @description Who is signed in, and with what the page is to be made.
+         *
+         *     `username` and `role` are null when nobody is signed in; `may_run`: statements on watched servers, a grant of
+         *     its own. `operates`: groups on whose servers a viewer is an operator. `sees`: groups whose servers alone a
+         *     viewer sees; none: all servers. `sign_in_by` names a provider of OpenID Connect, whose way begins at
+         *     /oidc/begin. Send `csrf` back as X-CSRFToken with every change.
          */
         SessionOut: {
             /** Csrf */
@@ -7361,7 +7451,9 @@ export interface components {
         };
         /**
          * ShareOut
-         * @description `executions` are estimated by weights, `captured` were seen. The value of a session is its pid and its program.
+         * @description A part of the executions by one value.
+         *
+         *     `executions` are estimated by weights, `captured` were seen. The value of a session is its pid and its program.
          */
         ShareOut: {
             /** Captured */
@@ -7393,7 +7485,7 @@ export interface components {
         };
         /**
          * SideOut
-         * @description `kept` requests that stand for `requests`; means of one of them.
+         * @description One side of a comparison of requests: `kept` requests that stand for `requests`; means of one of them.
          */
         SideOut: {
             /** Kept */
@@ -7511,7 +7603,9 @@ export interface components {
         };
         /**
          * SourceBody
-         * @description `attributes`: names that are kept beyond those that always are; `personal`: also such as may tell of a person.
+         * @description A source of traces as somebody wants it.
+         *
+         *     `attributes`: names that are kept beyond those that always are; `personal`: also such as may tell of a person.
          */
         SourceBody: {
             /** Attributes */
@@ -7921,7 +8015,9 @@ export interface components {
         };
         /**
          * TableIndexOut
-         * @description `used` by the newest plan that the statement is known to have used. `columns` with INCLUDE and WHERE as written.
+         * @description An index of a table.
+         *
+         *     `used` by the newest plan that the statement is known to have used. `columns` with INCLUDE and WHERE as written.
          */
         TableIndexOut: {
             /** Columns */
@@ -7965,7 +8061,9 @@ export interface components {
         };
         /**
          * TableStatementOut
-         * @description `reads` blocks a second, counted when a call ends; `reading` sessions seen waiting for the disk, in the mean.
+         * @description A statement that touches a table.
+         *
+         *     `reads` blocks a second, counted when a call ends; `reading` sessions seen waiting for the disk, in the mean.
          */
         TableStatementOut: {
             /** Label */
@@ -7986,7 +8084,9 @@ export interface components {
         };
         /**
          * TapeDeadlockOut
-         * @description `pattern` is its identifier; `victim`: the server ended this session's transaction, not another's.
+         * @description A deadlock of a session.
+         *
+         *     `pattern` is its identifier; `victim`: the server ended this session's transaction, not another's.
          */
         TapeDeadlockOut: {
             /** At */
@@ -8153,7 +8253,10 @@ export interface components {
         };
         /**
          * TouchedTablesOut
-         * @description `surveyed`: known from surveys alone. `missing` are names that no table of the database has (views, for one), or that no
+         * @description The tables that a statement touches.
+         *
+         *     `surveyed`: known from surveys alone. `missing` are names that no table of the database has (views, for one), or
+         *     that no
          *     survey knew.
          */
         TouchedTablesOut: {
@@ -8264,7 +8367,9 @@ export interface components {
         TroubleKind: "alert" | "lead" | "pattern";
         /**
          * TroubleOut
-         * @description `key` names it among its kind on its server. Moments in ms since 1970; `server_name` says of an alert
+         * @description A lead, a pattern of deadlocks or an alert.
+         *
+         *     `key` names it among its kind on its server. Moments in ms since 1970; `server_name` says of an alert
          *     on how many more it is. `hours` counts by the hour of its server's day.
          */
         TroubleOut: {
@@ -8359,7 +8464,10 @@ export interface components {
         };
         /**
          * UsualOut
-         * @description `days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none. `zone` counts them.
+         * @description The band of what is usual.
+         *
+         *     `days` earlier days alike stand behind the band; fewer than `days_needed`, and there is none. `zone` counts
+         *     them.
          *
          *     `known` is the share of the buckets that have a band.
          */
@@ -8381,7 +8489,9 @@ export interface components {
         };
         /**
          * UsualTimeOut
-         * @description `ms_per_s`: execution time a second at this hour of the day, the median over earlier days.
+         * @description What a statement takes at other times.
+         *
+         *     `ms_per_s`: execution time a second at this hour of the day, the median over earlier days.
          */
         UsualTimeOut: {
             /** Ms Per S */
@@ -8449,7 +8559,7 @@ export interface components {
         };
         /**
          * WaitSumOut
-         * @description `count` waits, `ticks` sightings in all, `longest` in a row.
+         * @description What a session waited for in all: `count` waits, `ticks` sightings in all, `longest` in a row.
          */
         WaitSumOut: {
             /** Count */
@@ -8557,7 +8667,7 @@ export interface components {
         Way: "read" | "written";
         /**
          * WayBody
-         * @description `secret`: the password of a mail server; left out, it stays as it is.
+         * @description A way out as somebody wants it. `secret`: the password of a mail server; left out, it stays as it is.
          */
         WayBody: {
             /**
@@ -8583,7 +8693,7 @@ export interface components {
         WayKind: "email" | "webhook";
         /**
          * WayMadeOut
-         * @description `secret` of a webhook, by which its calls are signed: shown this once.
+         * @description A way out that was just made. `secret` of a webhook, by which its calls are signed: shown this once.
          */
         WayMadeOut: {
             /** Secret */
@@ -8670,7 +8780,7 @@ export interface components {
         };
         /**
          * WordOut
-         * @description `meaning` explains where the label alone says too little, else empty.
+         * @description A word of the API, as people read it. `meaning` explains where the label alone says too little, else empty.
          */
         WordOut: {
             /** Label */

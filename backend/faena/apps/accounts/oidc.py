@@ -1,4 +1,4 @@
-"""Sign-in by OpenID Connect: who somebody is says the provider, what he may do say the claims, each time anew."""
+"""Sign-in by OpenID Connect. The provider says who somebody is; its claims say what he may do, at each sign-in."""
 
 from collections.abc import Iterable, Mapping
 from functools import lru_cache
@@ -37,7 +37,7 @@ def provider() -> OpenId:
 
 @lru_cache(maxsize=4)
 def _client(issuer: str, client: str, secret: str, scopes: str) -> DjangoOAuth2App:
-    """The library has state, nonce and PKCE, and checks signature, issuer, audience and times of what it is told."""
+    """A client of the provider. The library makes state, nonce and PKCE, and checks signature, issuer, audience and times."""
     registered = OAuth().register(
         "provider", client_id=client, client_secret=secret,
         server_metadata_url=f"{issuer}/.well-known/openid-configuration",
@@ -52,7 +52,7 @@ def _of(told: OpenId) -> DjangoOAuth2App:
 
 
 def begin(request: HttpRequest, back: str) -> HttpResponse:
-    """To the provider; from there people come back, and go on where they were. Raises NotFound, NotAllowed."""
+    """Sends the browser to the provider, and remembers where it goes on afterwards. Raises NotFound, NotAllowed."""
     told = provider()
     request.session["back"] = back if back.startswith("/") and not back.startswith("//") and "\\" not in back else "/"
     try:
@@ -65,7 +65,7 @@ def begin(request: HttpRequest, back: str) -> HttpResponse:
 
 
 def finish(request: HttpRequest) -> str:
-    """Whoever comes back is signed in; the path to go on at. Raises NotFound, NotAllowed."""
+    """Signs in whoever comes back from the provider, and gives the path to go on at. Raises NotFound, NotAllowed."""
     told = provider()
     back = str(request.session.get("back", "/"))
     try:
@@ -86,9 +86,9 @@ def finish(request: HttpRequest) -> str:
 
 @transaction.atomic
 def admit(told: OpenId, claims: Mapping[str, Any]) -> User:
-    """The person of these claims, with the role that they give. Raises NotAllowed.
+    """Finds or makes the account of these claims, and gives it the role that they say. Raises NotAllowed.
 
-    A person is known by issuer and subject, which never change; a name that belongs to somebody with a password is not given away.
+    An account is known by issuer and subject, which never change. One with a password is not given away for its name.
     """
     subject = str(claims.get("sub") or "")
     granted = granted_by(told, claims)
