@@ -3,12 +3,16 @@
 from collections.abc import Collection, Mapping
 from typing import Annotated, Any
 
+from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
 from django.http import HttpRequest
 from ninja import Field, Query, Router, Schema, Status
 
 from faena.api.out import Out
 from faena.api.parameters import now_ms
 from faena.api.standing import seen_by
+from faena.apps.accounts.people import operates
+from faena.apps.accounts.policy import may
+from faena.apps.accounts.roles import Role
 from faena.apps.alerts import actions, conditions, selectors
 from faena.apps.alerts.conditions import to_core
 from faena.apps.alerts.selectors import Told
@@ -38,7 +42,7 @@ class FiringOut(Out):
 
 
 class AlertOut(Out):
-    """One trouble. `state`: unread, acknowledged, snoozed or handled; `over` null: it goes on. `sent` and `waiting` count
+    """One trouble. `may_act`: the asker may say what is done about it. `state`: unread, acknowledged, snoozed or handled; `over` null: it goes on. `sent` and `waiting` count
     its notices; a muted one has none."""
 
     id: int
@@ -57,6 +61,7 @@ class AlertOut(Out):
     sent: int
     waiting: int
     comments: int
+    may_act: bool
 
 
 class NoticeOut(Out):
@@ -146,7 +151,7 @@ class AlertsIn(Schema):
     limit: Annotated[int, Field(ge=1, le=500)] = 200
 
 
-def _alert(told: Told) -> AlertOut:
+def _alert(told: Told, by: AbstractBaseUser | AnonymousUser) -> AlertOut:
     one = told.alert
     severity = Severity(one.severity)
     first = told.firings[0] if told.firings else None
@@ -175,6 +180,7 @@ def _alert(told: Told) -> AlertOut:
         sent=told.sent,
         waiting=told.waiting,
         comments=told.comments,
+        may_act=may(by, Role.OPERATOR) or (not told.in_part and operates(by, {f.server.group for f in told.firings})),
     )  # fmt: skip
 
 
@@ -190,7 +196,7 @@ def get_alerts(request: HttpRequest, asked: Query[AlertsIn]) -> list[AlertOut]:
         states=asked.state, server_id=asked.server, condition_id=asked.condition, lead=asked.lead, limit=asked.limit,
         groups=seen_by(request),
     )  # fmt: skip
-    return [_alert(one) for one in found]
+    return [_alert(one, request.user) for one in found]
 
 
 @router.get("/alerts/mutes", response=list[MuteOut], operation_id="alert_mutes")
@@ -233,7 +239,7 @@ def get_alert(request: HttpRequest, alert_id: int) -> AlertPageOut:
     lead, window = told.get("lead") or {}, told.get("window") or {}
     first = found.firings[0] if found.firings else None
     return AlertPageOut(
-        alert=_alert(found),
+        alert=_alert(found, request.user),
         when=told.get("when", ""),
         lead=lead.get("title", ""),
         chain=lead.get("chain", []),
@@ -260,7 +266,7 @@ def get_alert(request: HttpRequest, alert_id: int) -> AlertPageOut:
 def put_state(request: HttpRequest, alert_id: int, body: AlertStateBody) -> AlertOut:
     """Acknowledge, snooze, handle, or make it unread again."""
     row = actions.set_state(alert_id, body.state, now_ms(), until_ms=body.until, by=request.user)
-    return _alert(selectors.told(row))
+    return _alert(selectors.told(row, seen_by(request)), request.user)
 
 
 @router.post("/alerts/{alert_id}/comments", response={201: AlertCommentOut}, operation_id="alert_comment")

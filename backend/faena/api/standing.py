@@ -4,7 +4,7 @@ Both are decided for one question, by what its path and its parameters name; the
 """
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Collection, Mapping
 from typing import Any
 
 from django.contrib.auth.models import AbstractBaseUser
@@ -18,7 +18,6 @@ from faena.apps.servers import selectors as servers
 from faena.apps.servers.sight import Groups
 from faena.core.numbers import whole_number
 
-_SERVER = re.compile(r"^/api/v1/servers/(\d{1,18})(?:/|$)")
 _NAMED = re.compile(r"^/api/v1/(servers|alerts|cases)/(\d{1,18})(?:/|$)")
 # Each raises NotFound for what somebody does not see, in the words that tell of what is not there.
 _LOOKED_UP: Mapping[str, Callable[[int, Groups], object]] = {
@@ -39,14 +38,23 @@ class Signed(SessionAuth):
 
 def stand(user: AbstractBaseUser, request: HttpRequest) -> AbstractBaseUser:
     """The user, with the role that he has where the path leads. Raises NotFound where he sees nothing of what is named."""
-    groups = groups_seen(user)
+    groups, named = groups_seen(user), _NAMED.match(request.path)
     if groups is not None:
-        if named := _NAMED.match(request.path):
+        if named:
             _LOOKED_UP[named[1]](int(named[2]), groups)
         for number in request.GET.getlist("server"):
             servers.server(whole_number(number) or 0, groups)
-    found = _SERVER.match(request.path)
-    return standing_on(user, servers.group_of(int(found[1])) if found else "")
+    return standing_on(user, _groups_of(named[1], int(named[2])) if named else ())
+
+
+def _groups_of(what: str, number: int) -> Collection[str]:
+    """Of the servers that it is of; a case is of whatever is kept in it, and so of everybody."""
+    match what:
+        case "servers":
+            return (servers.group_of(number),)
+        case "alerts":
+            return alerts.groups_of(number)
+    return ()
 
 
 def seen_by(request: HttpRequest) -> Groups:

@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 from django.test import Client
+from faena.apps.accounts.models import User
 from faena.apps.alerts.models import Alert, AlertCondition, Firing, Notice
 from faena.apps.answers.alerts.evaluating import watch
 from faena.apps.answers.alerts.telling import tell_due
@@ -57,6 +58,34 @@ def test_an_alert_is_listed_read_handled_and_commented(clients: dict[str, Client
         alert.firings.get().server_id,
     )
     assert viewer.get("/api/v1/alerts/999999").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("operates", "groups", "may"),
+    [
+        (["north"], ["north"], True), (["north"], ["south"], False), (["north"], ["north", "south"], False),
+        (["north", "south"], ["north", "south"], True), (["north"], ["north", ""], False), ([], [""], False),
+    ],
+)  # fmt: skip
+def test_who_operates_all_of_its_servers_says_what_is_done_about_an_alert(
+    clients: dict[str, Client], alert: Alert, operates: list[str], groups: list[str], may: bool
+) -> None:
+    first = alert.firings.get()
+    Server.objects.filter(pk=first.server_id).update(group=groups[0])
+    for name in groups[1:]:
+        server = Server.objects.create(name=f"other-{name}", group=name)
+        Firing.objects.create(
+            alert=alert, condition=first.condition, server=server, began_ms=1, fired_ms=2, first=1, worst=1, worst_ms=1
+        )
+    User.objects.filter(username="viewer").update(operates=operates)
+    viewer = clients["viewer"]
+    assert viewer.get(f"/api/v1/alerts/{alert.pk}").json()["alert"]["may_act"] is may
+    assert [one["may_act"] for one in viewer.get("/api/v1/alerts").json()] == [may]
+    expected = 200 if may else 403
+    assert put(viewer, f"/alerts/{alert.pk}/state", {"state": "acknowledged"}).status_code == expected
+    said = post(viewer, f"/alerts/{alert.pk}/comments", {"text": "a cable"})
+    assert said.status_code == (201 if may else 403)
+    assert post(viewer, "/conditions", BLOCKED).status_code == 403, "which is of all servers"
 
 
 def test_muting_is_for_operators_and_says_what_and_until_when(clients: dict[str, Client], alert: Alert) -> None:

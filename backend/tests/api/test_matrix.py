@@ -48,6 +48,7 @@ def known() -> dict[str, object]:
     """Things that paths name, so that it is the role that decides."""
     server = Server.objects.create(name="pier-1", host="127.0.0.1", port=1)
     case = Case.objects.create(title="a", made_ms=1, made_by="a", changed_ms=1)
+    somebody = save_user("somebody", "correct horse", Role.VIEWER)
     evidence = KeptEvidence.objects.create(case=case, place=1, kind="view", title="a", at_ms=1, by="a")
     condition = AlertCondition.objects.order_by("pk").first() or AlertCondition.objects.create(
         name="a", signal="blocked", level=1, clears=1
@@ -58,7 +59,8 @@ def known() -> dict[str, object]:
         "mute_id": Mute.objects.create(server=server, until_ms=2**50, by="a").pk,
         "way_id": Way.objects.create(name="a", kind="email").pk,
         "source_id": TraceSource.objects.create(server=server, name="a", digest="0" * 64).pk,
-        "person_id": save_user("somebody", "correct horse", Role.VIEWER).pk,
+        "person_id": somebody.pk,
+        "token_id": make("of-somebody", Scope.READ, 10, machine=False, by=somebody)[0].id,
         "name": "pier-1", "machine": "quay-host", "from": START, "to": START + 600_000, "query_id": 7,
     }  # fmt: skip
 

@@ -2873,7 +2873,7 @@ export interface components {
         };
         /**
          * AlertOut
-         * @description One trouble. `state`: unread, acknowledged, snoozed or handled; `over` null: it goes on. `sent` and `waiting` count
+         * @description One trouble. `may_act`: the asker may say what is done about it. `state`: unread, acknowledged, snoozed or handled; `over` null: it goes on. `sent` and `waiting` count
          *     its notices; a muted one has none.
          */
         AlertOut: {
@@ -2889,6 +2889,8 @@ export interface components {
             headline: string;
             /** Id */
             id: number;
+            /** May Act */
+            may_act: boolean;
             /** Muted */
             muted: boolean;
             /** Over */

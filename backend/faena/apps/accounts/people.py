@@ -1,5 +1,6 @@
 """People as others may see them."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -36,8 +37,8 @@ def signed_in(user: AbstractBaseUser | AnonymousUser) -> Person | None:
     return person_of(user) if isinstance(user, User) else None
 
 
-def standing_on(user: AbstractBaseUser, group: str) -> AbstractBaseUser:
-    """The same with the role that it has on servers of this group, for one question: it is not to be saved.
+def standing_on(user: AbstractBaseUser, groups: Collection[str]) -> AbstractBaseUser:
+    """The same with the role that it has on servers of all of these groups, for one question: it is not to be saved.
 
     A role that was raised or lowered for the question before is taken back first.
     """
@@ -45,8 +46,13 @@ def standing_on(user: AbstractBaseUser, group: str) -> AbstractBaseUser:
         return user
     own = getattr(user, "own_role", user.role)
     user.own_role = own  # type: ignore[attr-defined]
-    user.role = Role.OPERATOR if own == Role.VIEWER and group and group in user.operates else own
+    user.role = Role.OPERATOR if own == Role.VIEWER and operates(user, groups) else own
     return user
+
+
+def operates(user: AbstractBaseUser | AnonymousUser, groups: Collection[str]) -> bool:
+    """Whether somebody was made an operator of each of these groups."""
+    return isinstance(user, User) and bool(groups) and all(one and one in user.operates for one in groups)
 
 
 def groups_seen(user: AbstractBaseUser | AnonymousUser) -> frozenset[str] | None:

@@ -37,6 +37,11 @@ def alert(alert_id: int, groups: Groups = None) -> Alert:
     return found
 
 
+def groups_of(alert_id: int) -> set[str]:
+    """Groups of all servers on which it fired; "" stands for those without one."""
+    return set(Firing.objects.filter(alert_id=alert_id).values_list("server__group", flat=True))
+
+
 def _seen(groups: Groups) -> QuerySet[Alert]:
     rows = Alert.objects.all()
     return rows if groups is None else rows.filter(pk__in=_firings(groups).values("alert_id"))

@@ -27,13 +27,13 @@ export const AlertPage = ({ id, role }: Props) => {
   return (
     <div className="pane px-6 pt-3 pb-6">
       <Answer of={found} what="this alert">
-        {(page) => <Told page={page} canAct={role === "operator" || role === "admin"} />}
+        {(page) => <Told page={page} canKeep={role === "operator" || role === "admin"} />}
       </Answer>
     </div>
   );
 };
 
-const Told = ({ page, canAct }: { readonly page: Page; readonly canAct: boolean }) => (
+const Told = ({ page, canKeep }: { readonly page: Page; readonly canKeep: boolean }) => (
   <>
     <p className="text-muted text-sm">
       <Link to="/alerts" className="text-accent underline">
@@ -51,7 +51,7 @@ const Told = ({ page, canAct }: { readonly page: Page; readonly canAct: boolean 
         {page.alert.state}
         {page.alert.state_by ? ` by ${page.alert.state_by} ${when(page.alert.state_at, false)}` : ""}
       </span>
-      {canAct ? <Acts of={page.alert} /> : null}
+      {page.alert.may_act ? <Acts of={page.alert} /> : null}
     </div>
     {page.server === null ? null : (
       <div className="mt-2">
@@ -59,7 +59,7 @@ const Told = ({ page, canAct }: { readonly page: Page; readonly canAct: boolean 
           server={page.server}
           about="alert"
           of={String(page.alert.id)}
-          {...(canAct ? { make: { alert: page.alert.id } } : {})}
+          {...(canKeep ? { make: { alert: page.alert.id } } : {})}
         />
       </div>
     )}
@@ -99,7 +99,7 @@ const Told = ({ page, canAct }: { readonly page: Page; readonly canAct: boolean 
           <img src={page.picture} alt={page.picture_says} width={560} height={150} className="mt-4 max-w-full" />
         ) : null}
         <Notices page={page} />
-        <Comments page={page} canAct={canAct} />
+        <Comments page={page} />
       </div>
     </div>
   </>
@@ -165,7 +165,7 @@ const Notices = ({ page }: { readonly page: Page }) => (
   </Part>
 );
 
-const Comments = ({ page, canAct }: { readonly page: Page; readonly canAct: boolean }) => {
+const Comments = ({ page }: { readonly page: Page }) => {
   const queries = useQueryClient();
   const [text, setText] = useState("");
   const add = useMutation({
@@ -193,7 +193,7 @@ const Comments = ({ page, canAct }: { readonly page: Page; readonly canAct: bool
           {one.text}
         </p>
       ))}
-      {canAct ? (
+      {page.alert.may_act ? (
         <form
           className="mt-2 flex items-baseline gap-3"
           onSubmit={(event) => {

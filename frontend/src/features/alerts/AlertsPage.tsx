@@ -1,6 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useMemo } from "react";
 
 import { when } from "../../lib/time";
 import { counted, duration } from "../../lib/units";
@@ -13,7 +12,6 @@ import type { AlertsSearch } from "./alerts.route";
 import { type Alert, alertsQuery } from "./queries";
 
 interface Props {
-  readonly role: string;
   readonly search: AlertsSearch;
   readonly onSearch: (change: Partial<AlertsSearch>) => void;
 }
@@ -21,10 +19,8 @@ interface Props {
 const STATES = ["", "unread", "acknowledged", "snoozed", "handled"].map((value) => ({ value, label: value || "all" }));
 
 /** Alerts of all servers: what fired, whether it goes on, and what became of it. */
-export const AlertsPage = ({ role, search, onSearch }: Props) => {
+export const AlertsPage = ({ search, onSearch }: Props) => {
   const found = useQuery(alertsQuery(search.became ?? ""));
-  const canAct = role === "operator" || role === "admin";
-  const told = useMemo(() => columns(canAct), [canAct]);
   return (
     <div className="pane px-6 pt-3 pb-6">
       <div className="flex items-baseline justify-between">
@@ -57,7 +53,7 @@ export const AlertsPage = ({ role, search, onSearch }: Props) => {
             <DataTable
               id="alerts"
               label="alerts of all servers"
-              columns={told}
+              columns={COLUMNS}
               rows={rows}
               rowKey={(one) => String(one.id)}
               sort={{ by: "fired", descending: true }}
@@ -81,7 +77,7 @@ export function sentence(rows: readonly Alert[]): string {
 const lasted = (one: Alert): string =>
   one.over === null ? "goes on" : `over after ${duration(Math.max(one.over - one.began, 0))}`;
 
-const columns = (canAct: boolean): Column<Alert>[] => [
+const COLUMNS: Column<Alert>[] = [
   {
     ...{ id: "headline", heading: "alert", wide: true, value: (one: Alert) => one.headline },
     say: (one) => one.headline,
@@ -130,7 +126,7 @@ const columns = (canAct: boolean): Column<Alert>[] => [
           {one.snoozed_until && one.state === "snoozed" ? ` until ${when(one.snoozed_until, false)}` : ""}
           {one.comments ? `, ${counted(one.comments, "comment")}` : ""}
         </div>
-        {canAct ? <Acts of={one} /> : null}
+        {one.may_act ? <Acts of={one} /> : null}
       </>
     ),
   },

@@ -15,7 +15,7 @@ export const alertsRoute = createRoute({
   staticData: { title: "Alerts", nav: { place: "", label: "Alerts" } },
   component: showing(
     lazyRouteComponent(() => import("./AlertsPage"), "AlertsPage"),
-    () => ({ role: useRole(), search: useView(ALERTS), onSearch: useChange<AlertsSearch>() }),
+    () => ({ search: useView(ALERTS), onSearch: useChange<AlertsSearch>() }),
   ),
 });
 

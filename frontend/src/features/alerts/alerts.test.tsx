@@ -33,7 +33,7 @@ const AT = 1_790_000_000_000;
 const alert = (more: Partial<Alert> = {}): Alert => ({
   ...{ id: 4, headline: "pier-1: A transaction left open", severity: "now", severity_label: "look at it now" },
   ...{ began: AT, fired: AT + 60_000, over: null, state: "unread", state_at: 0, state_by: "", snoozed_until: null },
-  ...{ muted: false, sent: 2, waiting: 0, comments: 0 },
+  ...{ muted: false, sent: 2, waiting: 0, comments: 0, may_act: true },
   firings: [
     {
       ...{ condition_id: 2, condition: "Sessions blocked", server_id: 3, server: "pier-1", began: AT, fired: AT },
@@ -65,8 +65,8 @@ const answered = (body: unknown): Request[] => {
 };
 
 describe("alerts over all servers", () => {
-  const open = (rows: readonly Alert[], role = "operator", became?: string) =>
-    shown(<AlertsPage role={role} search={became ? { became } : {}} onSearch={() => undefined} />, [
+  const open = (rows: readonly Alert[], became?: string) =>
+    shown(<AlertsPage search={became ? { became } : {}} onSearch={() => undefined} />, [
       [alertsQuery(became ?? "").queryKey, rows],
     ]);
 
@@ -80,7 +80,7 @@ describe("alerts over all servers", () => {
     await open([]);
     expect(document.body.textContent).toContain("No condition has held on any server yet.");
     cleanup();
-    await open([], "operator", "snoozed");
+    await open([], "snoozed");
     expect(document.body.textContent).toContain("No alert is snoozed.");
   });
 
@@ -90,8 +90,8 @@ describe("alerts over all servers", () => {
     expect(document.body.textContent).toContain("muted");
   });
 
-  it("are acknowledged by operators and not by viewers", async () => {
-    await open([alert()], "viewer");
+  it("are acknowledged by whoever may act on them", async () => {
+    await open([alert({ may_act: false })]);
     expect(screen.queryByRole("button", { name: /^acknowledge/ })).toBeNull();
     cleanup();
     const sent = answered({});
@@ -131,6 +131,16 @@ describe("one alert", () => {
   it("shows the load as its mail showed it", async () => {
     await open(page());
     expect(screen.getByRole<HTMLImageElement>("img", { name: "load of pier-1 in this window" }).src).toContain("iVBOR");
+  });
+
+  it("is acknowledged and commented on by whoever may act on it, and kept in a case by operators of all", async () => {
+    await open(page(), "viewer");
+    expect(screen.getByRole("button", { name: /^acknowledge/ })).toBeTruthy();
+    expect(screen.getByRole("button", { name: "comment" })).toBeTruthy();
+    expect(screen.queryByRole("button", { name: /case of it/ })).toBeNull();
+    cleanup();
+    await open(page({ alert: alert({ may_act: false }) }), "viewer");
+    expect(screen.queryByRole("button", { name: /^acknowledge|comment/ })).toBeNull();
   });
 
   it("does not call a notice refused that nobody has tried to send yet", async () => {

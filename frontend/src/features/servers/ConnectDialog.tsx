@@ -62,9 +62,14 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
   });
   const failure = connect.error ?? check.error;
   const wrong = failure instanceof ApiError ? failure.field : null;
+  const change = (told: Partial<Form>): void => {
+    setForm({ ...form, ...told });
+    check.reset(); // what was found is of another connection
+    connect.reset();
+  };
   const text = (key: "name" | "host" | "database" | "username" | "password" | "passfile" | "service") => ({
     value: form[key],
-    onChange: (value: string) => setForm({ ...form, [key]: value }),
+    onChange: (value: string) => change({ [key]: value }),
     wrong: wrong === key,
   });
   return (
@@ -81,7 +86,7 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
         <Field
           label="port"
           value={String(form.port)}
-          onChange={(v) => setForm({ ...form, port: Number(v) || 0 })}
+          onChange={(v) => change({ port: Number(v) || 0 })}
           wrong={wrong === "port"}
         />
         <Field label="database" {...text("database")} />
@@ -92,10 +97,10 @@ export const ConnectDialog = ({ open, onClose }: { readonly open: boolean; reado
         <Field
           label="cores of its host (for the ceiling)"
           value={form.cores ? String(form.cores) : ""}
-          onChange={(v) => setForm({ ...form, cores: Number(v) || null })}
+          onChange={(v) => change({ cores: Number(v) || null })}
           wrong={wrong === "cores"}
         />
-        <TlsChoice value={form.sslmode} onChange={(sslmode) => setForm({ ...form, sslmode })} />
+        <TlsChoice value={form.sslmode} onChange={(sslmode) => change({ sslmode })} />
         <div className="col-span-2 flex gap-2">
           <Button type="submit" disabled={check.isPending}>
             {check.isPending ? "trying …" : "try the connection"}
