@@ -66,6 +66,8 @@ def prepare() -> None:
     estate, _ = simulation.description()
     quiet()
     names = list(estate.servers)
+    if Chunk.objects.filter(server__name__in=names, hour_ms__gte=FRIDAY).exists():
+        Server.objects.filter(name__in=names).delete()  # another bench gave them a past of its own
     for name in names:
         server = server_of(name)
         filling._learn(server)

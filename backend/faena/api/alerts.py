@@ -42,8 +42,11 @@ class FiringOut(Out):
 
 
 class AlertOut(Out):
-    """One trouble. `may_act`: the asker may say what is done about it. `state`: unread, acknowledged, snoozed or handled; `over` null: it goes on. `sent` and `waiting` count
-    its notices; a muted one has none."""
+    """One trouble.
+
+    `state`: unread, acknowledged, snoozed or handled; `may_act`: the asker may say which. `over` null: it goes on.
+    `sent` and `waiting` count its notices; a muted one has none.
+    """
 
     id: int
     headline: str

@@ -2873,8 +2873,10 @@ export interface components {
         };
         /**
          * AlertOut
-         * @description One trouble. `may_act`: the asker may say what is done about it. `state`: unread, acknowledged, snoozed or handled; `over` null: it goes on. `sent` and `waiting` count
-         *     its notices; a muted one has none.
+         * @description One trouble.
+         *
+         *     `state`: unread, acknowledged, snoozed or handled; `may_act`: the asker may say which. `over` null: it goes on.
+         *     `sent` and `waiting` count its notices; a muted one has none.
          */
         AlertOut: {
             /** Began */

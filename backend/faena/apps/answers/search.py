@@ -92,7 +92,7 @@ class Asked:
         escaped = [re.sub(r"([\\%_])", r"\\\1", one) for one in self.words]
         return " AND ".join(f"{text} ILIKE %s" for _ in escaped), [f"%{one}%" for one in escaped]
 
-    def within(self, first: str, last: str = "") -> tuple[str, list[int]]:
+    def within(self, first: str, last: str = "") -> tuple[str, list[Any]]:
         """SQL that holds where something that was there from `first` to `last` was there in this time, and its parameters."""
         if not self.timed:
             return "true", []
@@ -179,25 +179,22 @@ def _traces(asked: Asked) -> Iterator[Hit]:
 
 def _cases(asked: Asked) -> Iterator[Hit]:
     """Also by what was said in them and what is kept in them."""
-    like, given = asked.like(
-        "(c.title || ' ' || c.conclusion || ' ' || coalesce((SELECT string_agg(k.text, ' ') FROM cases_casecomment k "
-        "WHERE k.case_id = c.id), '') || ' ' || coalesce((SELECT string_agg(e.title || ' ' || e.note || ' ' || e.server, ' ') "
-        "FROM cases_keptevidence e WHERE e.case_id = c.id), ''))"
-    )
-    here = (
-        ""
-        if asked.everywhere
-        else "AND EXISTS (SELECT 1 FROM cases_caselink l WHERE l.case_id = c.id AND l.server_id = ANY(%s))"
-    )
-    then, moments = asked.within("c.made_ms", "c.changed_ms")
-    parameters = [*given, *([] if asked.everywhere else [asked.ids]), *moments]
+    conditions: list[tuple[str, list[Any]]] = [
+        asked.like(
+            "(c.title || ' ' || c.conclusion || ' ' || coalesce((SELECT string_agg(k.text, ' ') FROM cases_casecomment k "
+            "WHERE k.case_id = c.id), '') || ' ' || coalesce((SELECT string_agg(e.title || ' ' || e.note || ' ' || e.server, ' ') "
+            "FROM cases_keptevidence e WHERE e.case_id = c.id), ''))"
+        ),
+        asked.within("c.made_ms", "c.changed_ms"),
+    ]
+    if not asked.everywhere:
+        about = "EXISTS (SELECT 1 FROM cases_caselink l WHERE l.case_id = c.id AND l.server_id = ANY(%s))"
+        conditions.append((about, [asked.ids]))
     if asked.groups is not None:
-        here += " AND c.id = ANY(%s)"
-        parameters.insert(
-            len(given) + (not asked.everywhere), list(of_groups(asked.groups).values_list("pk", flat=True))
-        )
-    query = f"SELECT c.id, c.title, c.state, c.changed_ms FROM cases_case c WHERE {like} {here} AND {then} ORDER BY c.changed_ms DESC LIMIT %s"
-    for number, title, state, at in _rows(query, *parameters, MOST_LOOKED_AT):
+        conditions.append(("c.id = ANY(%s)", [list(of_groups(asked.groups).values_list("pk", flat=True))]))
+    where, given = " AND ".join(sql for sql, _ in conditions), [one for _, mine in conditions for one in mine]
+    query = f"SELECT c.id, c.title, c.state, c.changed_ms FROM cases_case c WHERE {where} ORDER BY c.changed_ms DESC LIMIT %s"
+    for number, title, state, at in _rows(query, *given, MOST_LOOKED_AT):
         yield Hit(Kind.CASE, str(number), f"{title} ({state})", at=at, rank=fits(title, asked.words))
 
 
