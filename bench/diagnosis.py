@@ -26,6 +26,7 @@ from django.utils import timezone  # noqa: E402
 from document import write_section  # noqa: E402
 from faena.apps.answers.leads import leads_of  # noqa: E402
 from faena.apps.collecting import estate as filling  # noqa: E402
+from faena.apps.hosts.models import HostReading  # noqa: E402
 from faena.apps.samples import dictionary, hours, recent, sessions, usual  # noqa: E402
 from faena.apps.samples.models import Chunk  # noqa: E402
 from faena.apps.servers import simulation  # noqa: E402
@@ -66,8 +67,10 @@ def prepare() -> None:
     estate, _ = simulation.description()
     quiet()
     names = list(estate.servers)
-    if Chunk.objects.filter(server__name__in=names, hour_ms__gte=FRIDAY).exists():
+    machines = HostReading.objects.filter(machine__in=[server_of(name).machine for name in names])
+    if machines.filter(at_ms__gt=FRIDAY + MS_PER_HOUR).exists():
         Server.objects.filter(name__in=names).delete()  # another bench gave them a past of its own
+        machines.delete()
     for name in names:
         server = server_of(name)
         filling._learn(server)
