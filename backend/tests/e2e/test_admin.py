@@ -5,10 +5,10 @@ import time
 from contextlib import suppress
 
 import psycopg
-from conftest import api, serious, sign_in, wait_for
+from conftest import PASSWORD, URL, api, serious, server_id, sign_in, wait_for
 from faena.launch.installation import Installation
 from faena.launch.places import trial_place
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
 MARK = "Zq7markZq7"
 
@@ -41,6 +41,28 @@ def test_a_person_is_added_and_it_stands_in_the_record(page: Page) -> None:
     export = page.request.get(whole.get_attribute("href") or "")
     assert "a long night shift" not in export.text()
     assert name in export.text()
+
+
+def test_whoever_is_added_for_a_group_finds_its_servers_and_no_other(page: Page, browser: Browser) -> None:
+    name = f"quay{int(time.time())}"
+    page.get_by_role("link", name="People").click()
+    form = page.get_by_role("form", name="Add a person")
+    form.get_by_label("name", exact=True).fill(name)
+    form.get_by_label("first password").fill(PASSWORD)
+    form.get_by_label("groups that the new person sees").fill("bookings")
+    form.get_by_role("button", name="add").click()
+    expect(form.get_by_role("status")).to_contain_text(f"{name} is added as viewer")
+    context = browser.new_context(base_url=URL, viewport={"width": 1280, "height": 800})
+    theirs = context.new_page()
+    sign_in(theirs, name)
+    expect(theirs.get_by_role("banner")).to_contain_text("only bookings")
+    expect(theirs.get_by_role("row").filter(has_text="bookings-main")).to_be_visible()
+    expect(theirs.get_by_role("row").filter(has_text="crew")).to_have_count(0)
+    hidden = server_id(page, "crew")
+    theirs.goto(f"/servers/{hidden}/load")
+    expect(theirs.get_by_role("alert").first).to_contain_text(f"there is no server {hidden}")
+    assert serious(theirs) == []
+    context.close()
 
 
 def test_the_collector_tells_of_its_queue_and_its_jobs(page: Page) -> None:

@@ -95,7 +95,7 @@ export const Search = ({ server, role = "", open, onClose }: Props) => {
       </ul>
       {asked && found.data?.hits.length === 0 && screens.length === 0 ? (
         <p className="text-muted mt-2">
-          Nothing that was seen {where === null ? "on any server" : "of this server"} contains this.
+          Nothing that was seen {where === null ? "on the servers you see" : "of this server"} contains this.
         </p>
       ) : null}
       {asked && found.data?.more ? (

@@ -47,7 +47,7 @@ export const AlertsPage = ({ search, onSearch }: Props) => {
         {(rows) =>
           rows.length === 0 ? (
             <p className="text-muted mt-4">
-              {search.became ? `No alert is ${search.became}.` : "No condition has held on any server yet."}
+              {search.became ? `No alert is ${search.became}.` : "No condition has held yet on the servers you see."}
             </p>
           ) : (
             <DataTable

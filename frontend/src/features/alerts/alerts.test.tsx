@@ -78,7 +78,7 @@ describe("alerts over all servers", () => {
 
   it("that are none claim no more than that no condition held", async () => {
     await open([]);
-    expect(document.body.textContent).toContain("No condition has held on any server yet.");
+    expect(document.body.textContent).toContain("No condition has held yet on the servers you see.");
     cleanup();
     await open([], "snoozed");
     expect(document.body.textContent).toContain("No alert is snoozed.");
