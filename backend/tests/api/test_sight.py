@@ -120,7 +120,7 @@ def test_no_answer_names_a_server_of_another_group(servers: dict[str, Server], l
     told = []
     for words in ("south", "quay", "held", "blocked", "case", "change", "north"):
         for one in operations(of(servers[SEEN], words=words, days=90)):
-            if one.method == "get":
+            if one.method == "get" and (words == "south" or one.name == "search"):
                 status, text = asked(limited, one)
                 told += [f"{one.name} ({words}): {text[:300]}"] if HIDDEN in text.replace(f"“{words}”", "") else []
                 assert status < 500, one

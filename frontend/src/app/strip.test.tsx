@@ -4,7 +4,7 @@ import { cleanup, render, screen } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
 import { sessionQuery } from "../api/queries";
-import { makeRouter } from "../app/router";
+import { makeRouter } from "./router";
 
 beforeEach(() => {
   vi.stubGlobal("scrollTo", () => undefined);
