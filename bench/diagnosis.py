@@ -21,7 +21,7 @@ import django
 
 django.setup()
 
-from django.db import connections, transaction  # noqa: E402
+from django.db import connection, connections, transaction  # noqa: E402
 from django.utils import timezone  # noqa: E402
 from document import write_section  # noqa: E402
 from faena.apps.answers.leads import leads_of  # noqa: E402
@@ -121,6 +121,8 @@ def played(drawn: Drawn | Planted) -> Iterator[None]:
     simulation.description = lambda: (estate, incidents)  # type: ignore[assignment]
     try:
         with transaction.atomic():
+            with connection.cursor() as cursor:  # another worker may have the same texts to learn, and keeps them long
+                cursor.execute("SET LOCAL statement_timeout = 0")
             names = {drawn.server, *(e.on for c in drawn.causes for e in c.effects if getattr(e, "on", ""))}
             for name in sorted(names):
                 server = server_of(name)
