@@ -108,7 +108,7 @@ class AlertPageOut(Out):
 
 
 class AlertStateBody(Schema):
-    """What is done about an alert. `until` in ms since 1970, for snoozed ones."""
+    """Somebody's answer to an alert. `until`: a moment in ms since 1970, for snoozed ones."""
 
     state: str
     until: int = 0

@@ -110,7 +110,7 @@ class TablesOut(Out):
 
 
 class ExpectedOut(Out):
-    """What is expected with another number of cores. `queueing` null: more is asked for than fits, all the time."""
+    """The load that is expected with another number of cores. `queueing` is null where more is asked for than fits."""
 
     cores: int
     running: float

@@ -70,7 +70,7 @@ class StepOut(Out):
 
 
 class FindingOut(Out):
-    """What is suspected of a plan. `step` null: the plan as a whole. `share` of the time is at stake."""
+    """A suspicion about a plan. `step` is null where it is about the whole plan; `share` of the time is at stake."""
 
     code: str
     step: int | None

@@ -48,7 +48,7 @@ def stand(user: AbstractBaseUser, request: HttpRequest) -> AbstractBaseUser:
 
 
 def _groups_of(what: str, number: int) -> Collection[str]:
-    """Of the servers that it is of; a case is of whatever is kept in it, and so of everybody."""
+    """Groups of the servers that are named, or on which an alert fired. A case is of none: it may hold anything."""
     match what:
         case "servers":
             return (servers.group_of(number),)

@@ -92,7 +92,7 @@ def list_nodes(
 class TableIndexOut(Out):
     """An index of a table.
 
-    `used` by the newest plan that the statement is known to have used. `columns` with INCLUDE and WHERE as written.
+    `used`: the newest known plan of the statement reads it. `columns` are as written, with INCLUDE and WHERE.
     """
 
     name: str

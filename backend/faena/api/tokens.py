@@ -30,7 +30,7 @@ class ApiTokenOut(Out):
 
 
 class ApiTokenMadeOut(Out):
-    """A token that was just made: `token` is told this once and not kept."""
+    """A token that was just made. `token` itself is shown this once, and not kept."""
 
     token: str
     about: ApiTokenOut

@@ -2950,7 +2950,7 @@ export interface components {
         };
         /**
          * AlertStateBody
-         * @description What is done about an alert. `until` in ms since 1970, for snoozed ones.
+         * @description Somebody's answer to an alert. `until`: a moment in ms since 1970, for snoozed ones.
          */
         AlertStateBody: {
             /** State */
@@ -3019,7 +3019,7 @@ export interface components {
         };
         /**
          * ApiTokenMadeOut
-         * @description A token that was just made: `token` is told this once and not kept.
+         * @description A token that was just made. `token` itself is shown this once, and not kept.
          */
         ApiTokenMadeOut: {
             about: components["schemas"]["ApiTokenOut"];
@@ -4744,7 +4744,7 @@ export interface components {
         };
         /**
          * ExpectedOut
-         * @description What is expected with another number of cores. `queueing` null: more is asked for than fits, all the time.
+         * @description The load that is expected with another number of cores. `queueing` is null where more is asked for than fits.
          */
         ExpectedOut: {
             /** Cores */
@@ -4837,7 +4837,7 @@ export interface components {
         };
         /**
          * FindingOut
-         * @description What is suspected of a plan. `step` null: the plan as a whole. `share` of the time is at stake.
+         * @description A suspicion about a plan. `step` is null where it is about the whole plan; `share` of the time is at stake.
          */
         FindingOut: {
             /** At Stake Ms */
@@ -8021,7 +8021,7 @@ export interface components {
          * TableIndexOut
          * @description An index of a table.
          *
-         *     `used` by the newest plan that the statement is known to have used. `columns` with INCLUDE and WHERE as written.
+         *     `used`: the newest known plan of the statement reads it. `columns` are as written, with INCLUDE and WHERE.
          */
         TableIndexOut: {
             /** Columns */

@@ -7,14 +7,21 @@ import { afterEach, describe, expect, it, vi } from "vitest";
 import { serversQuery, sessionQuery } from "../api/queries";
 import { makeRouter } from "./router";
 
-async function opened(at: string, role = "operator") {
+async function opened(at: string, role = "operator", sees: readonly string[] = []) {
   vi.stubGlobal("scrollTo", () => undefined);
   vi.stubGlobal(
     "fetch",
     vi.fn(() => new Promise<Response>(() => undefined)),
   );
   const queries = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: Infinity } } });
-  queries.setQueryData(sessionQuery.queryKey, { username: "ada", role, csrf: "", demo: false } as never);
+  queries.setQueryData(sessionQuery.queryKey, {
+    username: "ada",
+    role,
+    sees,
+    operates: [],
+    csrf: "",
+    demo: false,
+  } as never);
   const servers = [
     { id: 3, name: "harbour" },
     { id: 4, name: "pier" },
@@ -37,6 +44,21 @@ afterEach(() => {
 });
 
 describe("around every view", () => {
+  it.each(["/", "/troubles", "/servers/3/load"])("are the groups that somebody sees alone: at %s", async (at) => {
+    await opened(at, "viewer", ["north", "south"]);
+    expect(screen.getByRole("banner").textContent).toContain("only north, south");
+    expect(screen.getByTitle(/You see the servers of north, south alone/)).toBeTruthy();
+  });
+
+  it("is nothing of groups for whoever sees all, and people for admins alone", async () => {
+    await opened("/", "viewer");
+    expect(screen.getByRole("banner").textContent).not.toContain("only");
+    expect(screen.queryByRole("link", { name: "People" })).toBeNull();
+    cleanup();
+    await opened("/", "admin");
+    expect(screen.getByRole("link", { name: "People" })).toBeTruthy();
+  });
+
   it("are the places of a server, the views of the one shown, and a title", async () => {
     await opened("/servers/3/blocking?last=600");
     const places = screen.getByRole("navigation", { name: "Places" });
