@@ -60,9 +60,11 @@ class Outbox:
         self._memory: deque[Record] = deque()
         self._wake = asyncio.Event()
         self._spooled = self._lines_left()  # from a collector that was killed
+        self._stored_to = 0  # bytes of the file whose records are in the store
         self._back_since: EpochMs | None = None
         self.dropped = 0
         self.dropped_of: Counter[int] = Counter()  # since the store was last there, by server
+        self._late_of: dict[int, tuple[int, EpochMs]] = {}  # stored after they had to wait, by server, and the last one
         self.refused: deque[Refusal] = deque(maxlen=LATEST)
         self.refused_count = 0
         self.away_since: int | None = None
@@ -178,8 +180,8 @@ class Outbox:
             for record in batch:  # `put` may have moved them to disk meanwhile; storing twice does no harm
                 if self._memory and self._memory[0] is record:
                     self._memory.popleft()
-            if self.away_since is not None and not self._memory:
-                self._returned(self._counted(batch))
+            if len(batch) < BATCH:
+                self._caught_up()
         except StoreAway:
             self._back_since = None
             if self.away_since is None:
@@ -191,10 +193,7 @@ class Outbox:
         """Deliver; a record that the store cannot take for another reason than being away is put aside, not retried
         for ever: one such record must not hold up all others. Raises StoreAway."""
         try:
-            begun = self._clock.now()
-            await asyncio.to_thread(self._store.deliver, batch)
-            if self.away_since is not None and self._back_since is None:
-                self._back_since = begun
+            await self._deliver(batch)
         except StoreAway:
             raise
         except Exception as error:
@@ -204,7 +203,7 @@ class Outbox:
 
     async def _hand_over_one(self, record: Record) -> None:
         try:
-            await asyncio.to_thread(self._store.deliver, [record])
+            await self._deliver([record])
         except StoreAway:
             raise
         except Exception as error:
@@ -215,11 +214,27 @@ class Outbox:
                 line = None
             self._put_aside(record, f"the store did not take it: {_kind(error)}", line)
 
+    async def _deliver(self, records: list[Record]) -> None:
+        """As the store's own `deliver`; counts what it takes since it went away, and since when it takes something."""
+        begun = self._clock.now()
+        await asyncio.to_thread(self._store.deliver, records)
+        if self.away_since is None:
+            return
+        if self._back_since is None:
+            self._back_since = begun
+        for record in records:
+            count, _ = self._late_of.get(record.server_id, (0, 0))
+            self._late_of[record.server_id] = count + 1, self._moment(record)
+
     async def _deliver_spool(self) -> None:
-        """All lines now on disk, batch by batch, then those that came meanwhile; the file goes when all are stored."""
+        """All lines now on disk, batch by batch, then those that came meanwhile; the file goes when all are stored.
+
+        The store counts as back once it has taken all that there was when a batch was begun: while it is slow after its
+        return, and readings come every second, there may be no moment at all at which none is left.
+        """
         batch = list[Record]()
-        stored: dict[int, tuple[int, EpochMs]] = {}  # per server: readings stored, and the moment of the last
         with self._spool.open("rb") as file:
+            file.seek(self._stored_to)
             while True:
                 line = file.readline()
                 if line.endswith(b"\n"):
@@ -229,37 +244,31 @@ class Outbox:
                         self.dropped += 1
                 if len(batch) >= BATCH or (batch and not line):
                     await self._hand_over(batch)
-                    for server_id, (count, at) in self._counted(batch).items():
-                        stored[server_id] = stored.get(server_id, (0, 0))[0] + count, at
+                    self._stored_to = file.tell()
                     batch = []
+                    if not line and not self._memory:
+                        self._caught_up()
                 elif not line:
                     break
         # No await between the end of the file and here, so nothing can have been appended unseen.
         self._spool.unlink()
-        self._spooled = 0
+        self._spooled = self._stored_to = 0
         self.disk_full = False
-        if self.away_since is not None and not self._memory:
-            self._returned(stored)
 
-    def _counted(self, batch: list[Record]) -> dict[int, tuple[int, EpochMs]]:
-        """Per server how many there are, and the moment of the last."""
-        found: dict[int, tuple[int, EpochMs]] = {}
-        for record in batch:
-            found[record.server_id] = found.get(record.server_id, (0, 0))[0] + 1, self._moment(record)
-        return found
-
-    def _returned(self, stored: dict[int, tuple[int, EpochMs]]) -> None:
+    def _caught_up(self) -> None:
         """A note for every server with readings that had to wait or were dropped, since each has its own page."""
-        assert self.away_since is not None
+        if self.away_since is None:
+            return
         now = self._clock.now()
         seconds = ((self._back_since or now) - self.away_since) / 1000
-        for server_id in sorted({*stored, *self.dropped_of}):
-            count, at = stored.get(server_id, (0, now))
+        for server_id in sorted({*self._late_of, *self.dropped_of}):
+            count, at = self._late_of.get(server_id, (0, now))
             detail = f"the store was away for {seconds:.0f} s; {count} readings were kept and stored since"
             if lost := self.dropped_of[server_id]:
                 detail += f"; {lost} were dropped, since neither disk nor memory had room"
             self._memory.append(Noted(server_id=server_id, at=at, event="store_back", detail=detail))
         self.dropped_of.clear()
+        self._late_of.clear()
         self.away_since = self._back_since = None
 
     def _moment(self, record: Record) -> EpochMs:

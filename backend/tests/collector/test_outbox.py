@@ -9,7 +9,7 @@ import pytest
 from faena.collector.intake import Record
 from faena.collector.kinds import INTAKE, Counted, HostRead, Learned, Logged, Noted, Sampled, Surveyed
 from faena.collector.orders import WatchOrder
-from faena.collector.outbox import Outbox
+from faena.collector.outbox import BATCH, Outbox
 from faena.core.errors import StoreAway
 from faena.core.logged import EventKind, Execution, LogEvent, LogPosition, LogReading
 from faena.core.privacy import Normalised
@@ -125,9 +125,72 @@ def test_an_absence_of_the_store_loses_nothing_and_keeps_the_order(tmp_path: Pat
         assert stored(store) == [tick(second).reading.due for second in range(700)]
         assert not (tmp_path / "spool").exists()
         assert outbox.away_since is None
-        notes = [r for r in store.records if isinstance(r, Noted) and r.event == "store_back"]
-        counts = {note.server_id: note.detail.partition("; ")[2].split()[0] for note in notes}
-        assert counts == {1: "692", 2: "7"}, "each server's page tells of its own readings, whoever's came last"
+        assert backs(store) == {1: "692", 2: "7"}, "each server's page tells of its own readings, whoever's came last"
+
+    asyncio.run(scenario())
+
+
+class BusyStore(ListStore):
+    """So slow after its return that another reading has come whenever it took some; stays away for `refusals` calls
+    once it took `until` records."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.outbox: Outbox | None = None
+        self.loop: asyncio.AbstractEventLoop | None = None
+        self.next_second = 0
+        self.until, self.refusals = 0, 0
+
+    def deliver(self, records: list[Record]) -> None:
+        if self.refusals and len(self.records) >= self.until:
+            self.refusals -= 1
+            raise StoreAway("once more")
+        super().deliver(records)
+        if self.outbox is not None and self.loop is not None:
+            asyncio.run_coroutine_threadsafe(self._one_more(self.outbox), self.loop).result()
+
+    async def _one_more(self, outbox: Outbox) -> None:
+        outbox.put(tick(self.next_second, server_id=2))
+        self.next_second += 1
+
+
+def backs(store: ListStore) -> dict[int, str]:
+    """What the notes of the store's return say was kept, by server."""
+    notes = [r for r in store.records if isinstance(r, Noted) and r.event == "store_back"]
+    return {note.server_id: note.detail.partition("; ")[2].split()[0] for note in notes}
+
+
+def test_the_return_of_the_store_is_told_though_there_is_always_another_reading_left(tmp_path: Path) -> None:
+    async def scenario() -> None:
+        store, clock = BusyStore(), ManualClock()
+        outbox = Outbox(store, tmp_path / "spool", clock)
+        store.away = True
+        outbox.put(tick(0))
+        await until(lambda: outbox.away_since is not None, outbox)
+        for second in range(1, 7):
+            outbox.put(tick(second))
+        store.away, store.outbox, store.loop, store.next_second = False, outbox, asyncio.get_running_loop(), 7
+        await until(lambda: 1 in backs(store), outbox)
+        assert outbox.away_since is None
+        assert backs(store) == {1: "7"}, "the server whose readings were kept is told, whoever's come last"
+
+    asyncio.run(scenario())
+
+
+def test_a_store_that_goes_away_again_is_not_given_again_what_it_took(tmp_path: Path) -> None:
+    async def scenario() -> None:
+        store = BusyStore()
+        outbox = Outbox(store, tmp_path / "spool", ManualClock())
+        store.away = True
+        outbox.put(tick(0))
+        await until(lambda: outbox.away_since is not None, outbox)
+        for second in range(1, BATCH + 100):
+            outbox.put(tick(second))
+        store.away, store.until, store.refusals = False, BATCH, 2
+        await until(lambda: outbox.waiting == 0, outbox)
+        assert store.refusals == 0
+        assert stored(store) == [tick(second).reading.due for second in range(BATCH + 100)]
+        assert backs(store) == {1: str(BATCH + 100)}
 
     asyncio.run(scenario())
 

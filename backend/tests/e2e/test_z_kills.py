@@ -81,8 +81,7 @@ def test_the_watched_server_stops_and_starts(page: Page, installation: Installat
     assert 7000 <= longest_silence(moments) <= 30_000
     page.goto(f"/servers/1/load?from={begun}&to={now_ms()}")
     page.locator("[data-gap]").first.wait_for(state="attached")
-    events = {note["event"] for note in api(page, f"/servers/1/load?from={begun}&to={now_ms()}")["notes"]}
-    assert {"away", "connected"} <= events
+    assert {"away", "connected"} <= noted(page, begun)
 
 
 def test_the_collector_is_killed(page: Page, installation: Installation) -> None:
@@ -121,8 +120,12 @@ def test_the_store_stops_for_two_minutes(page: Page, installation: Installation)
     moments = stored(page, begun)
     assert longest_silence(moments) <= 4000, "every second of the two minutes was kept"
     assert len(moments) >= 0.95 * (moments[-1] - moments[0]) / 1000
-    notes = api(page, f"/servers/1/load?from={begun}&to={now_ms()}")["notes"]
-    assert any(note["event"] == "store_back" for note in notes)
+    wait_for(lambda: "store_back" in noted(page, begun), 20, "the note of its return")
+
+
+def noted(page: Page, since: int) -> set[str]:
+    """Events of watching the server that its load tells from `since` on."""
+    return {note["event"] for note in api(page, f"/servers/1/load?from={since}&to={now_ms()}")["notes"]}
 
 
 def ready(page: Page) -> bool:
