@@ -1,6 +1,7 @@
 """Lock waits of a simulated server in detail, and what its log would tell of deadlocks."""
 
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 
 import numpy as np
 
@@ -25,7 +26,7 @@ def edges_of(sessions: Sequence[SessionSample], texts: dict[QueryId, str]) -> tu
 
 
 def _fact(one: SessionSample, texts: dict[QueryId, str]) -> LockFact:
-    table = table_changed_by(texts.get(one.query_id or QueryId(0), ""))
+    table = _table_of(texts.get(one.query_id or QueryId(0), ""))
     if one.wait_event == "advisory":
         return LockFact(
             lock_type="advisory", object="advisory lock", mode_wanted="ExclusiveLock", mode_held="ExclusiveLock"
@@ -35,6 +36,11 @@ def _fact(one: SessionSample, texts: dict[QueryId, str]) -> LockFact:
             lock_type="relation", object=table, table=table, mode_wanted="RowExclusiveLock", mode_held="ShareLock"
         )
     return _row_of(table)
+
+
+@lru_cache(maxsize=1024)  # a day has ten thousands of waits of the estate's few statements
+def _table_of(text: str) -> str:
+    return table_changed_by(text)
 
 
 def _row_of(table: str) -> LockFact:
