@@ -6,6 +6,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 import psycopg
@@ -22,29 +23,68 @@ OWNER = f"host=127.0.0.1 port={STORE_PORT} user=faena password={os.environ.get('
 SECRET = "Zq7secretZq7"
 FIRST_RELEASE = {
     "accounts": "0002", "servers": "0005", "samples": "0003", "statements": "0003", "plans": "0002", "locks": "0001",
-    "hosts": "0001",
+    "hosts": "0001", "collecting": None,
 }  # fmt: skip
+BACK_TO_FIRST_RELEASE = (
+    "import django; django.setup(); from django.db import connection; "
+    "from django.db.migrations.executor import MigrationExecutor; "
+    f"executor, back = MigrationExecutor(connection), {FIRST_RELEASE!r}; named = executor.loader.get_migration_by_prefix; "
+    "executor.migrate([(app, name and named(app, name).name) for app, name in back.items()])"
+)
+
+
+def environment(state: Path, database: str) -> dict[str, str]:
+    """Of an installation of its own."""
+    return {
+        **os.environ, "PYTHONPATH": str(BACKEND), "DJANGO_SETTINGS_MODULE": "faena.config.settings",
+        "FAENA_STATE_DIR": str(state), "FAENA_STORE_DATABASE": database, "FAENA_LISTEN_PORT": "8739",
+        "FAENA_WATCH_LOOPBACK": "1",
+    }  # fmt: skip
+
+
+@contextmanager
+def store(name: str, like: str = "template1") -> Iterator[None]:
+    with psycopg.connect(f"{OWNER} dbname=postgres", autocommit=True) as keeper:
+        keeper.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)".encode())
+        keeper.execute(f"CREATE DATABASE {name} TEMPLATE {like}".encode())
+        try:
+            yield
+        finally:
+            keeper.execute(f"DROP DATABASE IF EXISTS {name} WITH (FORCE)".encode())
+
+
+@pytest.fixture(scope="module")
+def upgraded(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    """A store with its tables and nothing in them, of which others are copied: to make the tables takes a while."""
+    with store("operation_upgraded"):
+        manage(environment(tmp_path_factory.mktemp("upgraded"), "operation_upgraded"), "upgrade")
+        yield "operation_upgraded"
 
 
 @pytest.fixture
-def installation(tmp_path: Path) -> Iterator[dict[str, str]]:
-    """Environment of an installation of its own, with an empty store."""
-    with psycopg.connect(f"{OWNER} dbname=postgres", autocommit=True) as keeper:
-        keeper.execute("DROP DATABASE IF EXISTS operation WITH (FORCE)")
-        keeper.execute("CREATE DATABASE operation")
-    yield {
-        **os.environ, "PYTHONPATH": str(BACKEND), "DJANGO_SETTINGS_MODULE": "faena.config.settings",
-        "FAENA_STATE_DIR": str(tmp_path / "state"), "FAENA_STORE_DATABASE": "operation", "FAENA_LISTEN_PORT": "8739",
-        "FAENA_WATCH_LOOPBACK": "1",
-    }  # fmt: skip
-    with psycopg.connect(f"{OWNER} dbname=postgres", autocommit=True) as keeper:
-        keeper.execute("DROP DATABASE IF EXISTS operation WITH (FORCE)")
+def installation(tmp_path: Path, upgraded: str) -> Iterator[dict[str, str]]:
+    """Environment of an installation of its own, with tables in its store and nothing in them."""
+    with store("operation", like=upgraded):
+        yield environment(tmp_path / "state", "operation")
+
+
+@pytest.fixture
+def empty_installation(tmp_path: Path) -> Iterator[dict[str, str]]:
+    """The same without tables."""
+    with store("operation"):
+        yield environment(tmp_path / "state", "operation")
+
+
+def python(env: dict[str, str], script: str) -> str:
+    return ran([str(PYTHON), "-c", script], env)
 
 
 def manage(env: dict[str, str], *arguments: str, **more: str) -> str:
-    ended = subprocess.run(
-        [str(PYTHON), "-m", "django", *arguments], env={**env, **more}, cwd=BACKEND, capture_output=True, text=True
-    )
+    return ran([str(PYTHON), "-m", "django", *arguments], {**env, **more})
+
+
+def ran(command: list[str], env: dict[str, str]) -> str:
+    ended = subprocess.run(command, env=env, cwd=BACKEND, capture_output=True, text=True)
     assert ended.returncode == 0, ended.stderr[-2000:]
     return ended.stdout
 
@@ -93,10 +133,10 @@ def test_what_ends_is_started_again_ever_more_patiently(tmp_path: Path) -> None:
     assert supervised.PAUSES_S[0] < 5
 
 
-def test_up_brings_back_a_collector_that_is_killed_within_seconds(installation: dict[str, str]) -> None:
+def test_up_brings_back_a_collector_that_is_killed_within_seconds(empty_installation: dict[str, str]) -> None:
     command = [sys.executable, "-m", "faena.launch", "up"]
     with subprocess.Popen(
-        command, env=installation, cwd=CHECKOUT, stdout=subprocess.PIPE, start_new_session=True
+        command, env=empty_installation, cwd=CHECKOUT, stdout=subprocess.PIPE, start_new_session=True
     ) as up:
         try:
             wait_until("SELECT 1 FROM collecting_collectorstate", 90)
@@ -114,11 +154,8 @@ def test_up_brings_back_a_collector_that_is_killed_within_seconds(installation: 
 
 def make_first_release(env: dict[str, str]) -> None:
     """A store as the first release left it, with what that kept: a watched server, and texts with literals."""
-    manage(env, "upgrade")
     connect_server(env)
-    for app, name in FIRST_RELEASE.items():
-        manage(env, "migrate", app, name, "--verbosity", "0")
-    manage(env, "migrate", "collecting", "zero", "--verbosity", "0")
+    python(env, BACK_TO_FIRST_RELEASE)
     with psycopg.connect(f"{OWNER} dbname=operation", autocommit=True) as store:
         store.execute(
             """INSERT INTO statements_logevent (server_id, at_ms, pid, place, kind, severity, sqlstate, message, detail, context,
@@ -176,7 +213,6 @@ def test_a_store_of_the_first_release_is_upgraded_under_a_running_collector_and_
 
 
 def test_what_was_put_aside_is_stored_by_a_replay(installation: dict[str, str]) -> None:
-    manage(installation, "upgrade")
     server_id = connect_server(installation)
     folder = Path(installation["FAENA_STATE_DIR"]) / "collector"
     folder.mkdir(parents=True, exist_ok=True)
@@ -201,10 +237,8 @@ UNSEALED = (
 
 def test_a_backup_brings_everything_back_and_a_secret_can_change(installation: dict[str, str], tmp_path: Path) -> None:
     def password() -> str:
-        command = [str(PYTHON), "-c", UNSEALED]
-        return subprocess.run(command, env=installation, cwd=BACKEND, capture_output=True, text=True).stdout.strip()
+        return python(installation, UNSEALED).strip()
 
-    manage(installation, "upgrade")
     manage(installation, "user", "ada", "--role", "admin", FAENA_PASSWORD="correct horse")
     connect_server(installation)
     known = PASSWORD
@@ -234,7 +268,6 @@ def test_a_backup_brings_everything_back_and_a_secret_can_change(installation: d
 
 
 def test_a_server_is_listed_paused_and_removed_by_command(installation: dict[str, str]) -> None:
-    manage(installation, "upgrade")
     connect_server(installation)
     assert manage(installation, "server", "--list").startswith("watched: new")
     assert "paused" in manage(installation, "server", "watched", "--pause")
