@@ -43,6 +43,7 @@ export default defineConfig({
     },
   },
   test: {
+    maxWorkers: 2, // else one less than there are cores
     testTimeout: 20_000, // a machine whose cores are all taken is slow, not wrong
     projects: [
       {
@@ -57,6 +58,7 @@ export default defineConfig({
           css: true,
           include: ["src/**/*.test.tsx"],
           setupFiles: ["src/testing/setup.ts"],
+          isolate: false,
         },
       },
     ],

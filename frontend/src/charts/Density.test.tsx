@@ -25,8 +25,8 @@ const found = {
 };
 
 function show(region: Parameters<typeof Density>[0]["region"] = null) {
-  Object.defineProperty(HTMLElement.prototype, "clientWidth", { value: 800, configurable: true });
-  Object.defineProperty(HTMLElement.prototype, "clientHeight", { value: 232, configurable: true });
+  vi.spyOn(HTMLElement.prototype, "clientWidth", "get").mockReturnValue(800);
+  vi.spyOn(HTMLElement.prototype, "clientHeight", "get").mockReturnValue(232);
   const onRegion = vi.fn();
   const { container } = render(
     <Density

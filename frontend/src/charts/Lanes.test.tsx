@@ -22,7 +22,7 @@ const lanes = [
 ];
 
 function show(at: number | null = null) {
-  Object.defineProperty(HTMLElement.prototype, "clientWidth", { value: 494, configurable: true });
+  vi.spyOn(HTMLElement.prototype, "clientWidth", "get").mockReturnValue(494);
   const [onMoment, onLane] = [vi.fn(), vi.fn()];
   const { container } = render(
     <Lanes

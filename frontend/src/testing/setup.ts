@@ -1,4 +1,7 @@
-// Runs before each test file: what jsdom lacks and Headless UI asks for.
+// Runs before each test file: what jsdom lacks and Headless UI asks for, and what no test leaves behind for the next.
+import { cleanup } from "@testing-library/react";
+import { afterEach, vi } from "vitest";
+
 import { Choice } from "../ui/Choice";
 import { Dialog } from "../ui/Dialog";
 import { Menu } from "../ui/Menu";
@@ -19,3 +22,14 @@ HTMLCanvasElement.prototype.getContext = () => null;
 
 // What is loaded after a first view is there from the beginning, so that tests need not wait for it.
 await Promise.all([Menu, Dialog, Choice, DataTable].map((part) => part.load()));
+
+// The files of tests share a page, since to make one for each took longer than the tests.
+afterEach(() => {
+  cleanup();
+  vi.restoreAllMocks();
+  vi.unstubAllGlobals();
+  vi.useRealTimers();
+  localStorage.clear();
+  sessionStorage.clear();
+  window.history.replaceState(null, "", "/");
+});
