@@ -1,13 +1,19 @@
 """Shared by all tests."""
 
+import os
 from collections.abc import Iterator
 
 import pytest
 from hypothesis import HealthCheck, settings
 
-# Deadlines would make a busy machine fail tests; the number of examples bounds the time instead.
+# Deadlines would make a busy machine fail tests; the number of examples bounds the time instead. They are the same ones in
+# each run, so that whoever changes something else is not stopped by them; FAENA_EXAMPLES=1000 looks for others.
 settings.register_profile("faena", deadline=None, max_examples=60, suppress_health_check=[HealthCheck.too_slow])
-settings.load_profile("faena")
+settings.register_profile("same", settings.get_profile("faena"), derandomize=True)
+settings.register_profile(
+    "others", settings.get_profile("faena"), max_examples=int(os.environ.get("FAENA_EXAMPLES", "60")), print_blob=True
+)
+settings.load_profile("others" if "FAENA_EXAMPLES" in os.environ else "same")
 
 
 @pytest.fixture(autouse=True)
