@@ -5,6 +5,7 @@ import os
 import subprocess
 import time
 from collections.abc import Callable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from faena.launch import setup
@@ -14,7 +15,7 @@ from faena.launch.places import BACKEND, CHECKOUT, DEMO, FRONTEND, PYTHON, STATE
 from faena.launch.processes import Register
 from faena.launch.words import Trouble, say, step
 
-WORKERS = 2  # of the Django tests; each has a database of the store and a watched cluster of its own
+WORKERS = 2  # of the tests in Python; of the Django tests each has a database of the store and a watched cluster
 # Tests lose nothing when the machine dies, so their clusters need not wait for the disk.
 FAST = {"fsync": "off", "synchronous_commit": "off", "full_page_writes": "off"}
 
@@ -28,12 +29,19 @@ def run(layers: Sequence[str]) -> int:
     return 1 if failed else 0
 
 
-def _command(title: str, command: Sequence[str], *, cwd: Path = BACKEND, env: dict[str, str] | None = None) -> bool:
-    """One check; its output is shown as it comes."""
+def _command(
+    title: str, command: Sequence[str], *, cwd: Path = BACKEND, env: dict[str, str] | None = None, beside: bool = False
+) -> bool:
+    """One check; its output is shown as it comes, or all at its end where another one runs beside it."""
     begun = time.monotonic()
-    say(f"\n== {title}")
-    ended = subprocess.run(command, cwd=cwd, env=env or _environment(), stdin=subprocess.DEVNULL)
-    say(f"== {title}: {'passed' if ended.returncode == 0 else 'FAILED'} in {time.monotonic() - begun:.0f} s")
+    if not beside:
+        say(f"\n== {title}")
+    told, errors = (subprocess.PIPE, subprocess.STDOUT) if beside else (None, None)
+    ended = subprocess.run(
+        command, cwd=cwd, env=env or _environment(), stdin=subprocess.DEVNULL, stdout=told, stderr=errors, text=True
+    )
+    outcome = f"== {title}: {'passed' if ended.returncode == 0 else 'FAILED'} in {time.monotonic() - begun:.0f} s"
+    say(f"\n== {title}\n{ended.stdout.rstrip()}\n{outcome}" if beside else outcome)
     return ended.returncode == 0
 
 
@@ -65,7 +73,7 @@ def style() -> bool:
 
 def core() -> bool:
     """The reasoning, without database or network. The inner loop."""
-    return _pytest("core tests", "tests/core")
+    return _pytest("core tests", "tests/core", "-n", str(WORKERS))
 
 
 def _pytest(title: str, *arguments: str, env: dict[str, str] | None = None) -> bool:
@@ -117,8 +125,15 @@ def web() -> bool:
 def ui() -> bool:
     """Types, lint, format and unit tests of the front end, and that its API types are those of the contract."""
     node = setup.node_environment()
-    checks = [("formatter", "format"), ("linter", "lint"), ("types", "types"), ("unit tests", "test")]
-    done = [_command(f"{title} (front end)", setup.npm("run", "-s", c), cwd=FRONTEND, env=node) for title, c in checks]
+
+    def check(named: tuple[str, str]) -> bool:
+        title, script = named
+        return _command(f"{title} (front end)", setup.npm("run", "-s", script), cwd=FRONTEND, env=node, beside=True)
+
+    # The linter takes as long as all others, and one core.
+    checks = [("linter", "lint"), ("types", "types"), ("formatter", "format"), ("unit tests", "test")]
+    with ThreadPoolExecutor(2) as pool:
+        done = list(pool.map(check, checks))
     return all([*done, _api_types_fresh()])
 
 
