@@ -50,10 +50,22 @@ def anyone(browser: Browser) -> Iterator[Page]:
     assert errors == []
 
 
+@pytest.fixture(scope="session")
+def cookies(browser: Browser) -> list[Any]:
+    """Of an admin who signed in once: most tests are of what comes after."""
+    context = browser.new_context(base_url=URL)
+    sign_in(context.new_page())
+    found = context.cookies()
+    context.close()
+    return list(found)
+
+
 @pytest.fixture
-def page(anyone: Page) -> Page:
+def page(anyone: Page, cookies: list[Any]) -> Page:
     """Signed in as admin, on the list of servers."""
-    sign_in(anyone)
+    anyone.context.add_cookies(cookies)
+    anyone.goto("/")
+    anyone.get_by_role("heading", name="Servers").wait_for()
     return anyone
 
 
@@ -90,11 +102,22 @@ def server_id(page: Page, name: str) -> int:
 
 
 def serious(page: Page) -> list[str]:
-    """What axe finds serious or worse on the page as it is."""
+    """What axe finds serious or worse on the page as it is, and of its colours also in the other theme."""
     page.evaluate(AXE.read_text())  # through the debugger, which the content security policy does not bind
     found: list[str] = page.evaluate(
-        "axe.run({rules: {'target-size': {enabled: true}}}).then(r => r.violations.filter(v => ['serious', 'critical'].includes(v.impact))"
-        ".map(v => v.id + ': ' + v.nodes.slice(0, 3).map(n => n.html.slice(0, 160)).join(' | ')))"
+        """async () => {
+            const told = async (options) => (await axe.run(options)).violations
+                .filter(one => ['serious', 'critical'].includes(one.impact))
+                .map(one => one.id + ': ' + one.nodes.slice(0, 3).map(node => node.html.slice(0, 160)).join(' | '));
+            const found = await told({ rules: { 'target-size': { enabled: true } } });
+            const look = document.documentElement.dataset, theme = look.theme ?? 'light';
+            look.theme = theme === 'dark' ? 'light' : 'dark';
+            await new Promise(later => setTimeout(later, 300));  // colours that change slowly have changed
+            const other = await told({ runOnly: ['color-contrast'] });
+            const in_other = other.map(one => `${look.theme} theme: ${one}`);
+            look.theme = theme;
+            return [...found, ...in_other];
+        }"""
     )
     return found
 

@@ -3,7 +3,6 @@
 import re
 import time
 
-import pytest
 from conftest import api, serious, server_id, trouble, wait_for
 from faena.launch.installation import Installation
 from faena.launch.places import trial_place
@@ -249,9 +248,7 @@ def test_the_tables_of_a_live_statement_come_with_their_indexes(page: Page) -> N
     expect(tables).to_contain_text("MiB")
 
 
-@pytest.mark.parametrize("theme", ["light", "dark"])
-def test_axe_finds_nothing_serious_on_a_statement_and_its_plans(page: Page, theme: str) -> None:
-    page.evaluate(f"localStorage.setItem('faena-theme', '{theme}')")
+def test_axe_finds_nothing_serious_on_a_statement_and_its_plans(page: Page) -> None:
     server = server_id(page, "bookings-main")
     page.goto(f"/servers/{server}/statements?{PLAN_FLIP.query()}")
     page.get_by_role("row").nth(1).get_by_role("link").click()
