@@ -7,7 +7,7 @@ from faena.core.requests.keeping import ALWAYS, Allowed, keepable
 from faena.core.requests.request import requests_of
 from faena.core.requests.span import Span, SpanKind
 from faena.core.requests.texts import normalised
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 TRACE = bytes(15) + b"\x01"
@@ -81,6 +81,17 @@ def test_a_kept_statement_compares_as_it_did_before(text: str) -> None:
     assert alike == [one for one in TEXTS if normalised(one) == normalised(text)]
 
 
+ROWS = {"db.system.name": "postgresql", "db.query.text": TEXTS[3]}
+LOOKUP = {"db.system.name": "postgresql", "db.query.text": TEXTS[0]}
+
+
+@example(
+    [
+        *[(1, SpanKind.UNSPECIFIED, {}, False)] * 4,
+        (1, SpanKind.CLIENT, ROWS, False),
+        *[(5, SpanKind.CLIENT, LOOKUP, False)] * 5,
+    ]
+)
 @given(st.lists(st.tuples(st.integers(1, 6), st.sampled_from(list(SpanKind)), st.sampled_from([
     {}, {"http.request.method": "GET", "url.path": "/beds/7"}, {"http.unheard": "x"}, {"db.system": "redis"}, {"url.query": "a"},
     {"messaging.operation": "receive"}, {"rpc.grpc.status_code": 0}, {"db.system": "mysql"}, {"url.full": "https://x/y"},

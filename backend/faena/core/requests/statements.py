@@ -38,22 +38,20 @@ def runs(tree: Tree, member: Member, layer: Mapping[int, Layer]) -> list[Run]:
     said = {i: text for i in member.spans if layer[i] is Layer.DATABASE and (text := tree.spans[i].text(*STATEMENT))}
     texts = {i: normalised(text) for i, text in said.items()}
     twice = seen_twice(tree, member, texts)
-    batches = _in_batches(tree, member, layer)
-    return [
-        Run(at=i, text=texts[i], batch=i in batches or is_batch(text)) for i, text in said.items() if i not in twice
-    ]
+    batches = _in_batches(tree, member, layer, said)
+    return [Run(at=i, text=texts[i], batch=i in batches) for i in said if i not in twice]
 
 
-def _in_batches(tree: Tree, member: Member, layer: Mapping[int, Layer]) -> set[int]:
-    """Spans that say they are a batch, or lie below a database span that does."""
+def _in_batches(tree: Tree, member: Member, layer: Mapping[int, Layer], said: Mapping[int, str]) -> set[int]:
+    """Spans that are a batch, by what they say of themselves or by their statement, or lie below a database span that is."""
     inside: set[int] = set()
     below: set[int] = set()  # of a batch, however deep
     for i in member.spans:  # parents before their children
-        says = _says_batch(tree.spans[i])
+        is_one = _says_batch(tree.spans[i]) or is_batch(said.get(i, ""))
         above = tree.parent[i]
-        if says or above in below:
+        if is_one or above in below:
             inside.add(i)
-        if above in below or (says and layer[i] is Layer.DATABASE):
+        if above in below or (is_one and layer[i] is Layer.DATABASE):
             below.add(i)
     return inside
 
