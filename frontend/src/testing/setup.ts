@@ -17,6 +17,16 @@ globalThis.ResizeObserver = NoResizeObserver;
 // Nor has it a page to scroll, which the router puts back where it was.
 window.scrollTo = () => undefined;
 
+// Nor do its files tell what is in them but in the old way.
+Blob.prototype.text = function text(this: Blob) {
+  return new Promise((resolve, reject) => {
+    const reader = new FileReader();
+    reader.onload = () => resolve(reader.result as string);
+    reader.onerror = () => reject(new Error("not readable"));
+    reader.readAsText(this);
+  });
+};
+
 // It paints nothing: what is painted is looked at in a real browser.
 HTMLCanvasElement.prototype.getContext = () => null;
 

@@ -1,15 +1,11 @@
-import { cleanup, screen } from "@testing-library/react";
+import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { afterEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
+import { answering, json } from "../../testing/answering";
 import { shown } from "../../testing/shown";
 import { ConnectDialog } from "./ConnectDialog";
-
-afterEach(() => {
-  cleanup();
-  vi.unstubAllGlobals();
-});
 
 const GRANT = "GRANT pg_read_all_stats TO faena;";
 const found = (rights: boolean): Schemas["CheckOut"] => ({
@@ -21,28 +17,11 @@ const found = (rights: boolean): Schemas["CheckOut"] => ({
   ready: rights,
   role_script: "CREATE ROLE faena",
 });
-const json = (body: unknown, status = 200): Response =>
-  new Response(JSON.stringify(body), {
-    status,
-    headers: { "Content-Type": status < 400 ? "application/json" : "application/problem+json" },
-  });
-
-/** Answers in turn; what is asked is kept. */
-function answering(...answers: readonly Response[]) {
-  const asked: (readonly [path: string, body: Partial<Schemas["ServerBody"]>])[] = [];
-  const left = [...answers];
-  vi.stubGlobal("fetch", async (request: Request) => {
-    asked.push([new URL(request.url).pathname, (await request.json()) as Partial<Schemas["ServerBody"]>]);
-    return left.shift() ?? json({}, 500);
-  });
-  return asked;
-}
-
 const button = (name: string): HTMLButtonElement => screen.getByRole<HTMLButtonElement>("button", { name });
 
 describe("connecting a server", () => {
   it("shows what mends each gap, and connects only what was tried as it stands", async () => {
-    const asked = answering(json(found(false)), json(found(true)), json(found(true)));
+    const asked = answering([json(found(false)), json(found(true)), json(found(true))]);
     await shown(<ConnectDialog open onClose={() => undefined} />);
     expect(button("connect").disabled).toBe(true);
     await userEvent.type(await screen.findByLabelText("host"), "quay.example");
@@ -61,16 +40,17 @@ describe("connecting a server", () => {
     expect(screen.queryByText("lacking")).toBeNull();
     await userEvent.click(button("try the connection"));
     await vi.waitFor(() => expect(asked).toHaveLength(3));
-    expect(asked.map(([path, body]) => [path, body.host])).toEqual([
-      ["/api/v1/servers/check", "quay.example"],
-      ["/api/v1/servers/check", "quay.example"],
-      ["/api/v1/servers/check", "quay.example.org"],
+    expect(new Set(asked.map((one) => one.path))).toEqual(new Set(["/api/v1/servers/check"]));
+    expect(asked.map((one) => (one.body as Schemas["ServerBody"]).host)).toEqual([
+      "quay.example",
+      "quay.example",
+      "quay.example.org",
     ]);
   });
 
   it("keeps what was typed when it is refused, marks the field and says what to do, until that is changed", async () => {
     const refused = { title: "no", detail: "there is no host quay", field: "host", remedy: "write its address" };
-    answering(json({ type: "urn:faena:bad-input", status: 400, ...refused }, 400));
+    answering([json({ type: "urn:faena:bad-input", status: 400, ...refused }, 400)]);
     await shown(<ConnectDialog open onClose={() => undefined} />);
     await userEvent.type(await screen.findByLabelText("host"), "quay");
     await userEvent.type(screen.getByLabelText("name on screen"), "pier");

@@ -1,16 +1,12 @@
-import { cleanup, screen } from "@testing-library/react";
+import { screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { afterEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
+import { answering, json } from "../../testing/answering";
 import { shown } from "../../testing/shown";
 import { TraceSources } from "./TraceSources";
 import { traceSourcesQuery } from "./queries";
-
-afterEach(() => {
-  cleanup();
-  vi.unstubAllGlobals();
-});
 
 const source = (more: Partial<Schemas["TraceSourceOut"]> = {}): Schemas["TraceSourceOut"] => ({
   id: 5,
@@ -28,22 +24,8 @@ const source = (more: Partial<Schemas["TraceSourceOut"]> = {}): Schemas["TraceSo
   ...more,
 });
 
-const json = (data: unknown, status = 200) =>
-  new Response(JSON.stringify(data), { status, headers: { "Content-Type": "application/json" } });
-
-/** What was sent, apart from questions; these are answered with the sources as they are. */
-function answering(answer: (request: Request) => Response): string[] {
-  const sent: string[] = [];
-  vi.stubGlobal(
-    "fetch",
-    vi.fn(async (request: Request) => {
-      if (request.method === "GET") return json({ sources: [source()], waiting: 0 });
-      sent.push(`${request.method} ${new URL(request.url).pathname} ${await request.clone().text()}`);
-      return answer(request);
-    }),
-  );
-  return sent;
-}
+/** Each of what is sent is answered so; questions with the sources as they are. */
+const replying = (answer: Response) => answering([answer], () => json({ sources: [source()], waiting: 0 }));
 
 const open = (canChange = true, sources = [source()]) =>
   shown(<TraceSources server={3} canChange={canChange} />, [[traceSourcesQuery(3).queryKey, { sources, waiting: 0 }]]);
@@ -63,7 +45,7 @@ describe("sources of traces", () => {
   });
 
   it("are made with a token that is shown once, beside a way to copy it", async () => {
-    const sent = answering(() => json({ id: 6, token: "secret-token" }));
+    const sent = replying(json({ id: 6, token: "secret-token" }));
     await open();
     const make = screen.getByRole<HTMLButtonElement>("button", { name: "make a token" });
     expect(make.disabled).toBe(true);
@@ -71,11 +53,11 @@ describe("sources of traces", () => {
     await userEvent.click(make);
     expect(await screen.findByText("secret-token")).toBeTruthy();
     expect(screen.getByRole("button", { name: "copy the token" })).toBeTruthy();
-    expect(sent).toEqual(['POST /api/v1/servers/3/trace-sources {"name":"manifests"}']);
+    expect(sent).toEqual([{ method: "POST", path: "/api/v1/servers/3/trace-sources", body: { name: "manifests" } }]);
   });
 
   it("keep the name that was typed when no token was made", async () => {
-    answering(() => json({ title: "no", detail: "there is a source of that name already" }, 400));
+    replying(json({ title: "no", detail: "there is a source of that name already" }, 400));
     await open();
     const name = screen.getByRole<HTMLInputElement>("textbox", { name: /another application/ });
     await userEvent.type(name, "booking-web");
@@ -85,7 +67,7 @@ describe("sources of traces", () => {
   });
 
   it("are removed, and given another token, only when asked twice", async () => {
-    const sent = answering(() => json({ id: 5, token: "fresh-token" }));
+    const sent = replying(json({ id: 5, token: "fresh-token" }));
     await open();
     await userEvent.click(screen.getByRole("button", { name: "remove …" }));
     expect(document.body.textContent).toContain("sums stay");
@@ -95,11 +77,11 @@ describe("sources of traces", () => {
     expect(document.body.textContent).toContain("The present token ends at once.");
     await userEvent.click(screen.getByRole("button", { name: "make another" }));
     expect(await screen.findByText("fresh-token")).toBeTruthy();
-    expect(sent).toEqual(["POST /api/v1/servers/3/trace-sources/5/token "]);
+    expect(sent).toEqual([{ method: "POST", path: "/api/v1/servers/3/trace-sources/5/token", body: null }]);
   });
 
   it("send what is to be kept as it was typed: names apart, numbers as numbers", async () => {
-    const sent = answering(() => json(source()));
+    const sent = replying(json(source()));
     await open();
     const names = screen.getByRole("textbox", { name: /keeps also these attributes/ });
     await userEvent.clear(names);
@@ -108,6 +90,6 @@ describe("sources of traces", () => {
     await userEvent.click(screen.getByRole("button", { name: "save" }));
     await vi.waitFor(() => expect(sent).toHaveLength(1));
     const body = { attributes: ["tidewrack.port", "enduser.id"], personal: true, target_ms: 500, retention_days: 14 };
-    expect(sent[0]).toBe(`PUT /api/v1/servers/3/trace-sources/5 ${JSON.stringify(body)}`);
+    expect(sent[0]).toEqual({ method: "PUT", path: "/api/v1/servers/3/trace-sources/5", body });
   });
 });
