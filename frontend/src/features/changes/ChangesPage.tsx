@@ -17,7 +17,7 @@ import { SearchField } from "../../ui/SearchField";
 import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import type { ChangesSearch } from "./changes.route";
-import { cameAbout, teller, verdictClass } from "./model";
+import { cameAbout, changesWords, teller, verdictClass } from "./model";
 import { Pipelines } from "./Pipelines";
 import { type Change, changesQuery } from "./queries";
 
@@ -34,6 +34,7 @@ export const ChangesPage = ({ server, role, search, onSearch }: Props) => {
   const found = useQuery(changesQuery(server, windowOf(search), kinds, search.naming ?? ""));
   const cases = useQuery(casesAboutQuery(server, "change", ""));
   const [noting, setNoting] = useState(false);
+  const filtered = kinds.length > 0 || Boolean(search.naming);
   const canNote = role === "operator" || role === "admin";
   return (
     <div className="pane px-6 pt-2 pb-6">
@@ -60,17 +61,19 @@ export const ChangesPage = ({ server, role, search, onSearch }: Props) => {
       <Answer of={found} what="what changed">
         {(data) =>
           data.changes.length === 0 ? (
-            <Nothing looked={data.looked} filtered={kinds.length > 0 || Boolean(search.naming)} />
+            <Nothing looked={data.looked} filtered={filtered} />
           ) : (
-            <DataTable
-              id="changes"
-              label="changes in this window"
-              columns={columns(server, search, cases.data ?? [])}
-              rows={data.changes}
-              rowKey={(one) => String(one.id)}
-              sort={{ by: "at", descending: true }}
-              className="mt-2"
-            />
+            <>
+              <h1 className="mt-2 text-base font-semibold">{changesWords(data.changes.length, filtered)}</h1>
+              <DataTable
+                id="changes"
+                label="changes in this window"
+                columns={columns(server, search, cases.data ?? [])}
+                rows={data.changes}
+                rowKey={(one) => String(one.id)}
+                sort={{ by: "at", descending: true }}
+              />
+            </>
           )
         }
       </Answer>
@@ -86,12 +89,16 @@ const KINDS = (Object.keys(CHANGE_KINDS) as Kind[]).map((value) => ({ value, lab
 
 /** "None" is said only of what was looked for. */
 const Nothing = ({ looked, filtered }: { readonly looked: number | null; readonly filtered: boolean }) => (
-  <p className="text-muted mt-4">
-    {filtered ? "No such change is known in this window." : "No change is known in this window."}{" "}
-    {looked === null
-      ? "Indexes, tables and settings of this server were not compared yet; what is noted by hand, and who comes and goes, would be here."
-      : `Indexes, tables and settings were compared up to ${when(looked)}.`}
-  </p>
+  <>
+    <h1 className="mt-2 text-base font-semibold">
+      {filtered ? "No such change is known in this window." : "No change is known in this window."}
+    </h1>
+    <p className="text-muted">
+      {looked === null
+        ? "Indexes, tables and settings of this server were not compared yet; what is noted by hand, and who comes and goes, would be here."
+        : `Indexes, tables and settings were compared up to ${when(looked)}.`}
+    </p>
+  </>
 );
 
 /** Cases that name it. */

@@ -4,7 +4,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { shown } from "../../testing/shown";
 import { ChangesPage } from "./ChangesPage";
 import { ComparePage } from "./ComparePage";
-import { differenceWords, measured, ratioWords, readSpan } from "./model";
+import { changesWords, differenceWords, measured, ratioWords, readSpan } from "./model";
 import { type Change, type Compared, type Comparison, changesQuery, compareQuery } from "./queries";
 
 afterEach(() => {
@@ -52,6 +52,12 @@ const changes = (rows: readonly Change[], looked: number | null = WINDOW.to, rol
   ]);
 
 describe("changes of a window", () => {
+  it("are counted, and a list that was cut is not told to be all", () => {
+    expect(changesWords(1, false)).toBe("1 change in this window");
+    expect(changesWords(2, true)).toBe("2 such changes in this window");
+    expect(changesWords(300, false)).toBe("The newest 300 changes of this window; a shorter one shows the others");
+  });
+
   beforeEach(() => vi.spyOn(globalThis, "fetch").mockImplementation(() => Promise.resolve(json({}))));
 
   it("are told with before and after, who told them, and whether they helped", async () => {

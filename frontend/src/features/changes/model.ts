@@ -1,6 +1,6 @@
 // Changes and comparisons in words. Pure.
-import { bytes, count, duration, share } from "../../lib/units";
-import type { Change, Compared } from "./queries";
+import { bytes, count, counted, duration, share } from "../../lib/units";
+import { type Change, type Compared, MOST_CHANGES } from "./queries";
 
 /** "11:04:00", or for what came about between two looks, when it was seen. */
 export const cameAbout = (one: Pick<Change, "at" | "since">): string =>
@@ -60,3 +60,9 @@ export function readSpan(text: string | undefined): { from: number; to: number }
   const [from = NaN, to = NaN] = (text ?? "").split("~").map(Number);
   return Number.isFinite(from) && Number.isFinite(to) && to > from ? { from, to } : null;
 }
+
+/** How many changes are listed. A list that was cut says so: what is not in it did happen. */
+export const changesWords = (listed: number, filtered: boolean): string =>
+  listed < MOST_CHANGES
+    ? `${counted(listed, filtered ? "such change" : "change")} in this window`
+    : `The newest ${listed} ${filtered ? "such changes" : "changes"} of this window; a shorter one shows the others`;

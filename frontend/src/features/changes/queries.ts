@@ -8,6 +8,7 @@ export type Change = Schemas["NotedChangeOut"];
 export type Comparison = Schemas["CompareOut"];
 export type Compared = Schemas["ComparedOut"];
 
+export const MOST_CHANGES = 300; // the newest of a window
 const AGAIN_MS = 15_000; // verdicts come about every half minute
 
 /** What changed in a window, with whether it helped. */
@@ -19,7 +20,7 @@ export const changesQuery = (server: number, spec: WindowSpec, kinds: readonly C
         client.GET("/api/v1/servers/{server_id}/changes", {
           params: {
             path: { server_id: server },
-            query: { ...windowQuery(spec), kind: [...kinds], containing },
+            query: { ...windowQuery(spec), kind: [...kinds], containing, limit: MOST_CHANGES },
           },
           signal,
         }),

@@ -28,6 +28,7 @@ describe("leads of a server", () => {
   it("lead to the window in which each was seen last, with how often it came and what became of it", async () => {
     const handled = { state: "handled", state_at: AT, state_by: "olga", reason: "ended it" };
     await open([lead(), lead({ id: 6, title: "53 sessions want to run", came_back: AT, ...handled })]);
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("2 leads, 1 open");
     const link = screen.getByRole("link", { name: "A transaction left open by ops-console" });
     expect(link.getAttribute("href")).toContain(`from=${AT}`);
     expect(document.body.textContent).toContain("2 times");

@@ -9,7 +9,7 @@ import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import type { HistorySearch } from "./leads.route";
 import { Handling } from "./Handling";
-import { type History, historyQuery, isState } from "./queries";
+import { type History, MOST_LEADS, historyQuery, isState } from "./queries";
 
 interface Props {
   readonly server: number;
@@ -49,24 +49,34 @@ export const HistoryPage = ({ server, role, search, onSearch }: Props) => {
       <Answer of={found} what="the leads">
         {(rows) =>
           rows.length === 0 ? (
-            <p className="text-muted mt-4">
+            <h1 className="text-base font-semibold">
               {state ? `No lead is ${state}.` : "No lead was found yet, in all the windows that were looked at."}
-            </p>
+            </h1>
           ) : (
-            <DataTable
-              id="lead-history"
-              label="leads of this server"
-              columns={columns(server, canAct)}
-              rows={rows}
-              rowKey={(one) => String(one.id)}
-              sort={{ by: "last", descending: true }}
-              rowPx={54}
-            />
+            <>
+              <h1 className="text-base font-semibold">{historyWords(rows)}</h1>
+              <DataTable
+                id="lead-history"
+                label="leads of this server"
+                columns={columns(server, canAct)}
+                rows={rows}
+                rowKey={(one) => String(one.id)}
+                sort={{ by: "last", descending: true }}
+                rowPx={54}
+              />
+            </>
           )
         }
       </Answer>
     </div>
   );
+};
+
+/** How many leads are listed, and how many of them nobody has seen to. */
+const historyWords = (rows: readonly History[]): string => {
+  const open = rows.filter((one) => one.state === "open").length;
+  const all = rows.length < MOST_LEADS ? counted(rows.length, "lead") : `The ${rows.length} leads that were seen last`;
+  return `${all}, ${open === rows.length ? "all open" : open ? `${open} open` : "none open"}`;
 };
 
 const columns = (server: number, canAct: boolean): Column<History>[] => [

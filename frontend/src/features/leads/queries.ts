@@ -10,6 +10,8 @@ export const isState = (text: string | undefined): text is State =>
 
 const AGAIN_MS = 30_000;
 
+export const MOST_LEADS = 200; // of a server's history, those seen last
+
 /** Leads of a server by identity, those in one state or all. */
 export const historyQuery = (server: number, state: State | null) =>
   queryOptions({
