@@ -9,12 +9,16 @@ export type About = Schemas["About"];
 
 const AGAIN_MS = 20_000;
 
-/** Cases over all servers in one state, or all. */
+export const MOST_CASES = 500;
+
+/** Cases over all servers in one state, or all; those changed last, at most MOST_CASES. */
 export const casesQuery = (state: string) =>
   queryOptions({
     queryKey: ["cases", state],
     queryFn: ({ signal }) =>
-      ask(client.GET("/api/v1/cases", { params: { query: { state: state ? [state] : [] } }, signal })),
+      ask(
+        client.GET("/api/v1/cases", { params: { query: { state: state ? [state] : [], limit: MOST_CASES } }, signal }),
+      ),
     meta: { againMs: AGAIN_MS },
     placeholderData: keepPreviousData,
   });

@@ -9,7 +9,7 @@ import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import { Acts } from "./Acts";
 import type { AlertsSearch } from "./alerts.route";
-import { type Alert, alertsQuery } from "./queries";
+import { type Alert, MOST_ALERTS, alertsQuery } from "./queries";
 
 interface Props {
   readonly search: AlertsSearch;
@@ -24,7 +24,7 @@ export const AlertsPage = ({ search, onSearch }: Props) => {
   return (
     <div className="pane px-6 pt-3 pb-6">
       <div className="flex items-baseline justify-between">
-        <h1 className="text-lg font-semibold">{found.data ? sentence(found.data) : "Alerts"}</h1>
+        <h1 className="text-lg font-semibold">{found.data ? sentence(found.data, search.became) : "Alerts"}</h1>
         <span className="flex items-baseline gap-6 text-sm">
           <span>
             show{" "}
@@ -55,6 +55,7 @@ export const AlertsPage = ({ search, onSearch }: Props) => {
               label="alerts of all servers"
               columns={COLUMNS}
               rows={rows}
+              most={MOST_ALERTS}
               rowKey={(one) => String(one.id)}
               sort={{ by: "fired", descending: true }}
               rowPx={62}
@@ -66,12 +67,17 @@ export const AlertsPage = ({ search, onSearch }: Props) => {
   );
 };
 
-/** How many go on, and how many nobody has read. */
-export function sentence(rows: readonly Alert[]): string {
+/** How many go on, and how many nobody has read. Of some alone nothing is said of all. */
+export function sentence(rows: readonly Alert[], became = ""): string {
   const on = rows.filter((one) => one.over === null).length;
   const unread = rows.filter((one) => one.state === "unread").length;
   if (rows.length === 0) return "Alerts";
-  return `${on === 0 ? "Nothing fires now" : counted(on, "alert goes on", "alerts go on")}, ${unread} unread.`;
+  if (became) {
+    return `${counted(rows.length, "alert")} ${became}, ${on === 0 ? "none of which goes on" : `${on} of which ${on === 1 ? "goes" : "go"} on`}.`;
+  }
+  if (rows.length < MOST_ALERTS)
+    return `${on === 0 ? "Nothing fires now" : counted(on, "alert goes on", "alerts go on")}, ${unread} unread.`;
+  return `Of the newest ${rows.length} ${on === 0 ? "none goes" : `${on} go`} on, ${unread} are unread.`;
 }
 
 const lasted = (one: Alert): string =>

@@ -58,7 +58,9 @@ export const TroublesPage = ({ search, onSearch }: Props) => {
         </Link>
       </p>
       <div className="flex items-baseline justify-between">
-        <h1 className="text-lg font-semibold">{found.data ? sentence(found.data) : "Troubles of two weeks"}</h1>
+        <h1 className="text-lg font-semibold">
+          {found.data ? sentence(found.data, Boolean(kind || server)) : "Troubles of two weeks"}
+        </h1>
         <span className="flex items-baseline gap-6 text-sm">
           <span>
             show{" "}
@@ -90,6 +92,7 @@ export const TroublesPage = ({ search, onSearch }: Props) => {
               label="troubles of all servers"
               columns={COLUMNS}
               rows={rows}
+              most={MOST}
               rowKey={(one) => `${one.kind} ${one.server} ${one.key}`}
               sort={{ by: "state", descending: false }}
               manual
@@ -101,10 +104,15 @@ export const TroublesPage = ({ search, onSearch }: Props) => {
   );
 };
 
-/** How many nobody has dealt with. */
-export const sentence = (rows: readonly Trouble[]): string => {
+const MOST = 500; // the API tells no more
+
+/** How many nobody has dealt with. Of some alone nothing is said of all. */
+export const sentence = (rows: readonly Trouble[], some = false): string => {
+  if (rows.length === 0) return "Troubles of two weeks";
   const unread = rows.filter((one) => one.unread).length;
-  return `${counted(rows.length, "trouble")} in two weeks, ${unread === 0 ? "all dealt with" : `${unread} not dealt with`}.`;
+  const many =
+    rows.length < MOST ? counted(rows.length, some ? "such trouble" : "trouble") : `${MOST} troubles or more`;
+  return `${many} in two weeks, ${unread === 0 ? "all dealt with" : `${unread} not dealt with`}.`;
 };
 
 const HALF_HOUR_S = 1800;

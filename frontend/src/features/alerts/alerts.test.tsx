@@ -10,7 +10,7 @@ import { ConditionsPage } from "./ConditionsPage";
 import { Editor, read } from "./Editor";
 import { Mutes, mutedWords } from "./Mutes";
 import { firstSpan, readHours } from "./Reach";
-import { type Trouble, TroublesPage, troublesQuery } from "./TroublesPage";
+import { type Trouble, TroublesPage, sentence as troublesWords, troublesQuery } from "./TroublesPage";
 import { fared, leadsTo } from "./Ways";
 import {
   type Alert,
@@ -74,6 +74,13 @@ describe("alerts over all servers", () => {
     expect(sentence([])).toBe("Alerts");
     expect(sentence([alert(), alert({ over: AT, state: "handled" })])).toBe("1 alert goes on, 1 unread.");
     expect(sentence([alert({ over: AT })])).toBe("Nothing fires now, 1 unread.");
+    expect(sentence([alert({ over: AT, state: "handled" })], "handled")).toBe(
+      "1 alert handled, none of which goes on.",
+    );
+    expect(sentence([alert(), alert()], "snoozed")).toBe("2 alerts snoozed, 2 of which go on.");
+    expect(sentence(Array.from({ length: 500 }, () => alert({ over: AT, state: "handled" })))).toBe(
+      "Of the newest 500 none goes on, 0 are unread.",
+    );
   });
 
   it("that are none claim no more than that no condition held", async () => {
@@ -345,6 +352,15 @@ describe("what is muted", () => {
 });
 
 describe("troubles of all servers", () => {
+  it("are counted as what they are: all, some, or the newest", () => {
+    expect(troublesWords([])).toBe("Troubles of two weeks");
+    const read = { unread: false } as Trouble;
+    expect(troublesWords([read], true)).toBe("1 such trouble in two weeks, all dealt with.");
+    expect(troublesWords(Array.from({ length: 500 }, () => read))).toBe(
+      "500 troubles or more in two weeks, all dealt with.",
+    );
+  });
+
   const trouble = (more: Partial<Trouble> = {}): Trouble => ({
     ...{ kind: "lead", kind_label: "lead", key: "abc", server: 3, server_name: "pier-1", title: "A spill" },
     ...{

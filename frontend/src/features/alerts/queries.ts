@@ -10,12 +10,19 @@ export type Trial = Schemas["ConditionTrialOut"];
 
 const AGAIN_MS = 10_000;
 
-/** Alerts over all servers in one state, or all. */
+export const MOST_ALERTS = 500;
+
+/** Alerts over all servers in one state, or all; the newest, at most MOST_ALERTS. */
 export const alertsQuery = (state: string) =>
   queryOptions({
     queryKey: ["alerts", state],
     queryFn: ({ signal }) =>
-      ask(client.GET("/api/v1/alerts", { params: { query: { state: state ? [state] : [] } }, signal })),
+      ask(
+        client.GET("/api/v1/alerts", {
+          params: { query: { state: state ? [state] : [], limit: MOST_ALERTS } },
+          signal,
+        }),
+      ),
     meta: { againMs: AGAIN_MS },
     placeholderData: keepPreviousData,
   });

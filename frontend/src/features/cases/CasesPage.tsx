@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "@tanstack/react-router";
 import { useRef, useState } from "react";
 
-import { type Case, casesQuery, makeCase } from "../../api/cases";
+import { type Case, MOST_CASES, casesQuery, makeCase } from "../../api/cases";
 import { upload } from "../../api/upload";
 import { when } from "../../lib/time";
 import { counted } from "../../lib/units";
@@ -54,6 +54,7 @@ export const CasesPage = ({ role, search, onSearch }: Props) => {
               label="cases"
               columns={COLUMNS}
               rows={rows}
+              most={MOST_CASES}
               rowKey={(one) => String(one.id)}
               sort={{ by: "changed", descending: true }}
               rowPx={62}

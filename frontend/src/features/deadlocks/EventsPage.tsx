@@ -10,7 +10,7 @@ import { count, duration } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Bars } from "./Bars";
 import { EVENTS, nothingSentence } from "./model";
-import { eventsQuery } from "./queries";
+import { MOST_ENTRIES, eventsQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
 import { SearchField } from "../../ui/SearchField";
 import type { LogSearch } from "./deadlocks.route";
@@ -107,6 +107,7 @@ const Lists = ({ server, found }: { readonly server: number; readonly found: Sch
           label="entries of the log, one by one"
           columns={entryColumns(server)}
           rows={found.newest}
+          most={MOST_ENTRIES}
           rowKey={(one) => `${one.at}-${one.pid}-${one.message}`}
           sort={{ by: "", descending: true }}
         />

@@ -24,6 +24,8 @@ export const patternQuery = (server: number, pattern: string, spec: WindowSpec) 
     placeholderData: (old, query) => (query?.queryKey[2] === pattern ? old : undefined),
   });
 
+export const MOST_ENTRIES = 100; // of the log, told one by one
+
 /** What the log tells beside executions. */
 export const eventsQuery = (
   server: number,
@@ -39,7 +41,7 @@ export const eventsQuery = (
         client.GET("/api/v1/servers/{server_id}/events", {
           params: {
             path: { server_id: server },
-            query: { ...windowQuery(spec), kind: [...kinds], containing, pick: [...pick] },
+            query: { ...windowQuery(spec), kind: [...kinds], containing, pick: [...pick], limit: MOST_ENTRIES },
           },
           signal,
         }),

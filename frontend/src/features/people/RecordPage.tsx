@@ -7,7 +7,7 @@ import { Choice } from "../../ui/Choice";
 import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import { KINDS, actWords, exportPath } from "./model";
-import { auditQuery, peopleQuery } from "./queries";
+import { MOST_ENTRIES, auditQuery, peopleQuery } from "./queries";
 import { AnswerState } from "../../ui/Answer";
 
 /** The record of who did what: nobody can change it, and it comes out as a file. */
@@ -39,6 +39,7 @@ export const RecordPage = () => {
           label="Record"
           columns={COLUMNS}
           rows={record.data}
+          most={MOST_ENTRIES}
           rowKey={(one) => String(one.id)}
           sort={{ by: "when", descending: true }}
           files={[

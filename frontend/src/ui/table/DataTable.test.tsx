@@ -90,3 +90,13 @@ describe("the first rows of a table, before all of it is loaded", () => {
     expect(screen.getByRole("table").getAttribute("aria-busy")).toBe("true");
   });
 });
+
+describe("a table of the newest", () => {
+  it("says that there may be more once it has as many as were asked for", () => {
+    const { container } = render(<DataTable {...PROPS} rows={BERTHS} most={4} sort={BY_LENGTH} />);
+    expect(container.textContent).not.toContain("there may be more");
+    cleanup();
+    render(<DataTable {...PROPS} rows={BERTHS} most={3} sort={BY_LENGTH} />);
+    expect(screen.getByText("These are the newest 3; there may be more.")).toBeTruthy();
+  });
+});

@@ -9,7 +9,15 @@ const MOST = 60; // rows that stand until all of the table is loaded
 
 /** The one table: sorted both ways, columns chosen and widened, rows as links, kept as CSV or copied, moved in by arrow keys. */
 export function DataTable<Row>(props: TableProps<Row>) {
-  return <Whole {...(props as unknown as TableProps<unknown>)} />;
+  const { most, rows } = props;
+  return (
+    <>
+      {most !== undefined && rows.length >= most ? (
+        <p className="text-muted text-sm">These are the newest {most}; there may be more.</p>
+      ) : null}
+      <Whole {...(props as unknown as TableProps<unknown>)} />
+    </>
+  );
 }
 
 const Whole = later<TableProps<unknown>>(

@@ -21,6 +21,7 @@ export interface TableProps<Row> {
   readonly label: string;
   readonly columns: readonly Column<Row>[];
   readonly rows: readonly Row[];
+  readonly most?: number; // the newest so many are asked for; as many say that there may be more
   readonly rowKey: (row: Row) => string;
   readonly sort: Sort;
   readonly onSort?: (sort: Sort) => void; // the order is kept elsewhere, in the address for one
