@@ -11,7 +11,7 @@ from faena.apps.answers.leads import leads_of
 from faena.apps.answers.looking import look_at, look_for_leads
 from faena.apps.answers.marks import marks
 from faena.apps.answers.remembering import remember
-from faena.apps.answers.told_leads import say
+from faena.apps.answers.told_leads import say, told_leads
 from faena.apps.changes import actions, tokens
 from faena.apps.changes.actions import Told
 from faena.apps.changes.models import Change
@@ -200,6 +200,20 @@ def test_a_lead_that_begins_once_more_soon_after_it_was_handled_is_open(
     whole = Window(start=EpochMs(row.first_ms), end=again.end)
     (row,) = leads.store(server.pk, [(one, Lasted(whole, again)) for one in found.leads])
     assert (row.times, row.state, row.came_back_ms) == (1, state, at if state == "open" else None)
+
+
+def test_a_lead_that_began_again_is_open_where_it_is_seen_before_a_look_has_noticed(people: dict[str, User]) -> None:
+    """A console that is left open anew, while the one before stands as handled: whoever looks can say what he did."""
+    start, end = next(INCIDENTS["idle-console"].spans(ANCHOR))
+    server, window = filled("bookings-main", start, end), Window(start=EpochMs(start), end=EpochMs(end))
+    found, seen = leads_of(server.pk, window)
+    (row,) = leads.store(server.pk, [(one, lasted(seen, one.claim)) for one in found.leads])
+    begun = lasted(seen, found.leads[0].claim).newest.start
+    for handled_ms, state, came_back in ((row.last_ms, "handled", None), (begun - 90_000, "open", begun)):
+        leads.set_state(row, "handled", "ended it", handled_ms, by=people["operator"])
+        known = told_leads(server.pk, window).leads[0].known
+        assert known is not None
+        assert (known.state, known.came_back, known.state_by) == (state, came_back, "operator")
 
 
 def test_a_lead_is_held_against_the_time_it_lasted_up_to_the_moment_it_was_handled(people: dict[str, User]) -> None:

@@ -52,8 +52,8 @@ def told_leads(server_id: int, window: Window) -> ToldLeads:
     found, seen = leads_of(server_id, window)
     identities = [identity_of(one.claim.kind, one.claim.root) for one in found.leads]
     known = selectors.by_identity(server_id, identities) if identities else {}
-    begun = [lasted(seen, one.claim).whole.start for one in found.leads]
-    near = _near(server_id, begun)
+    lasting = [lasted(seen, one.claim) for one in found.leads]
+    near = _near(server_id, [one.whole.start for one in lasting])
     return ToldLeads(
         found=found,
         seen=seen,
@@ -61,12 +61,12 @@ def told_leads(server_id: int, window: Window) -> ToldLeads:
             ToldLead(
                 lead=lead,
                 identity=identity,
-                known=known.get(identity),
-                begun=at,
-                suspects=_suspects(lead, at, near),
+                known=selectors.as_of(known[identity], when) if identity in known else None,
+                begun=when.whole.start,
+                suspects=_suspects(lead, when.whole.start, near),
                 picture=picture_of(seen, lead.claim),
             )
-            for lead, identity, at in zip(found.leads, identities, begun, strict=True)
+            for lead, identity, when in zip(found.leads, identities, lasting, strict=True)
         ],
     )
 

@@ -10,7 +10,7 @@ from faena.apps.accounts import audit
 from faena.apps.accounts.policy import require
 from faena.apps.accounts.roles import Role
 from faena.apps.leads.models import KnownLead, LeadLook, LeadSpan
-from faena.core.answers.leads.beginning import UNBROKEN_MS, Lasted
+from faena.core.answers.leads.beginning import UNBROKEN_MS, Lasted, began_again
 from faena.core.answers.leads.choosing import Lead
 from faena.core.answers.leads.identity import identity_of
 from faena.core.errors import BadInput, NotFound
@@ -60,8 +60,7 @@ def _seen(server_id: int, when: Lasted, lead: Lead, *, main: bool) -> KnownLead:
     span.start_ms, span.end_ms = min(span.start_ms, window.start), max(span.end_ms, window.end)
     span.main = span.main or main
     span.save()
-    # What goes on while it is being handled has not come back; what begins once more after that has, however soon.
-    if row.state == HANDLED and when.newest.start > row.state_ms + UNBROKEN_MS:
+    if row.state == HANDLED and began_again(when, row.state_ms):
         row.state, row.came_back_ms = OPEN, when.newest.start
     row.first_ms = min(row.first_ms, window.start)
     if window.end >= row.last_ms:

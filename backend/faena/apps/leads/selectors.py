@@ -1,10 +1,11 @@
 """Reading what is known of leads."""
 
 from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from faena.apps.leads.models import KnownLead, LeadLook, LeadSpan
+from faena.core.answers.leads.beginning import Lasted, began_again
 from faena.core.answers.leads.kinds import LeadKind
 from faena.core.series.window import Window
 
@@ -80,6 +81,14 @@ def by_identity(server_id: int, identities: Collection[str]) -> dict[str, Histor
     """What is known of these, without their spans."""
     rows = KnownLead.objects.filter(server_id=server_id, identity__in=identities)
     return {one.identity: told(one, []) for one in rows}
+
+
+def as_of(known: History, when: Lasted) -> History:
+    """What is known of a lead that was seen then: open where it began once more after it was handled, though no look at
+    the newest samples has come upon that yet."""
+    if known.state != "handled" or not began_again(when, known.state_at):
+        return known
+    return replace(known, state="open", came_back=when.newest.start)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -90,6 +90,14 @@ def lasted(seen: Observed, claim: Claim) -> Lasted:
     return Lasted(*(Window(start=EpochMs(at), end=EpochMs(end)) for at in (int(ticks[0]), newest)))
 
 
+def began_again(when: Lasted, handled: int) -> bool:
+    """Whether a lead began once more after it was handled, at that moment in ms since 1970.
+
+    What goes on while it is being handled has not come back; what begins once more after that has, however soon.
+    """
+    return when.newest.start > handled + UNBROKEN_MS
+
+
 def suspects(claim: Claim, begun: EpochMs, changes: Sequence[Found]) -> list[Suspect]:
     """Those near the beginning, the likeliest first: what can be its cause, and then what came last before it."""
     near = [one for one in changes if begun - BEFORE_MS <= one.at and one.since <= begun + AFTER_MS]
