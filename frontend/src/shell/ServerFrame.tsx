@@ -10,7 +10,7 @@ import { clock, present } from "../lib/time";
 import { DEFAULT_RAIL_S, type Base, type WindowSpec, around, bounds, follows, windowOf } from "../lib/view";
 import { Choice } from "../ui/Choice";
 import { useShortcuts } from "../ui/useShortcuts";
-import { RAIL_LENGTHS_S, railLength } from "./railLength";
+import { railLength, railOptions } from "./railLength";
 import { type LeadingMark, eventMarks, noteMarks } from "./railMarks";
 import { FrameTrail } from "./FrameTrail";
 import { useHere } from "./places";
@@ -20,11 +20,6 @@ import { WindowPicker } from "./WindowPicker";
 import { ZoneChoice } from "./ZoneChoice";
 
 const NoteChange = lazy(() => import("./NoteChange").then((m) => ({ default: m.NoteChange })));
-
-const RAIL_LENGTHS = RAIL_LENGTHS_S.map((seconds) => ({
-  value: String(seconds),
-  label: seconds > 86_400 ? `${seconds / 86_400} d` : `${seconds / 3600} h`,
-}));
 
 interface Props {
   readonly server: number;
@@ -74,7 +69,7 @@ export const ServerFrame = ({ server, search, children }: Props) => {
               <Choice
                 label="length of the rail"
                 value={String(railSpec.last)}
-                options={RAIL_LENGTHS}
+                options={railOptions(railSpec.last)}
                 onChange={(value) => change({ rail: Number(value) })}
               />
             </span>

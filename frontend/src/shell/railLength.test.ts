@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
-import { RAIL_LENGTHS_S, railLength } from "./railLength";
+import { RAIL_LENGTHS_S, railLength, railOptions } from "./railLength";
 
 const NOW = 1_700_000_000_000;
 const history = (hours: number) => ({
@@ -16,6 +16,13 @@ describe("the length of the rail", () => {
     expect(railLength(history(24), NOW - 900_000, NOW)).toBe(86_400);
     expect(railLength(history(1), NOW - 900_000, NOW)).toBe(3600);
     expect(railLength(history(5), NOW - 900_000, NOW)).toBe(21_600);
+  });
+
+  it("is told in words, also one that only the address brings", () => {
+    const words = (chosen: number) => railOptions(chosen).map((one) => one.label);
+    expect(words(86_400)).toEqual(["1 h", "6 h", "24 h", "7 d", "14 d", "30 d", "90 d"]);
+    expect(words(864_000)).toEqual(["1 h", "6 h", "24 h", "7 d", "10 d", "14 d", "30 d", "90 d"]);
+    expect(railOptions(5400)[1]).toEqual({ value: "5400", label: "1 h 30 min" });
   });
 
   it("always holds the window, up to its greatest length", () => {
