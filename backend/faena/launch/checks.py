@@ -127,15 +127,14 @@ def ui() -> bool:
     """Types, lint, format and unit tests of the front end, and that its API types are those of the contract."""
     node = setup.node_environment()
 
-    def check(named: tuple[str, str]) -> bool:
-        title, script = named
-        return _command(f"{title} (front end)", setup.npm("run", "-s", script), cwd=FRONTEND, env=node, beside=True)
+    def check(title: str, script: str, *, beside: bool) -> bool:
+        return _command(f"{title} (front end)", setup.npm("run", "-s", script), cwd=FRONTEND, env=node, beside=beside)
 
-    # The linter takes as long as all others, and one core.
-    checks = [("linter", "lint"), ("types", "types"), ("formatter", "format"), ("unit tests", "test")]
+    # The linter takes one core, and longer than the others that look at the code; the tests take both.
+    looking = [("linter", "lint"), ("types", "types"), ("formatter", "format")]
     with ThreadPoolExecutor(2) as pool:
-        done = list(pool.map(check, checks))
-    return all([*done, _api_types_fresh()])
+        done = list(pool.map(lambda one: check(*one, beside=True), looking))
+    return all([*done, check("unit tests", "test", beside=False), _api_types_fresh()])
 
 
 def _api_types_fresh() -> bool:

@@ -12,8 +12,8 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
-/** The server's side of an upload: what was posted where, and how far it got before it was answered. */
-function answering(status: number, answer: object | string) {
+/** The server's side of an upload: what was posted where, and how far it got before it was answered, which is `when`. */
+function answering(status: number, answer: object | string, when: Promise<unknown> = Promise.resolve()) {
   const posted: { url: string; file: File }[] = [];
   class Upload extends EventTarget {
     readonly upload = new EventTarget();
@@ -29,11 +29,11 @@ function answering(status: number, answer: object | string) {
     send(body: FormData) {
       posted.push({ url: this.#url, file: body.get("file") as File });
       this.upload.dispatchEvent(Object.assign(new Event("progress"), { lengthComputable: true, loaded: 5, total: 10 }));
-      setTimeout(() => {
+      void when.then(() => {
         this.status = status;
         this.responseText = typeof answer === "string" ? answer : JSON.stringify(answer);
         this.dispatchEvent(new Event(status === 0 ? "error" : "load"));
-      }, 20);
+      });
     }
   }
   vi.stubGlobal("XMLHttpRequest", Upload);
@@ -50,12 +50,14 @@ const press = () => userEvent.click(screen.getByRole("button", { name: /^import 
 
 describe("traces from a file", () => {
   it("are sent, with how far that is, and lead to their requests", async () => {
-    const posted = answering(200, TRACES);
+    let answer = (): void => undefined;
+    const posted = answering(200, TRACES, new Promise<void>((done) => (answer = done)));
     await shown(<ImportTraces server={3} canAct />);
     expect(screen.getByRole<HTMLButtonElement>("button", { name: /^import / }).disabled).toBe(true);
     await choose("file with traces", "traces.jsonl.gz");
     await press();
-    expect(screen.getByText("50% sent")).toBeTruthy();
+    expect(await screen.findByText("50% sent")).toBeTruthy();
+    answer();
     const told = await screen.findByRole("status");
     expect(told.textContent).toContain(
       "41 requests of 40 traces and 1200 spans; 2 rejected, the first because its start is missing.",
