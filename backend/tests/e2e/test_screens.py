@@ -172,6 +172,15 @@ def test_ten_twenty_four_wide_shows_everything(page: Page) -> None:
     assert page.evaluate("document.documentElement.scrollWidth <= window.innerWidth")
 
 
+def test_a_window_of_many_words_leaves_the_way_back_to_now_in_its_place(page: Page) -> None:
+    page.goto("/servers/2/changes?from=1790000000000&to=1790400000000")
+    page.get_by_role("heading", level=1).wait_for()
+    back, spans = (page.get_by_role("button", name=name).bounding_box() for name in ("follow now", "24 h"))
+    assert back
+    assert spans
+    assert back["x"] + back["width"] <= spans["x"] + spans["width"] + 1
+
+
 def test_figures_on_screen_are_those_of_the_api(page: Page) -> None:
     page.goto("/servers/1/load?last=300")
     page.get_by_role("heading", level=1).wait_for()

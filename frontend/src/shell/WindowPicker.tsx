@@ -27,12 +27,13 @@ export const WindowPicker = ({ spec, now, onWindow }: Props) => {
   const { from, to } = bounds(spec, now);
   const words = span(from, to, now);
   const long = words.length > (follows(spec) ? 24 : 17); // beside the way back to now there is less room
+  const look = words.length > 25 ? "text-left text-xs leading-3" : "text-[13px] whitespace-nowrap"; // in two lines, or one
   return (
     <div>
       <div className="flex items-center justify-between">
         <button
           type="button"
-          className={`hover:text-accent font-semibold whitespace-nowrap ${long ? "font-condensed text-[13px]" : ""}`}
+          className={`hover:text-accent font-semibold ${long ? `font-condensed ${look}` : "whitespace-nowrap"}`}
           title="exact times"
           onClick={() => setOpen(true)}
         >
