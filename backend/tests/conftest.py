@@ -16,14 +16,6 @@ settings.register_profile(
 settings.load_profile("others" if "FAENA_EXAMPLES" in os.environ else "same")
 
 
-# Files that take minutes: begun first, so that at the end no worker waits while another has one of them before it.
-LONG = {"apps/test_alerts.py", "apps/test_changes_kept.py", "launch/test_operation.py", "sources/test_diagnose.py"}
-
-
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    items.sort(key=lambda one: f"{one.path.parent.name}/{one.path.name}" not in LONG)
-
-
 @pytest.fixture(autouse=True)
 def _empty_caches(request: pytest.FixtureRequest) -> Iterator[None]:
     """The store is emptied between tests, so what is cached of it must go too."""

@@ -108,8 +108,7 @@ def web() -> bool:
             "FAENA_STORE_PASSWORD": "test",
             "FAENA_TEST_FERRIES": " ".join(f"{one.port}:{one.environment()['PGPASSWORD']}" for one in clusters[1:]),
         }
-        # A file's tests share what its fixtures made; files go in the order that tests/conftest.py gives them.
-        side_by_side = ("-n", str(WORKERS), "--dist", "loadfile", "--no-loadscope-reorder")
+        side_by_side = ("-n", str(WORKERS), "--dist", "loadfile")  # a file's tests share what its fixtures made
         return _pytest(
             "Django tests",
             "tests",
