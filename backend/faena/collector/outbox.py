@@ -215,7 +215,10 @@ class Outbox:
             self._put_aside(record, f"the store did not take it: {_kind(error)}", line)
 
     async def _deliver(self, records: list[Record]) -> None:
-        """As the store's own `deliver`; counts what it takes since it went away, and since when it takes something."""
+        """Hand records to the store. While it is away: count what it takes, and note when it first takes something again.
+
+        Raises whatever the store's own `deliver` raises.
+        """
         begun = self._clock.now()
         await asyncio.to_thread(self._store.deliver, records)
         if self.away_since is None:

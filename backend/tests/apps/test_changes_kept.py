@@ -203,7 +203,7 @@ def test_a_lead_that_begins_once_more_soon_after_it_was_handled_is_open(
 
 
 def test_a_lead_that_began_again_is_open_where_it_is_seen_before_a_look_has_noticed(people: dict[str, User]) -> None:
-    """A console that is left open anew, while the one before stands as handled: whoever looks can say what he did."""
+    """A second console is left open while the first stands as handled: an operator can say what was done about it."""
     start, end = next(INCIDENTS["idle-console"].spans(ANCHOR))
     server, window = filled("bookings-main", start, end), Window(start=EpochMs(start), end=EpochMs(end))
     found, seen = leads_of(server.pk, window)

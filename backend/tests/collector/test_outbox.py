@@ -172,7 +172,9 @@ def test_the_return_of_the_store_is_told_though_there_is_always_another_reading_
         store.away, store.outbox, store.loop, store.next_second = False, outbox, asyncio.get_running_loop(), 7
         await until(lambda: 1 in backs(store), outbox)
         assert outbox.away_since is None
-        assert backs(store) == {1: "7"}, "the server whose readings were kept is told, whoever's come last"
+        assert backs(store) == {1: "7"}, (
+            "the note is of the server whose readings were kept, though another's came last"
+        )
 
     asyncio.run(scenario())
 

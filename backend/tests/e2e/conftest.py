@@ -52,7 +52,7 @@ def anyone(browser: Browser) -> Iterator[Page]:
 
 @pytest.fixture(scope="session")
 def cookies(browser: Browser) -> list[Any]:
-    """Of an admin who signed in once: most tests are of what comes after."""
+    """Cookies of an admin who signed in once, since most tests are of what comes after signing in."""
     context = browser.new_context(base_url=URL)
     sign_in(context.new_page())
     found = context.cookies()

@@ -84,8 +84,10 @@ def by_identity(server_id: int, identities: Collection[str]) -> dict[str, Histor
 
 
 def as_of(known: History, when: Lasted) -> History:
-    """What is known of a lead that was seen then: open where it began once more after it was handled, though no look at
-    the newest samples has come upon that yet."""
+    """A lead's record as it is told of a window in which it was seen at those times.
+
+    A handled one that began once more after that is open, though no look at the newest samples has noticed yet.
+    """
     if known.state != "handled" or not began_again(when, known.state_at):
         return known
     return replace(known, state="open", came_back=when.newest.start)
