@@ -42,6 +42,9 @@ describe("leads of a server", () => {
     cleanup();
     await open([], "operator", "handled");
     expect(document.body.textContent).toContain("No lead is handled.");
+    cleanup();
+    await open([lead({ state: "handled" })], "operator", "handled");
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("1 lead, handled");
   });
 
   it("are dismissed with a reason only, by who may", async () => {

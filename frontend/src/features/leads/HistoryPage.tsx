@@ -9,7 +9,7 @@ import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import type { HistorySearch } from "./leads.route";
 import { Handling } from "./Handling";
-import { type History, MOST_LEADS, historyQuery, isState } from "./queries";
+import { type History, MOST_LEADS, type State, historyQuery, isState } from "./queries";
 
 interface Props {
   readonly server: number;
@@ -54,7 +54,7 @@ export const HistoryPage = ({ server, role, search, onSearch }: Props) => {
             </h1>
           ) : (
             <>
-              <h1 className="text-base font-semibold">{historyWords(rows)}</h1>
+              <h1 className="text-base font-semibold">{historyWords(rows, state)}</h1>
               <DataTable
                 id="lead-history"
                 label="leads of this server"
@@ -72,10 +72,11 @@ export const HistoryPage = ({ server, role, search, onSearch }: Props) => {
   );
 };
 
-/** How many leads are listed, and how many of them nobody has seen to. */
-const historyWords = (rows: readonly History[]): string => {
+/** How many leads are listed, and how many of them nobody has seen to, where all are listed. */
+const historyWords = (rows: readonly History[], state: State | null): string => {
   const open = rows.filter((one) => one.state === "open").length;
   const all = rows.length < MOST_LEADS ? counted(rows.length, "lead") : `The ${rows.length} leads that were seen last`;
+  if (state) return `${all}, ${state}`;
   return `${all}, ${open === rows.length ? "all open" : open ? `${open} open` : "none open"}`;
 };
 
