@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
-import { useMemo, useState } from "react";
+import { useState } from "react";
 
 import { ask, client } from "../../api/client";
 import { present, when } from "../../lib/time";
@@ -22,7 +22,6 @@ export const ConditionsPage = ({ role }: { readonly role: string }) => {
   const found = useQuery(conditionsQuery);
   const canAct = role === "operator" || role === "admin";
   const [edited, setEdited] = useState<Condition | "new" | null>(null);
-  const told = useMemo(() => columns(canAct, setEdited), [canAct]); // made anew, their cells would forget a trial
   return (
     <div className="pane px-6 pt-3 pb-6">
       <p className="text-muted text-sm">
@@ -46,7 +45,7 @@ export const ConditionsPage = ({ role }: { readonly role: string }) => {
           <DataTable
             id="conditions"
             label="conditions of alerts"
-            columns={told}
+            columns={columns(canAct, setEdited)}
             rows={rows}
             rowKey={(one) => String(one.id)}
             sort={{ by: "on", descending: true }}

@@ -65,6 +65,19 @@ describe("the one table", () => {
     expect(names()).toEqual(["Skua", "Petrel", "Auk"]);
   });
 
+  it("keeps the focus and what was typed in a row, though columns and rows are made anew", async () => {
+    const anew = (): Column<Ferry>[] => [
+      ...COLUMNS,
+      { id: "note", heading: "note", value: () => "", show: (one) => <input aria-label={`note of ${one.name}`} /> },
+    ];
+    const { rerender } = render(<Kept more={{ columns: anew() }} />);
+    await userEvent.type(screen.getByLabelText("note of Skua"), "leaks");
+    rerender(<Kept more={{ columns: anew(), rows: FLEET.map((one) => ({ ...one, cars: 1 })) }} />);
+    const note = screen.getByLabelText<HTMLInputElement>("note of Skua");
+    expect(note.value).toBe("leaks");
+    expect(document.activeElement).toBe(note);
+  });
+
   it("tells whoever keeps the order, and leaves alone what comes in order", async () => {
     const onSort = vi.fn<(sort: Sort) => void>();
     render(<Kept more={{ onSort, manual: true }} />);

@@ -4,7 +4,6 @@ import {
   type Header,
   type Row as TableRow,
   type SortingState,
-  flexRender,
   getCoreRowModel,
   getSortedRowModel,
   useReactTable,
@@ -193,7 +192,8 @@ const BodyRow = memo(<Row,>({ row, at, widths, link, mark, current, below }: Row
       >
         {cells.map((cell) => {
           const column = columnOf(cell.column);
-          const words = flexRender(cell.column.columnDef.cell, cell.getContext());
+          // Called, not made a component: columns made anew would be others, and lose the focus and what was typed.
+          const words = column.show ? column.show(row.original) : plain(column.value(row.original));
           const covers = `block truncate hover:text-accent ${COVERS_ROW}`;
           return (
             <td
@@ -301,7 +301,6 @@ function defOf<Row>(column: Column<Row>): ColumnDef<Row> {
   return {
     id: column.id,
     accessorFn: (row) => column.value(row) ?? undefined,
-    cell: ({ row }) => (column.show ? column.show(row.original) : plain(column.value(row.original))),
     sortingFn: (a, b, of) => compareCells(a.getValue<Cell>(of), b.getValue<Cell>(of)),
     sortUndefined: "last",
     meta: { [COLUMN]: column } satisfies Meta<Row>,
