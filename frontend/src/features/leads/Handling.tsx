@@ -5,6 +5,7 @@ import { useState } from "react";
 import { when } from "../../lib/time";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
+import { useKeptFocus } from "../../ui/useKeptFocus";
 import { type History, type State, type Which, sayState } from "./queries";
 
 interface Props {
@@ -54,56 +55,60 @@ export const Acts = ({ server, which, state, title }: ActsProps) => {
   const queries = useQueryClient();
   const [asking, setAsking] = useState<State | null>(null);
   const [reason, setReason] = useState("");
+  const root = useKeptFocus<HTMLSpanElement>("input, button");
   const say = useMutation({
     mutationFn: (to: State) => sayState(server, which, to, reason),
-    onSuccess: () => {
+    onSuccess: async () => {
+      void queries.invalidateQueries({ queryKey: ["marks", server] });
+      await queries.invalidateQueries({ queryKey: ["leads", server] }); // else it would be offered once more until then
       setAsking(null);
       setReason("");
-      void queries.invalidateQueries({ queryKey: ["leads", server] });
-      void queries.invalidateQueries({ queryKey: ["marks", server] });
     },
   });
-  if (asking !== null)
-    return (
-      <form
-        className="mt-1 flex items-center gap-2"
-        onSubmit={(event) => {
-          event.preventDefault();
-          say.mutate(asking);
-        }}
-      >
-        <input
-          autoFocus
-          value={reason}
-          onChange={(event) => setReason(event.target.value)}
-          aria-label={asking === "handled" ? "what was done about it" : "why it is no trouble"}
-          placeholder={asking === "handled" ? "what was done about it" : "why it is no trouble"}
-          className="border-line bg-raised w-64 border px-2"
-        />
-        <Button type="submit" disabled={(asking === "dismissed" && !reason.trim()) || say.isPending}>
-          {asking === "handled" ? "handled" : "dismiss"}
-        </Button>
-        <Button onClick={() => setAsking(null)}>leave it</Button>
-        {say.error ? <Failure title="It was not noted" detail={say.error.message} /> : null}
-      </form>
-    );
+  const failed = say.error ? <Failure title="It was not noted" detail={say.error.message} /> : null;
   return (
-    <span className="ml-2 inline-flex gap-2">
-      {state === "open" ? (
-        <>
-          <Button aria-label={`handled: ${title}`} onClick={() => setAsking("handled")}>
-            handled
+    <span ref={root} className="contents">
+      {asking !== null ? (
+        <form
+          className="mt-1 flex items-center gap-2"
+          onSubmit={(event) => {
+            event.preventDefault();
+            say.mutate(asking);
+          }}
+        >
+          <input
+            autoFocus
+            value={reason}
+            onChange={(event) => setReason(event.target.value)}
+            aria-label={asking === "handled" ? "what was done about it" : "why it is no trouble"}
+            placeholder={asking === "handled" ? "what was done about it" : "why it is no trouble"}
+            className="border-line bg-raised w-64 border px-2"
+          />
+          <Button type="submit" disabled={(asking === "dismissed" && !reason.trim()) || say.isPending}>
+            {asking === "handled" ? "handled" : "dismiss"}
           </Button>
-          <Button aria-label={`dismiss: ${title}`} onClick={() => setAsking("dismissed")}>
-            dismiss
-          </Button>
-        </>
+          <Button onClick={() => setAsking(null)}>leave it</Button>
+          {failed}
+        </form>
       ) : (
-        <Button aria-label={`open again: ${title}`} onClick={() => say.mutate("open")}>
-          open again
-        </Button>
+        <span className="ml-2 inline-flex gap-2">
+          {state === "open" ? (
+            <>
+              <Button aria-label={`handled: ${title}`} onClick={() => setAsking("handled")}>
+                handled
+              </Button>
+              <Button aria-label={`dismiss: ${title}`} onClick={() => setAsking("dismissed")}>
+                dismiss
+              </Button>
+            </>
+          ) : (
+            <Button aria-label={`open again: ${title}`} disabled={say.isPending} onClick={() => say.mutate("open")}>
+              open again
+            </Button>
+          )}
+          {failed}
+        </span>
       )}
-      {say.error ? <Failure title="It was not noted" detail={say.error.message} /> : null}
     </span>
   );
 };

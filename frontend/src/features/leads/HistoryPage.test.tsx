@@ -1,4 +1,5 @@
 import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import { shown } from "../../testing/shown";
@@ -64,5 +65,25 @@ describe("leads of a server", () => {
     await waitFor(() => expect(sent.some((one) => one.method === "PUT")).toBe(true));
     const put = sent.find((one) => one.method === "PUT");
     expect(await put?.json()).toMatchObject({ id: 5, state: "dismissed", reason: "a drill" });
+  });
+
+  it("keep the form until the new state is shown, and the keyboard in its place", async () => {
+    let told: ((rows: Response) => void) | undefined;
+    const json = { headers: { "Content-Type": "application/json" } };
+    const handled = lead({ state: "handled", state_at: AT, state_by: "olga", reason: "ended it" });
+    vi.spyOn(globalThis, "fetch").mockImplementation((request) =>
+      (request as Request).method === "PUT"
+        ? Promise.resolve(new Response(JSON.stringify(handled), json))
+        : new Promise((done) => (told = done)),
+    );
+    await open([lead()]);
+    screen.getByRole("button", { name: /^handled: / }).focus();
+    await userEvent.keyboard("{Enter}ended it{Enter}");
+    await waitFor(() => expect(told).toBeDefined());
+    expect(screen.getByLabelText<HTMLInputElement>("what was done about it").value).toBe("ended it");
+    expect(screen.getByRole<HTMLButtonElement>("button", { name: "handled" }).disabled).toBe(true);
+    told?.(new Response(JSON.stringify([handled]), json));
+    await waitFor(() => expect(document.body.textContent).toContain("by olga: ended it"));
+    await waitFor(() => expect(document.activeElement).toBe(screen.getByRole("button", { name: /^open again/ })));
   });
 });

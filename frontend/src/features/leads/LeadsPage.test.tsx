@@ -1,9 +1,11 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { cleanup, screen, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
 import fc from "fast-check";
 import { afterEach, describe, expect, it } from "vitest";
 
 import type { Schemas } from "../../api/client";
-import { leadsQuery } from "../../api/queries";
+import { alertsOfLeadQuery, leadsQuery } from "../../api/queries";
 import { shown } from "../../testing/shown";
 import { LeadsPage } from "./LeadsPage";
 import { stepParts } from "../../lib/nextStep";
@@ -78,6 +80,35 @@ describe("leads of a window", () => {
     await open(leads({ quiet: true, leads: [], ticks: 0, ground: "" }));
     expect(screen.getByRole("heading", { level: 1 }).textContent).toBe("Nothing was sampled in this window.");
     expect(document.body.textContent).not.toContain("Quiet");
+  });
+});
+
+describe("what is written of a lead that goes on", () => {
+  const more = { leads: [lead({ title: "A transaction left open by ops-console blocks 41 sessions" })] };
+  const Look = () => {
+    const queries = useQueryClient();
+    return (
+      <button onClick={() => queries.setQueryData(leadsQuery(3, WINDOW).queryKey, leads(more))}>look again</button>
+    );
+  };
+
+  it("stays while its figures change", async () => {
+    const who = { server: 3, search: WINDOW, role: "operator" };
+    const page = (
+      <>
+        <LeadsPage {...who} />
+        <Look />
+      </>
+    );
+    await shown(page, [
+      [leadsQuery(3, WINDOW).queryKey, leads()],
+      [alertsOfLeadQuery(3, lead().identity).queryKey, []],
+    ]);
+    await userEvent.click(screen.getByRole("button", { name: /^handled: / }));
+    await userEvent.type(screen.getByLabelText("what was done about it"), "called the console");
+    await userEvent.click(screen.getByRole("button", { name: "look again" }));
+    expect(screen.getByRole("heading", { level: 1 }).textContent).toContain("blocks 41 sessions");
+    expect(screen.getByLabelText<HTMLInputElement>("what was done about it").value).toBe("called the console");
   });
 });
 

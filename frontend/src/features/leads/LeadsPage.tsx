@@ -35,7 +35,7 @@ export const LeadsPage = ({ server, search, role = "" }: Props) => {
             <ol className="mt-2">
               {data.leads.map((lead, i) => (
                 <LeadSection
-                  key={`${lead.kind} ${lead.title}`}
+                  key={`${lead.identity} ${earlier(data.leads, i)}`} // a title has figures, which go on
                   server={server}
                   search={search}
                   role={role}
@@ -51,6 +51,10 @@ export const LeadsPage = ({ server, search, role = "" }: Props) => {
     </div>
   );
 };
+
+/** How many leads before it are the same trouble. */
+const earlier = (leads: readonly Lead[], place: number): number =>
+  leads.slice(0, place).filter((one) => one.identity === leads[place]?.identity).length;
 
 const headline = (data: Schemas["LeadsOut"]): string => {
   const [first, ...others] = data.leads;
