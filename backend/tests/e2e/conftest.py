@@ -154,6 +154,24 @@ def keep(page: Page, note: str) -> None:
     expect(page.get_by_text("Kept in")).to_be_visible()
 
 
+def say_handled(page: Page, done: str) -> None:
+    """Into the form of a lead that is open under the cursor; until it is on screen that it is saved."""
+    page.keyboard.type(done)
+    page.keyboard.press("Enter")
+    # Until then keys go into the form, and what the server says of the lead is of its last time.
+    expect(page.get_by_text(f": {done}").first).to_be_visible()
+
+
+def wait_for_verdict(page: Page, server: int, done: str, verdict: str) -> None:
+    """On whether that helped: of the lead that was handled so, and not of one that was handled before."""
+
+    def told() -> list[str]:
+        rows = api(page, f"/servers/{server}/leads/history?state=handled")
+        return [one["verdict"]["verdict"] for one in rows if one["reason"] == done and one["verdict"]]
+
+    wait_for(lambda: told() == [verdict], 180, f"the verdict on what was done: {done}")
+
+
 def wait_for(condition: Callable[[], bool], seconds: float, what: str) -> None:
     end = time.monotonic() + seconds
     while not condition():

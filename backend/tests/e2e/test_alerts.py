@@ -3,9 +3,20 @@
 import re
 import time
 from pathlib import Path
-from typing import Any
 
-from conftest import INBOX, api, inbox, keep, opened_from_disk, serious, sign_in, trouble, wait_for
+from conftest import (
+    INBOX,
+    api,
+    inbox,
+    keep,
+    opened_from_disk,
+    say_handled,
+    serious,
+    sign_in,
+    trouble,
+    wait_for,
+    wait_for_verdict,
+)
 from playwright.sync_api import Browser, Page, expect
 
 AT_FAULT = "A transaction left open by ops-console"
@@ -48,8 +59,8 @@ def test_from_the_mail_to_the_case_that_is_opened_from_disk(anyone: Page, browse
         ended_from_its_window(page)
     page.goto(link)
     page.get_by_role("button", name=re.compile("^handled: A transaction left open")).first.click()
-    page.get_by_label("what was done").fill("ended the console")
-    page.keyboard.press("Enter")
+    expect(page.get_by_label("what was done")).to_be_focused()
+    say_handled(page, "ended the console")
 
     page.goto("/alerts")
     row = page.get_by_role("row").filter(has_text=AT_FAULT).first
@@ -71,12 +82,7 @@ def test_from_the_mail_to_the_case_that_is_opened_from_disk(anyone: Page, browse
     page.get_by_role("button", name="make a case of it").click()
     expect(page.get_by_role("region", name="Evidence")).to_contain_text("idle in transaction")
     case = page.url.split("/cases/")[1].split("?")[0]
-
-    def verdict() -> dict[str, Any]:
-        rows = api(page, "/servers/1/leads/history?state=handled")
-        return rows[0]["verdict"] or {} if rows else {}
-
-    wait_for(lambda: verdict().get("verdict") == "better", 180, "the verdict of what was handled")
+    wait_for_verdict(page, 1, "ended the console", "better")
     page.goto("/servers/1/leads/history")
     page.get_by_role("link", name="better").first.click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Better: sessions that wait for locks")

@@ -2,7 +2,7 @@
 
 import re
 
-from conftest import api, server_id, sign_in, trouble, wait_for
+from conftest import api, say_handled, server_id, sign_in, trouble, wait_for, wait_for_verdict
 from past import THREE_LAYERS
 from playwright.sync_api import Locator, Page, expect
 
@@ -148,17 +148,12 @@ def test_from_the_complaint_to_the_verdict_by_keyboard_alone(anyone: Page) -> No
     page.keyboard.press("f")
     tab_to(page, page.get_by_role("button", name=re.compile("^handled: A transaction left open")).first)
     page.keyboard.press("Enter")
-    page.keyboard.type("ended the console")
-    page.keyboard.press("Enter")
-
-    def verdict() -> str:
-        rows = api(page, "/servers/1/leads/history?state=handled")
-        return rows[0]["verdict"]["verdict"] if rows and rows[0]["verdict"] else ""
-
-    wait_for(lambda: verdict() == "better", 180, "the verdict of what was handled")
+    say_handled(page, "ended it, by keyboard alone")
+    wait_for_verdict(page, 1, "ended it, by keyboard alone", "better")
     page.keyboard.press("g")
     page.keyboard.press("y")
-    expect(page.get_by_text("ended the console").first).to_be_visible()
+    page.wait_for_url("**/leads/history**")
+    expect(page.get_by_text("ended it, by keyboard alone").first).to_be_visible()
     tab_to(page, page.get_by_role("link", name="better").first)
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", level=1)).to_contain_text("Better: sessions that wait for locks")
