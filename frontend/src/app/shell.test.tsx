@@ -5,6 +5,7 @@ import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import { serversQuery, sessionQuery } from "../api/queries";
+import { viewsOf } from "../shell/places";
 import { makeRouter } from "./router";
 
 async function opened(at: string, role = "operator", sees: readonly string[] = []) {
@@ -42,6 +43,8 @@ afterEach(() => {
   cleanup();
   vi.unstubAllGlobals();
 });
+
+const VIEWS = viewsOf(Object.values(makeRouter(new QueryClient()).routesById)).filter((one) => one.key);
 
 describe("around every view", () => {
   it.each(["/", "/troubles", "/servers/3/load"])("are the groups that somebody sees alone: at %s", async (at) => {
@@ -84,14 +87,36 @@ describe("around every view", () => {
     await waitFor(() => expect(at()).toBe("/servers/4/blocking?last=600"));
   });
 
-  it("lead g and a letter to each view", async () => {
+  it.each(VIEWS)("lead g and $key to $title, with the window", async ({ key = "", to }) => {
     const at = await opened("/servers/3/load?last=600");
-    fireEvent.keyDown(window, { key: "g" });
-    fireEvent.keyDown(window, { key: "d" });
-    await waitFor(() => expect(at()).toBe("/servers/3/deadlocks?last=600"));
-    fireEvent.keyDown(window, { key: "s" });
+    fireEvent.keyDown(document.body, { key: "g" });
+    fireEvent.keyDown(document.body, { key });
+    await waitFor(() => expect(at()).toBe(`${to.replace("$server", "3")}?last=600`));
+    expect(screen.queryByRole("dialog")).toBeNull();
+  });
+
+  it("lead a letter nowhere without a g, or long after it", async () => {
+    const at = await opened("/servers/3/load?last=600");
+    const press = (key: string, ms: number) => {
+      const event = new KeyboardEvent("keydown", { key, bubbles: true });
+      Object.defineProperty(event, "timeStamp", { value: ms });
+      fireEvent(document.body, event);
+    };
+    press("s", 500);
+    press("g", 1000);
+    press("d", 3100);
     await new Promise((done) => setTimeout(done, 50));
-    expect(at()).toBe("/servers/3/deadlocks?last=600");
+    expect(at()).toBe("/servers/3/load?last=600");
+    press("g", 4000);
+    press("d", 5900);
+    await waitFor(() => expect(at()).toBe("/servers/3/deadlocks?last=600"));
+  });
+
+  it("is a change that is noted with h, where no g came before it", async () => {
+    const at = await opened("/servers/3/load?last=600");
+    fireEvent.keyDown(document.body, { key: "h" });
+    expect(await screen.findByRole("dialog")).toBeTruthy();
+    expect(at()).toBe("/servers/3/load?last=600");
   });
 
   it("are what admins look after, for admins alone", async () => {

@@ -5,7 +5,6 @@ import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "rea
 
 import { ask, client } from "../api/client";
 import { serversQuery } from "../api/queries";
-import { present } from "../lib/time";
 import { Choice } from "../ui/Choice";
 import { Dialog } from "../ui/Dialog";
 import { Failure } from "../ui/Failure";
@@ -175,23 +174,30 @@ function useTitle(title: string, server: string | undefined): void {
   }, [title, name]);
 }
 
-const GO_WITHIN_MS = 1000;
+const GO_WITHIN_MS = 2000;
 
-/** g, then a letter within a second: go to a view. */
+/** g, then a letter within two seconds: go to a view. Alone, some of the letters do something else. */
 function useGoKeys(views: readonly View[], server: string | undefined): void {
   const navigate = useNavigate();
-  const pressed = useRef(0);
-  const go = (to: string) => () => {
-    if (server === undefined || present() - pressed.current >= GO_WITHIN_MS) return;
-    pressed.current = 0; // one letter goes with one g
-    void navigate({ to: to as "/servers/$server/load", params: { server }, search: true });
-  };
-  useShortcuts({
-    g: () => {
-      pressed.current = present();
+  const pressed = useRef<number | null>(null); // as the browser tells when a key went down, however late it is looked at
+  const go =
+    (to: string) =>
+    (event: KeyboardEvent): boolean => {
+      const asked = pressed.current !== null && event.timeStamp - pressed.current < GO_WITHIN_MS;
+      if (server === undefined || !asked) return false;
+      pressed.current = null; // one letter goes with one g
+      void navigate({ to: to as "/servers/$server/load", params: { server }, search: true });
+      return true;
+    };
+  useShortcuts(
+    {
+      g: (event) => {
+        pressed.current = event.timeStamp;
+      },
+      ...Object.fromEntries(views.flatMap((view) => (view.key ? [[view.key, go(view.to)]] : []))),
     },
-    ...Object.fromEntries(views.flatMap((view) => (view.key ? [[view.key, go(view.to)]] : []))),
-  });
+    true,
+  );
 }
 
 const NAMES_EVERY_MS = 60_000;

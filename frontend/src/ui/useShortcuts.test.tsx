@@ -43,4 +43,15 @@ describe("single keys", () => {
     fireEvent.keyDown(window, { key: "[" });
     expect(act).toHaveBeenCalledOnce();
   });
+
+  it("are left to others where the act says that it is none of its own", () => {
+    const others = listening();
+    const mine = vi.fn().mockReturnValueOnce(false);
+    renderHook(() => useShortcuts({ "[": mine }, true));
+    fireEvent.keyDown(document.body, { key: "[" });
+    expect(others).toHaveBeenCalledOnce();
+    fireEvent.keyDown(document.body, { key: "[" });
+    expect(mine).toHaveBeenCalledTimes(2);
+    expect(others).toHaveBeenCalledOnce();
+  });
 });

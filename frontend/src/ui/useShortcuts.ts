@@ -14,8 +14,12 @@ export const switchShortcuts = (on: boolean): void => {
 const isCommand = (event: KeyboardEvent): boolean =>
   event.metaKey || ((event.ctrlKey || event.altKey) && !event.getModifierState("AltGraph"));
 
-/** Keys to acts. None fires while typing, with a modifier, while a dialog or list is open, or where they are switched off. */
-export function useShortcuts(acts: Readonly<Record<string, () => void>>): void {
+type Act = (event: KeyboardEvent) => unknown;
+
+/** Keys to acts. None fires while typing, with a modifier, while a dialog or list is open, or where they are switched off.
+ *
+ * An act that returns false leaves the key to others. `first`: these are asked before what is on the page sees the key. */
+export function useShortcuts(acts: Readonly<Record<string, Act>>, first = false): void {
   const latest = useRef(acts);
   useEffect(() => {
     latest.current = acts;
@@ -27,13 +31,13 @@ export function useShortcuts(acts: Readonly<Record<string, () => void>>): void {
       if (target?.closest("input, textarea, select, [contenteditable], [role=listbox], [role=menu], [role=dialog]"))
         return;
       const act = latest.current[event.key];
-      if (!act) return;
+      if (!act || act(event) === false) return;
       event.preventDefault();
-      act();
+      if (first) event.stopPropagation();
     };
-    window.addEventListener("keydown", onKey);
+    window.addEventListener("keydown", onKey, first);
     return () => {
-      window.removeEventListener("keydown", onKey);
+      window.removeEventListener("keydown", onKey, first);
     };
-  }, []);
+  }, [first]);
 }
