@@ -1,5 +1,6 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 
 import { casesQuery } from "../api/cases";
@@ -25,22 +26,21 @@ const View = ({ title, make }: { readonly title: string; readonly make?: () => P
 const CASE = { ...{ id: 4, title: "Slow at nine", state: "open", conclusion: "", people: [], made: 1, by: "ada" } };
 const cases = [{ ...CASE, ...{ changed: 1, address: "", links: [], evidence: 0, comments: 0 } }];
 
-const answered = (status = 201): Request[] => {
+const answered = (status = 201, listed = Promise.resolve()): Request[] => {
   const sent: Request[] = [];
-  vi.spyOn(globalThis, "fetch").mockImplementation((request) => {
+  vi.spyOn(globalThis, "fetch").mockImplementation(async (request) => {
     sent.push(request as Request);
     const asked = (request as Request).method === "GET";
+    if (asked) await listed;
     const body = asked
       ? cases
       : status < 400
         ? cases[0]
         : { type: "urn:faena:x", title: "No", detail: "the store is away" };
-    return Promise.resolve(
-      new Response(JSON.stringify(body), {
-        status: asked ? 200 : status,
-        headers: { "Content-Type": "application/json" },
-      }),
-    );
+    return new Response(JSON.stringify(body), {
+      status: asked ? 200 : status,
+      headers: { "Content-Type": "application/json" },
+    });
   });
   return sent;
 };
@@ -55,6 +55,16 @@ const Opening = ({ views }: { readonly views: React.ReactNode }) => {
       {on ? <Keep server={3} onClose={() => undefined} /> : null}
     </>
   );
+};
+
+/** As after a case was made elsewhere: the list is to be asked again. */
+const Stale = ({ views }: { readonly views: React.ReactNode }) => {
+  const queries = useQueryClient();
+  const [ready, setReady] = useState(false);
+  useEffect(() => {
+    void queries.invalidateQueries({ queryKey: ["cases"], refetchType: "none" }).then(() => setReady(true));
+  }, [queries]);
+  return ready ? <Opening views={views} /> : null;
 };
 
 const open = async (views: React.ReactNode, known = cases) => {
@@ -120,6 +130,37 @@ describe("keeping evidence", () => {
     const request = sent.find((one) => one.method === "POST");
     expect(request?.url).toMatch(/\/api\/v1\/cases$/);
     expect(((await request?.json()) as { title: string }).title).toBe("Slow at ten");
+  });
+
+  it("waits until it is known which case it belongs to", async () => {
+    sessionStorage.setItem("faena-case", "4");
+    let list: () => void = () => undefined;
+    const sent = answered(201, new Promise((done) => (list = done)));
+    await shown(<Opening views={<View title="the load" />} />);
+    fireEvent.click(screen.getByRole("button", { name: "k" }));
+    const button = await screen.findByRole<HTMLButtonElement>("button", { name: "keep it" });
+    expect(screen.getByRole("status").textContent).toBe("Reading the open cases …");
+    expect(button.disabled).toBe(true);
+    list();
+    await waitFor(() => expect(button.disabled).toBe(false));
+    fireEvent.click(button);
+    await screen.findByText("Slow at nine");
+    expect(sent.find((one) => one.method === "POST")?.url).toContain("/cases/4/evidence");
+  });
+
+  it("does not take another case for the last one, which the list of before does not have", async () => {
+    sessionStorage.setItem("faena-case", "4");
+    const other = { ...cases[0], id: 3, title: "of last week" };
+    const queries: [readonly unknown[], unknown][] = [[casesQuery("open").queryKey, [other]]];
+    const sent = answered();
+    await shown(<Stale views={<View title="the load" />} />, queries);
+    fireEvent.click(await screen.findByRole("button", { name: "k" }));
+    fireEvent.click(await screen.findByRole("button", { name: "keep it" }));
+    expect(sent.filter((one) => one.method === "POST")).toEqual([]);
+    await screen.findByLabelText("in");
+    fireEvent.click(screen.getByRole("button", { name: "keep it" }));
+    await waitFor(() => expect(sent.some((one) => one.method === "POST")).toBe(true));
+    expect(sent.find((one) => one.method === "POST")?.url).toContain("/cases/4/evidence");
   });
 
   it("keeps several at once, a lead by its identity", async () => {

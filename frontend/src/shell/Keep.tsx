@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type UseQueryResult, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "@tanstack/react-router";
 import { useState } from "react";
 
@@ -6,6 +6,7 @@ import { type Case, casesQuery, keepIn, lastCase, makeCase } from "../api/cases"
 import type { Schemas } from "../api/client";
 import { clock, present, when } from "../lib/time";
 import { bounds, heldAddress, readBase, windowOf } from "../lib/view";
+import { AnswerState } from "../ui/Answer";
 import { Button } from "../ui/Button";
 import { Dialog } from "../ui/Dialog";
 import { Failure } from "../ui/Failure";
@@ -29,7 +30,8 @@ export const Keep = ({ server, onClose }: Props) => {
   const [into, setInto] = useState<string | null>(null);
   const [title, setTitle] = useState("");
   const [note, setNote] = useState("");
-  const target = into ?? lastInto(cases.data ?? []);
+  const open = openCases(cases);
+  const target = into ?? (open ? lastInto(open) : "");
   const keep = useMutation({
     mutationFn: () =>
       keepAll(
@@ -54,17 +56,8 @@ export const Keep = ({ server, onClose }: Props) => {
           }}
         >
           <What offers={here.offers} picked={picked} onPicked={setPicked} />
-          <label className="block">
-            <span className="text-muted block text-sm">in</span>
-            <select value={target} onChange={(event) => setInto(event.target.value)} className={FIELD}>
-              {(cases.data ?? []).map((one) => (
-                <option key={one.id} value={one.id}>
-                  {one.title}
-                </option>
-              ))}
-              <option value={NEW}>a new case</option>
-            </select>
-          </label>
+          <Into open={open} target={target} onInto={setInto} />
+          {cases.error ? <AnswerState of={cases} what="the open cases" /> : null}
           {target === NEW ? (
             <label className="block">
               <span className="text-muted block text-sm">title of the case</span>
@@ -84,7 +77,7 @@ export const Keep = ({ server, onClose }: Props) => {
           <p className="text-muted text-sm">Everyone who signs in can read what is kept, as it is on your screen.</p>
           {keep.error ? <Failure title="Nothing was kept" detail={keep.error.message} /> : null}
           <div className="flex gap-3">
-            <Button type="submit" look="action" disabled={picked.length === 0 || keep.isPending}>
+            <Button type="submit" look="action" disabled={picked.length === 0 || open === null || keep.isPending}>
               keep it
             </Button>
             <Button onClick={onClose}>cancel</Button>
@@ -94,6 +87,31 @@ export const Keep = ({ server, onClose }: Props) => {
     </Dialog>
   );
 };
+
+interface IntoProps {
+  readonly open: readonly Case[] | null;
+  readonly target: string;
+  readonly onInto: (target: string) => void;
+}
+
+const Into = ({ open, target, onInto }: IntoProps) =>
+  open === null ? (
+    <p role="status" className="text-muted">
+      Reading the open cases …
+    </p>
+  ) : (
+    <label className="block">
+      <span className="text-muted block text-sm">in</span>
+      <select value={target} onChange={(event) => onInto(event.target.value)} className={FIELD}>
+        {open.map((one) => (
+          <option key={one.id} value={one.id}>
+            {one.title}
+          </option>
+        ))}
+        <option value={NEW}>a new case</option>
+      </select>
+    </label>
+  );
 
 interface WhatProps {
   readonly offers: readonly Offer[];
@@ -146,6 +164,14 @@ interface Here {
   readonly headline: string; // what the screen says as a whole: the sentence of what has none of its own
   readonly offers: readonly Offer[];
   readonly subjects: readonly Subject[];
+}
+
+/** Those that it may be kept in; null while it is not known whether the last one is among them. */
+function openCases({ data, error, isFetching }: Pick<UseQueryResult<Case[]>, "data" | "error" | "isFetching">) {
+  if (data === undefined) return error ? [] : null;
+  const last = lastCase();
+  const missed = last !== null && !data.some((one) => String(one.id) === last);
+  return missed && isFetching ? null : data; // what was listed before it was made does not have it
 }
 
 const lastInto = (open: readonly Case[]): string => {
