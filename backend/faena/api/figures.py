@@ -18,6 +18,11 @@ def rounded(row: npt.NDArray[np.float64], digits: int = 4) -> list[float | None]
     return values
 
 
+def steady(value: Any) -> Any:
+    """Nine digits of what is not whole: the last of a sum's seventeen depend on the order in which the store reads rows."""
+    return float(f"{value:.9g}") if isinstance(value, float) and not value.is_integer() else value
+
+
 def number(value: float) -> float | None:
     """NaN, which JSON does not know, becomes null."""
     return None if isnan(value) else value

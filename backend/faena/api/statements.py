@@ -8,6 +8,7 @@ from ninja import Path, Query, Router, Schema
 from pydantic import Field
 
 from faena.api.exports import Format, export
+from faena.api.figures import steady
 from faena.api.out import Out
 from faena.api.parameters import WindowIn, now_ms
 from faena.apps.accounts import preferences
@@ -94,8 +95,8 @@ def figures_out(one: RankedStatement) -> FiguresOut:
         query_id=str(figures.query_id),
         label=one.label,
         tables=one.tables,
-        **{name: getattr(one.ranked, name) for name in _BESIDE},
-        **{name: getattr(figures, name) for name in _COUNTED},
+        **{name: steady(getattr(one.ranked, name)) for name in _BESIDE},
+        **{name: steady(getattr(figures, name)) for name in _COUNTED},
     )
 
 

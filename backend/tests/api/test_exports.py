@@ -11,6 +11,7 @@ from typing import Any
 import duckdb
 import pytest
 from django.core.management import CommandError, call_command
+from django.db import connection
 from django.test import Client
 from faena.api.out import Out
 from faena.api.parquet import GROUP_ROWS, parquet
@@ -76,6 +77,17 @@ def test_the_same_rows_in_every_form(client: Client, server: Server, what: str, 
             assert rows_of(target) == told
         else:
             assert target.read_bytes() == content(client, f"{path}&format={form}")
+
+
+def test_figures_do_not_depend_on_the_order_in_which_the_store_reads(client: Client, server: Server) -> None:
+    path = f"/servers/{server.pk}/statements/export?from={HOUR}&to={HOUR + MS_PER_HOUR}&format=jsonl"
+    told = content(client, path)
+    with connection.cursor() as cursor:
+        for way in ("indexscan", "bitmapscan", "hashagg", "indexonlyscan"):
+            cursor.execute(f"SET LOCAL enable_{way} = off")
+        assert content(client, path) == told
+        cursor.execute("SET LOCAL enable_hashagg = on; SET LOCAL enable_sort = off")
+        assert content(client, path) == told
 
 
 def test_a_trail_narrows_what_a_command_writes(server: Server, tmp_path: Path) -> None:
