@@ -16,6 +16,7 @@ const HOURS = [
   ["24", "a day"],
   ["168", "a week"],
 ] as const;
+const EACH = "each";
 const FIELD = "bg-raised border-strong block border px-2 py-0.5";
 
 /** Of what nobody is told for a while: a server, a condition, or the one on the other. Alerts are kept all the same. */
@@ -88,38 +89,18 @@ const New = () => {
       const value = form.get(name);
       return typeof value === "string" ? value.trim() : "";
     };
-    const number = (name: string): number | null => (word(name) ? Number(word(name)) : null);
+    const chosen = (name: string): number | null => (word(name) === EACH ? null : Number(word(name)));
     mute.mutate({
-      server: number("server"),
-      condition: number("condition"),
-      until: Math.round(present() + (number("hours") ?? 1) * 3_600_000),
+      server: chosen("server"),
+      condition: chosen("condition"),
+      until: Math.round(present() + Number(word("hours")) * 3_600_000),
       reason: word("reason"),
     });
   };
   return (
     <form aria-label="mute" className="mt-2 flex flex-wrap items-end gap-4 text-sm" onSubmit={submit}>
-      <label>
-        <span className="text-muted">condition</span>
-        <select name="condition" className={`${FIELD} max-w-60`}>
-          <option value="">everything</option>
-          {(conditions.data ?? []).map((one) => (
-            <option key={one.id} value={one.id}>
-              {one.name}
-            </option>
-          ))}
-        </select>
-      </label>
-      <label>
-        <span className="text-muted">on</span>
-        <select name="server" className={FIELD}>
-          <option value="">all servers</option>
-          {(servers.data?.servers ?? []).map((one) => (
-            <option key={one.id} value={one.id}>
-              {one.name}
-            </option>
-          ))}
-        </select>
-      </label>
+      <Chosen words="condition" name="condition" among={conditions.data ?? []} each="everything" />
+      <Chosen words="on" name="server" among={servers.data?.servers ?? []} each="all servers" />
       <label>
         <span className="text-muted">for</span>
         <select name="hours" className={FIELD}>
@@ -131,13 +112,40 @@ const New = () => {
         </select>
       </label>
       <label className="grow">
-        <span className="text-muted">since</span>
+        <span className="text-muted">because</span>
         <input name="reason" maxLength={1000} placeholder="what is going on" className={`${FIELD} w-full`} />
       </label>
       <Button type="submit" disabled={mute.isPending}>
         mute it
       </Button>
       {mute.error ? <Failure title="Nothing was muted" detail={mute.error.message} /> : null}
+      {conditions.error ? <AnswerState of={conditions} what="the conditions" /> : null}
+      {servers.error ? <AnswerState of={servers} what="the servers" /> : null}
     </form>
   );
 };
+
+interface ChosenProps {
+  readonly words: string;
+  readonly name: string;
+  readonly among: readonly { readonly id: number; readonly name: string }[];
+  readonly each: string;
+}
+
+/** One, or in so many words each: nobody should silence all of it by a press of the button alone. */
+const Chosen = ({ words, name, among, each }: ChosenProps) => (
+  <label>
+    <span className="text-muted">{words}</span>
+    <select name={name} required defaultValue="" className={`${FIELD} max-w-60`}>
+      <option value="" disabled>
+        choose
+      </option>
+      {among.map((one) => (
+        <option key={one.id} value={one.id}>
+          {one.name}
+        </option>
+      ))}
+      <option value={EACH}>{each}</option>
+    </select>
+  </label>
+);

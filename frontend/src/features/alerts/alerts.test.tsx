@@ -1,4 +1,5 @@
 import { cleanup, fireEvent, screen, waitFor } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
@@ -340,9 +341,12 @@ describe("what is muted", () => {
     await open(true, [mute]);
     fireEvent.click(screen.getByRole("button", { name: "tell again: everything on pier-1" }));
     await waitFor(() => expect(sent.some((one) => one.method === "DELETE" && one.url.endsWith("/mutes/6"))).toBe(true));
-    fireEvent.change(screen.getByLabelText("on"), { target: { value: "3" } });
+    fireEvent.click(screen.getByRole("button", { name: "mute it" }));
+    expect(sent.some((one) => one.method === "POST")).toBe(false); // not all of it, before anything is chosen
+    await userEvent.selectOptions(screen.getByLabelText("condition"), "everything");
+    await userEvent.selectOptions(screen.getByLabelText("on"), "pier-1");
     fireEvent.change(screen.getByLabelText("for"), { target: { value: "4" } });
-    fireEvent.change(screen.getByLabelText("since"), { target: { value: "a rebuild" } });
+    fireEvent.change(screen.getByLabelText("because"), { target: { value: "a rebuild" } });
     fireEvent.click(screen.getByRole("button", { name: "mute it" }));
     await waitFor(() => expect(sent.some((one) => one.method === "POST")).toBe(true));
     const body = (await sent.find((one) => one.method === "POST")?.json()) as { until: number };
