@@ -4,6 +4,7 @@ import { type SubmitEvent, createContext, useContext, useState } from "react";
 import { ask, client } from "../../api/client";
 import { ApiError } from "../../api/problem";
 import { SEVERITIES } from "../../lib/words/severities";
+import { AnswerState } from "../../ui/Answer";
 import { Button } from "../../ui/Button";
 import { Failure } from "../../ui/Failure";
 import { Kinds, Reach, readHours } from "./Reach";
@@ -56,7 +57,7 @@ export const read = (form: FormData, before: ConditionBody): ConditionBody => ({
   ...(form.has("has-servers") ? { servers: form.getAll("server").map(number) } : {}),
   schedule: readHours(form, before.schedule),
   ...(form.has("has-kinds") ? { kinds: form.getAll("kind").map(text) } : {}),
-  ways: form.getAll("way").map(number),
+  ...(form.has("has-ways") ? { ways: form.getAll("way").map(number) } : {}),
   close_watch_minutes: number(form.get("close")),
 });
 
@@ -74,7 +75,7 @@ const Why = ({ of }: { readonly of: string }) => {
   ) : null;
 };
 
-/** A condition's form. What the form does not show stays as it is. */
+/** A condition's form. What the form does not show, or not yet, stays as it is. */
 export const Editor = ({ of, onDone }: Props) => {
   const queries = useQueryClient();
   const before = of === null ? NEW : bodyOf(of);
@@ -231,7 +232,8 @@ const Rest = ({ before }: { readonly before: ConditionBody }) => {
             {one.name}
           </label>
         ))}
-        <span className="text-muted">none chosen: all</span>
+        {ways.data ? <input type="hidden" name="has-ways" value="yes" /> : null}
+        {ways.error ? <AnswerState of={ways} what="the ways" /> : <span className="text-muted">none chosen: all</span>}
       </span>
       <span>close watch</span>
       <span className="flex flex-wrap items-baseline gap-2">

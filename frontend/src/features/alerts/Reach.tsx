@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 
 import { serversQuery } from "../../api/queries";
+import { AnswerState } from "../../ui/Answer";
 import type { ConditionBody } from "./queries";
 
 const DAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"] as const;
@@ -48,7 +49,11 @@ export const Reach = ({ before }: { readonly before: ConditionBody }) => {
           </label>
         ))}
         {servers.data ? <input type="hidden" name="has-servers" value="yes" /> : null}
-        <span className="text-muted">none chosen: all, or those of the groups</span>
+        {servers.error ? (
+          <AnswerState of={servers} what="the servers" />
+        ) : (
+          <span className="text-muted">none chosen: all, or those of the groups</span>
+        )}
       </span>
       <span>hours</span>
       {(before.schedule?.length ?? 0) > 1 ? (

@@ -220,6 +220,7 @@ describe("conditions", () => {
     form.set("clear", "3");
     form.set("severity", "soon");
     form.set("groups", "north, , south");
+    form.append("has-ways", "yes");
     form.append("way", "7");
     form.append("way", "9");
     const told = read(form, bodyOf(condition));
@@ -288,7 +289,7 @@ describe("where and when a condition is looked at", () => {
     expect(firstSpan([{ days: "x" }])).toEqual({ days: [], from: "", to: "" });
   });
 
-  it("takes servers and kinds only from a form that had them to choose from", () => {
+  it("takes servers, kinds and ways only from a form that had them to choose from", () => {
     const before = bodyOf(condition);
     expect(read(form([["has-servers", "yes"]]), before).servers).toEqual([]);
     expect(read(form([["server", "9"]]), before).servers).toEqual([3]);
@@ -302,6 +303,9 @@ describe("where and when a condition is looked at", () => {
       ).kinds,
     ).toEqual(["spill"]);
     expect(read(form([["kind", "spill"]]), before).kinds).toEqual([]);
+    const told = { ...before, ways: [7] };
+    expect(read(form([]), told).ways).toEqual([7]); // the list of ways is on its way still
+    expect(read(form([["has-ways", "yes"]]), told).ways).toEqual([]);
   });
 });
 
