@@ -8,9 +8,15 @@ interface Props {
   readonly className?: string;
 }
 
-/** Groups of servers, with commas between; kept when one leaves the field. */
+/** Groups of servers, with commas between; kept when one leaves the field. Follows what others change until one types. */
 export const GroupsField = ({ label, groups, none, onChange, className = "w-28" }: Props) => {
-  const [text, setText] = useState(groups.join(", "));
+  const now = groups.join(", ");
+  const [text, setText] = useState(now);
+  const [seen, setSeen] = useState(now);
+  if (seen !== now) {
+    setSeen(now);
+    if (text === seen) setText(now);
+  }
   const keep = (): void => {
     const told = text
       .split(",")
