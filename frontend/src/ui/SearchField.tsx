@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useDraft } from "./useDraft";
 
 interface Props {
   readonly label: string;
@@ -11,12 +11,7 @@ interface Props {
 
 /** Words to look for. What counts wins over what was typed before: after Back the field says what is shown. */
 export const SearchField = ({ label, placeholder, value, onChange, onType, className = "" }: Props) => {
-  const [text, setText] = useState(value);
-  const [counted, setCounted] = useState(value);
-  if (counted !== value) {
-    setCounted(value);
-    setText(value);
-  }
+  const [text, setText] = useDraft(value);
   const commit = (): void => {
     if (text !== value) onChange(text);
   };

@@ -1,8 +1,7 @@
-import { useState } from "react";
-
 import { Ended } from "./Ended";
 import type { SessionsSearch } from "./sessions.route";
 import { SearchField } from "../../ui/SearchField";
+import { useDraft } from "../../ui/useDraft";
 import { Recordings } from "./Recordings";
 import { Now } from "./Now";
 import { Past } from "./Past";
@@ -17,7 +16,7 @@ interface Props {
 
 /** Everybody now, or everybody who was there in the window. */
 export const SessionsPage = ({ server, past, search, role, onSearch }: Props) => {
-  const [words, setWords] = useState(search.find ?? "");
+  const [words, setWords] = useDraft(search.find ?? "");
   return (
     <div className="pane px-6 pt-2 pb-6">
       <div className="flex items-baseline gap-4">

@@ -1,5 +1,6 @@
 import { cleanup, screen } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
+import { useState } from "react";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
 import type { Schemas } from "../../api/client";
@@ -34,6 +35,8 @@ const blocker: Schemas["LiveSessionOut"] = {
 const now = (sessions: Schemas["LiveSessionOut"][]): Schemas["NowOut"] =>
   ({ at: 1_700_000_000_000, stale: false, sessions }) as Schemas["NowOut"];
 
+const VIEWER = "viewer";
+
 const posted: unknown[] = [];
 /** The server's side: who is there now, and what comes of ending somebody. */
 const answering = (sessions: Schemas["LiveSessionOut"][], outcome: object = {}) => {
@@ -51,12 +54,17 @@ const answering = (sessions: Schemas["LiveSessionOut"][], outcome: object = {}) 
   );
 };
 
+const known = (sessions: Schemas["LiveSessionOut"][]): [readonly unknown[], unknown][] => [
+  [["sessions-now", 3, []], now(sessions)],
+  [["ended", 3], []],
+  [["recordings", 3], []],
+];
+
 async function page(role = "operator", sessions = [blocker]) {
-  return shown(<SessionsPage server={3} past={false} search={{}} role={role} onSearch={() => undefined} />, [
-    [["sessions-now", 3, []], now(sessions)],
-    [["ended", 3], []],
-    [["recordings", 3], []],
-  ]);
+  return shown(
+    <SessionsPage server={3} past={false} search={{}} role={role} onSearch={() => undefined} />,
+    known(sessions),
+  );
 }
 
 const outcome: Schemas["EndedOut"] = {
@@ -78,6 +86,33 @@ afterEach(() => {
   cleanup();
   vi.unstubAllGlobals();
   posted.length = 0;
+});
+
+/** The page with its words in an address, and the way back to before they were looked for. */
+const WithAddress = () => {
+  const [find, setFind] = useState("");
+  const search = find ? { find } : {};
+  return (
+    <>
+      <SessionsPage
+        {...{ server: 3, past: false, search, role: VIEWER }}
+        onSearch={(change) => setFind(change.find ?? "")}
+      />
+      <button onClick={() => setFind("")}>back</button>
+    </>
+  );
+};
+
+describe("finding a session", () => {
+  it("shows again what is there when the words are gone after Back", async () => {
+    answering([blocker]);
+    await shown(<WithAddress />, known([blocker]));
+    await userEvent.type(screen.getByRole("searchbox"), "nobody{Enter}");
+    expect(screen.getByText(/No current session matches/)).toBeTruthy();
+    await userEvent.click(screen.getByRole("button", { name: "back" }));
+    expect(screen.getByRole<HTMLInputElement>("searchbox").value).toBe("");
+    expect(screen.getByRole("table", { name: "Sessions now" }).textContent).toContain("4411");
+  });
 });
 
 describe("ending a session", () => {
