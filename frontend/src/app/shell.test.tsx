@@ -1,14 +1,20 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { RouterProvider, createMemoryHistory } from "@tanstack/react-router";
-import { cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
+import { act, cleanup, fireEvent, render, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 
+import { type CasePage, caseQuery } from "../api/cases";
 import { serversQuery, sessionQuery } from "../api/queries";
 import { viewsOf } from "../shell/places";
 import { makeRouter } from "./router";
 
-async function opened(at: string, role = "operator", sees: readonly string[] = []) {
+async function opened(
+  at: string,
+  role = "operator",
+  sees: readonly string[] = [],
+  known: readonly (readonly [readonly unknown[], unknown])[] = [],
+) {
   vi.stubGlobal("scrollTo", () => undefined);
   vi.stubGlobal(
     "fetch",
@@ -28,15 +34,19 @@ async function opened(at: string, role = "operator", sees: readonly string[] = [
     { id: 4, name: "pier" },
   ];
   queries.setQueryData(serversQuery.queryKey, { servers } as never);
+  for (const [key, data] of known) queries.setQueryData(key, data);
   const router = makeRouter(queries);
-  router.update({ history: createMemoryHistory({ initialEntries: [at] }) } as never);
+  const history = createMemoryHistory({ initialEntries: [at] });
+  router.update({ history } as never);
   await router.load();
   render(
     <QueryClientProvider client={queries}>
       <RouterProvider router={router} />
     </QueryClientProvider>,
   );
-  return () => `${router.state.location.pathname}${router.state.location.searchStr}`;
+  return Object.assign(() => `${router.state.location.pathname}${router.state.location.searchStr}`, {
+    visit: (address: string) => history.push(address),
+  });
 }
 
 afterEach(() => {
@@ -137,5 +147,25 @@ describe("around every view", () => {
     await userEvent.click(screen.getByRole("menuitem", { name: /^sign out/ }));
     expect(await screen.findByText("You are still signed in")).toBeTruthy();
     expect(at()).toBe("/plans");
+  });
+});
+
+describe("what is being written of one case", () => {
+  const page = (id: number): CasePage => ({
+    case: {
+      ...{ id, title: `Case ${id}`, state: "open", conclusion: "", people: [], made: 1, by: "ada" },
+      ...{ changed: 1, address: "", links: [], evidence: 0, comments: 0 },
+    },
+    ...{ conclusion_html: "", evidence: [], comments: [] },
+  });
+
+  it("does not stand on the next", async () => {
+    const known = [4, 5].map((id) => [caseQuery(id).queryKey, page(id)] as const);
+    const at = await opened("/cases/4", "operator", [], known);
+    await userEvent.click(await screen.findByRole("button", { name: "write a conclusion" }));
+    await userEvent.type(screen.getByLabelText("conclusion, in Markdown"), "the console was left open");
+    act(() => at.visit("/cases/5"));
+    await screen.findByRole("heading", { level: 1, name: "Case 5" });
+    expect(screen.queryByLabelText("conclusion, in Markdown")).toBeNull();
   });
 });

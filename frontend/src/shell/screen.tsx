@@ -46,26 +46,29 @@ export function own<R extends Readers>(readers: R) {
 
 type Loaded<P> = ComponentType<P> & { readonly preload?: () => Promise<void> | undefined };
 
-/** A route's component out of a page and what it needs; the page is loaded before it is gone to. */
-export function showing<P extends object>(
-  Page: Loaded<P>,
-  useProps: () => NoInfer<P>,
-  useKey: () => string = useServerKey,
-) {
-  const Screen = () => <Page key={useKey()} {...useProps()} />;
+/** A route's component out of a page and what it needs; the page is loaded before it is gone to.
+ *
+ * Of another server, case or statement the page is another, too: what was being written on one is not of the next.
+ * `useMore`: of what else it is. */
+export function showing<P extends object>(Page: Loaded<P>, useProps: () => NoInfer<P>, useMore = nothing) {
+  const Screen = () => <Page key={`${usePath()} ${useMore()}`} {...useProps()} />;
   return Object.assign(Screen, preloading(Page));
 }
+
+const nothing = (): string => "";
 
 /** What makes a component load a page before it is gone to. */
 export const preloading = <P,>(Page: Loaded<P>) => ({ preload: () => Page.preload?.() });
 
-/** A part of the path, empty where the path has none of that name. */
-export const useParam = (name: string): string =>
-  ((useParams as (options: { strict: false }) => unknown)({ strict: false }) as Partial<Record<string, string>>)[
-    name
-  ] ?? "";
+/** The parts of the path that have a name: which server, which case. */
+const useParts = (): Partial<Record<string, string>> =>
+  (useParams as (options: { strict: false }) => Partial<Record<string, string>>)({ strict: false });
 
-const useServerKey = (): string => useParam("server");
+/** A part of the path, empty where the path has none of that name. */
+export const useParam = (name: string): string => useParts()[name] ?? "";
+
+/** All parts of the path as one text. */
+export const usePath = (): string => Object.values(useParts()).join("/");
 
 /** Of which server, and who looks. */
 export function useServer(): { readonly server: number; readonly role: string } {

@@ -39,7 +39,6 @@ export const deadlockRoute = createRoute({
       search: useView(DEADLOCK),
       onSearch: useChange<DeadlockSearch>(),
     }),
-    () => `${useServer().server} ${useParam("pattern")}`,
   ),
 });
 

@@ -19,7 +19,7 @@ export const groupRoute = createRoute({
     const search = useView({});
     return (
       <OverviewFrame title={`Group ${name}`} search={search} usual={HOUR}>
-        <GroupPage name={name} search={{ ...HOUR, ...search }} />
+        <GroupPage key={name} name={name} search={{ ...HOUR, ...search }} />
       </OverviewFrame>
     );
   }, preloading(GroupPage)),

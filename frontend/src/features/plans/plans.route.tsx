@@ -34,7 +34,6 @@ const Plan = showing(
           : void navigate({ to: "/plans/$key/against/$other", params: { key: planKey, other } }),
     };
   },
-  () => useParam("key"),
 );
 
 const Compared = showing(

@@ -44,7 +44,6 @@ export const endpointRoute = createRoute({
       search: useView(ENDPOINT),
       onSearch: useChange<EndpointSearch>(),
     }),
-    () => `${useServer().server} ${useParam("endpoint")}`,
   ),
 });
 
@@ -86,6 +85,5 @@ export const requestRoute = createRoute({
   component: showing(
     lazyRouteComponent(() => import("./RequestPage"), "RequestPage"),
     () => ({ server: useServer().server, trace: useParam("trace"), search: useView(REQUEST) }),
-    () => `${useServer().server} ${useParam("trace")}`,
   ),
 });

@@ -16,6 +16,6 @@ export const samplesRoute = createRoute({
   component: showing(
     lazyRouteComponent(() => import("./SamplesPage"), "SamplesPage"),
     () => ({ server: useServer().server, search: useView({}) }),
-    () => JSON.stringify([useServer().server, useView({})]),
+    () => JSON.stringify(useView({})),
   ),
 });

@@ -51,6 +51,5 @@ export const tapeRoute = createRoute({
   component: showing(
     lazyRouteComponent(() => import("./TapePage"), "TapePage"),
     () => ({ ...useServer(), pid: Number(useParam("pid")), search: useView(TAPE) }),
-    () => `${useServer().server} ${useParam("pid")}`,
   ),
 });

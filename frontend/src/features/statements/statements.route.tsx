@@ -95,6 +95,5 @@ export const statementRoute = createRoute({
           }),
       };
     },
-    () => `${useServer().server} ${useParam("query")}`,
   ),
 });
