@@ -24,6 +24,8 @@ ARGUMENTS = [
 ]  # fmt: skip
 # Hints would lie over what is clicked. A sandboxed frame (a mail as it is rendered) has no storage, and needs none.
 HINTS_OFF = "if (self.origin !== 'null') localStorage.setItem('faena-hints', 'off')"
+# Every answer comes so much later to the browser, to find what goes wrong until it is there.
+SLOW_MS = int(os.environ.get("FAENA_SLOW_MS", "0"))
 SOON_MS = 15_000  # a trouble must show on screen within this time
 expect.set_options(timeout=30_000)  # a machine whose cores are all taken is slow, not wrong
 
@@ -42,6 +44,9 @@ def anyone(browser: Browser) -> Iterator[Page]:
     context = browser.new_context(base_url=URL, viewport={"width": 1280, "height": 800})
     context.add_init_script(HINTS_OFF)
     page = context.new_page()
+    if SLOW_MS:
+        network = {"offline": False, "latency": SLOW_MS, "downloadThroughput": -1, "uploadThroughput": -1}
+        context.new_cdp_session(page).send("Network.emulateNetworkConditions", network)
     errors: list[str] = []
     page.on("pageerror", lambda error: errors.append(str(error)))
     page.on("console", lambda m: errors.append(m.text) if "Content Security Policy" in m.text else None)
