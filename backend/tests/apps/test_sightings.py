@@ -1,10 +1,12 @@
 """Samples learn the endpoint of their request from its trace, whenever it comes, and nothing else of them changes."""
 
+import threading
+import time
 from collections import Counter
 
 import numpy as np
 import pytest
-from django.db import transaction
+from django.db import connection, transaction
 from faena.apps.answers.likely import RUNS_NEEDED, name_likely
 from faena.apps.requests import judging
 from faena.apps.requests.dictionaries import Dictionaries
@@ -117,6 +119,42 @@ def test_two_who_give_out_codes_never_give_the_same_twice(server: Server) -> Non
     assert len(set(dictionary.combinations)) == len(dictionary)
     found = Counter((row.combination.wait_event, row.combination.endpoint) for row in raw_samples(server.pk, HOUR, ()))
     assert found == Counter((f"e{s % 3}", f"job {s % 2}") for s in range(8))
+
+
+def test_samples_and_their_endpoints_are_written_side_by_side_without_a_deadlock(server: Server) -> None:
+    """The next sample of a request is stored while another process names the request and has not written it yet."""
+    codebook = Codebook(server.pk)
+    store_ticks(server.pk, [(reading(0, session(context=context(1))), 0)], codebook)
+    ended = list[object]()
+
+    def next_sample() -> None:
+        try:
+            ended.append(store_ticks(server.pk, [(reading(1, session(context=context(1))), 0)], codebook))
+        except Exception as error:
+            ended.append(error)
+        finally:
+            connection.close()
+
+    storing = threading.Thread(target=next_sample)
+    with transaction.atomic():
+        holdings.lock(server.pk)
+        storing.start()
+        while not waits_for_a_lock():
+            assert storing.is_alive()
+            time.sleep(0.01)
+        endpoints = {trace(1): {b"": BEDS}}
+        Namer().name(endpoints, {}, START + 2000)
+    storing.join()
+    assert [type(one) for one in ended] == [list], ended
+    assert told(server) == {BEDS: 1, "unknown": 1}
+
+
+def waits_for_a_lock() -> bool:
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'"
+        )
+        return bool(cursor.fetchone()[0])
 
 
 def test_a_reader_who_missed_many_changes_reads_all_again(server: Server) -> None:

@@ -44,7 +44,7 @@ def store_ticks(
         for due, s, combination in found
     )  # fmt: skip
     put_bytes(server_id, moved, codes)
-    sightings.put(server_id, fresh)
     if new:
         holdings.grew(server_id, first_ms=min(new), newest_ms=max(new), codes=len(codes))
+    sightings.put(server_id, fresh)  # after the holdings: who names sightings has locked them in that order
     return fresh

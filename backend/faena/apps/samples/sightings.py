@@ -139,7 +139,7 @@ class Namer:
             by_server.setdefault(row.server_id, []).append(row)
         changed = 0
         for server_id, rows in by_server.items():
-            holdings.lock(server_id)  # before the rows, as whoever writes samples does
+            holdings.lock(server_id)  # before its sightings, as whoever writes samples does
             _keep(server_id, rows)
             changed += self._recode(server_id, [row for row in rows if row.endpoint], now_ms)
         return changed
