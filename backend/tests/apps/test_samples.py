@@ -2,13 +2,14 @@
 
 import numpy as np
 import pytest
-from django.db import connection
+from django.db import connection, transaction
 from faena.apps.samples import packing
 from faena.apps.samples.actions import store_ticks
 from faena.apps.samples.closing import LATE_MS, close_hours, forget_before
 from faena.apps.samples.codebook import Codebook
 from faena.apps.samples.hours import HourCache, forget_caches, read_frame
 from faena.apps.samples.models import Chunk, Combination, OpenSample, Tick
+from faena.apps.samples.rows import copy_frame, copy_frames
 from faena.apps.samples.selectors import load, raw_samples, sieve
 from faena.apps.servers.models import Server
 from faena.core.readings import SampleReading, SessionSample
@@ -169,6 +170,33 @@ def test_servers_do_not_see_each_other(server: Server) -> None:
     assert len(read_frame(other.id, HOUR).tick_ms) == 1
     assert Combination.objects.filter(server=other).get().code == 0
     assert not any(r.combination.program == "elsewhere" for r in raw_samples(server.id, HOUR, ()))
+
+
+def test_a_server_that_no_statistics_know_is_read_once(server: Server) -> None:
+    """As after many hours came at once, before the store has looked at them: no plan may read a sample for each tick."""
+    for n in range(20):
+        other = Server.objects.create(name=f"other {n}")
+        store_ticks(other.id, [(reading(s, session()), 0) for s in range(30)], Codebook(other.id))
+    with connection.cursor() as cursor:
+        cursor.execute("ANALYZE samples_tick, samples_opensample")
+    readings = [(reading(s, session(1), session(2)), 0) for s in range(1500)]
+    store_ticks(server.id, readings, Codebook(server.id))
+    with transaction.atomic():
+        before = samples_read()
+        assert len(copy_frame(server.id, START - 1).tick) == 3000
+        alone = samples_read() - before
+        assert len(copy_frames({server.id: START - 1})[server.id].tick) == 3000
+        together = samples_read() - before - alone
+    assert (alone, together) == (3000, 3000)
+
+
+def samples_read() -> int:
+    """Rows of open samples that this transaction has read."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT seq_tup_read + coalesce(idx_tup_fetch, 0) FROM pg_stat_xact_user_tables WHERE relname = 'samples_opensample'"
+        )
+        return int(cursor.fetchone()[0])
 
 
 def test_retention_drops_whole_old_hours(server: Server) -> None:

@@ -19,10 +19,13 @@ _COPY_OUT: LiteralString = (
     "COPY (SELECT at_ms, pid, code, blocker, started_s, transaction_ms, statement_ms FROM samples_opensample "
     "WHERE server_id = {server} AND at_ms >= {start} AND at_ms < {end} ORDER BY at_ms, pid) TO STDOUT (FORMAT BINARY)"
 )
+# Ticks and samples below each other, and not joined: of a server that came after the newest statistics the planner expects
+# one row, and reads all of its samples again for each tick.
 _COPY_FRAME: LiteralString = (
-    "COPY (SELECT t.at_ms, coalesce(s.code, -1) FROM samples_tick t LEFT JOIN samples_opensample s USING (server_id, at_ms) "
-    "WHERE t.server_id = {server} AND t.at_ms > {after} AND t.at_ms < {end} AND t.at_ms % 1000 = 0 ORDER BY t.at_ms) TO STDOUT (FORMAT BINARY)"
+    "COPY (SELECT at_ms, code FROM (SELECT at_ms, -1 AS pid, -1 AS code FROM samples_tick WHERE {own} UNION ALL "
+    "SELECT at_ms, pid, code FROM samples_opensample WHERE {own}) AS seen ORDER BY at_ms, pid) TO STDOUT (FORMAT BINARY)"
 )
+_OWN_FRAME: LiteralString = "server_id = {server} AND at_ms > {after} AND at_ms < {end} AND at_ms % 1000 = 0"
 NEVER_MS = 2**53  # later than anything
 _HEADER_BYTES = 19  # signature 11, flags 4, extension length 4
 # A row of binary COPY: field count, then length and value of each field. No field is null, so rows have one size.
@@ -54,13 +57,12 @@ def copy_frames(after_ms: Mapping[int, int]) -> dict[int, SampleFrame]:
     if not after_ms:
         return {}
     listed = ", ".join(f"({int(server)}, {int(after)}::bigint)" for server, after in after_ms.items())
+    own = "ON t.server_id = own.server_id AND t.at_ms > own.after AND t.at_ms % 1000 = 0"
     query = (
-        "COPY (SELECT t.server_id, t.at_ms, coalesce(s.code, -1) FROM (VALUES "
-        + listed
-        + ") AS own (server_id, after) "
-        "JOIN samples_tick t ON t.server_id = own.server_id AND t.at_ms > own.after AND t.at_ms % 1000 = 0 "
-        "LEFT JOIN samples_opensample s ON s.server_id = t.server_id AND s.at_ms = t.at_ms "
-        "ORDER BY t.server_id, t.at_ms) TO STDOUT (FORMAT binary)"
+        f"COPY (WITH own (server_id, after) AS (VALUES {listed}) SELECT server_id, at_ms, code FROM ("
+        f"SELECT t.server_id, t.at_ms, -1 AS pid, -1 AS code FROM own JOIN samples_tick t {own} UNION ALL "
+        f"SELECT t.server_id, t.at_ms, t.pid, t.code FROM own JOIN samples_opensample t {own}"
+        ") AS seen ORDER BY server_id, at_ms, pid) TO STDOUT (FORMAT binary)"
     )
     rows = np.frombuffer(_read(query), dtype=_SERVER_ROW)
     found = {}
@@ -71,7 +73,7 @@ def copy_frames(after_ms: Mapping[int, int]) -> dict[int, SampleFrame]:
 
 
 def _frame_of(at_ms: npt.NDArray[np.int64], code: npt.NDArray[np.integer]) -> SampleFrame:
-    """From a row for each sample, and one with a code below 0 for a tick at which nothing was seen."""
+    """From a row for each sample, and one with a code below 0 for each tick, whatever was seen at it."""
     tick_ms, tick = np.unique(at_ms, return_inverse=True)
     seen = code >= 0
     return SampleFrame(tick_ms, tick[seen].astype(np.int32), code[seen].astype(np.int32))
@@ -92,7 +94,8 @@ def copy_waiting(server_id: int, start_ms: int, end_ms: int, codes: Iterable[int
 
 def copy_frame(server_id: int, after_ms: int, end_ms: int = NEVER_MS) -> SampleFrame:
     """All open ticks between two moments, both left out, and also those at which nothing was seen."""
-    query = _COPY_FRAME.format(server=int(server_id), after=int(after_ms), end=int(end_ms))
+    own = _OWN_FRAME.format(server=int(server_id), after=int(after_ms), end=int(end_ms))
+    query = _COPY_FRAME.format(own=own)
     rows = np.frombuffer(_read(query), dtype=_FRAME_ROW)
     return _frame_of(rows["at_ms"].astype(np.int64), rows["code"])
 
