@@ -119,7 +119,6 @@ const New = () => {
         mute it
       </Button>
       {mute.error ? <Failure title="Nothing was muted" detail={mute.error.message} /> : null}
-      {conditions.error ? <AnswerState of={conditions} what="the conditions" /> : null}
       {servers.error ? <AnswerState of={servers} what="the servers" /> : null}
     </form>
   );
