@@ -64,24 +64,38 @@ const WayActs = ({ of }: { readonly of: Way }) => {
   const params = { params: { path: { way_id: of.id } } };
   const trial = useMutation({ mutationFn: () => ask(client.POST("/api/v1/ways/{way_id}/trial", params)), ...again });
   const remove = useMutation({ mutationFn: () => ask(client.DELETE("/api/v1/ways/{way_id}", params)), ...again });
+  const [asked, setAsked] = useState(false);
+  const wrong = trial.error ?? remove.error;
   return (
-    <span className="flex gap-3 text-sm">
-      <button
-        type="button"
-        aria-label={`send a trial by ${of.name}`}
-        className="hover:text-accent min-h-6 underline"
-        onClick={() => trial.mutate()}
-      >
-        send a trial
-      </button>
-      <button
-        type="button"
-        aria-label={`remove ${of.name}`}
-        className="hover:text-danger min-h-6 underline"
-        onClick={() => remove.mutate()}
-      >
-        remove
-      </button>
+    <span className="flex items-baseline gap-3 text-sm">
+      {asked ? (
+        <>
+          <Button onClick={() => remove.mutate()} disabled={remove.isPending}>
+            remove {of.name} for good
+          </Button>
+          <Button onClick={() => setAsked(false)}>leave {of.name}</Button>
+        </>
+      ) : (
+        <>
+          <button
+            type="button"
+            aria-label={`send a trial by ${of.name}`}
+            className="hover:text-accent min-h-6 underline"
+            onClick={() => trial.mutate()}
+          >
+            send a trial
+          </button>
+          <button
+            type="button"
+            aria-label={`remove ${of.name}`}
+            className="hover:text-danger min-h-6 underline"
+            onClick={() => setAsked(true)}
+          >
+            remove
+          </button>
+        </>
+      )}
+      {wrong ? <Failure title="That was not done" detail={wrong.message} /> : null}
     </span>
   );
 };

@@ -12,7 +12,7 @@ import { Editor, read } from "./Editor";
 import { Mutes, mutedWords } from "./Mutes";
 import { firstSpan, readHours } from "./Reach";
 import { type Trouble, TroublesPage, sentence as troublesWords, troublesQuery } from "./TroublesPage";
-import { fared, leadsTo } from "./Ways";
+import { Ways, fared, leadsTo } from "./Ways";
 import {
   type Alert,
   type Condition,
@@ -317,6 +317,26 @@ describe("ways", () => {
     );
     expect(fared(way)).toMatch(/^last one waits .*: mail\.pier\.example: refused$/);
     expect(fared({ last_at: null, last_state: null, last_error: "" })).toBe("nothing was sent by it yet");
+  });
+});
+
+describe("a way", () => {
+  it("is removed with its secret only when that is meant, and says why it was not", async () => {
+    const sent: Request[] = [];
+    vi.spyOn(globalThis, "fetch").mockImplementation((request) => {
+      sent.push(request as Request);
+      const told = { type: "urn:faena:x", title: "No", detail: "the store is away" };
+      const headers = { "Content-Type": "application/problem+json" };
+      return Promise.resolve(new Response(JSON.stringify(told), { status: 503, headers }));
+    });
+    await shown(<Ways admin />, [[waysQuery.queryKey, [way]]]);
+    await userEvent.click(screen.getByRole("button", { name: `remove ${way.name}` }));
+    await userEvent.click(screen.getByRole("button", { name: `leave ${way.name}` }));
+    expect(sent).toEqual([]);
+    await userEvent.click(screen.getByRole("button", { name: `remove ${way.name}` }));
+    await userEvent.click(screen.getByRole("button", { name: `remove ${way.name} for good` }));
+    expect(sent.map((one) => one.method)).toEqual(["DELETE"]);
+    expect((await screen.findByRole("alert")).textContent).toContain("the store is away");
   });
 });
 
