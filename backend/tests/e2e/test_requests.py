@@ -40,7 +40,7 @@ def test_a_statement_run_for_each_row_is_found_down_to_its_spans_and_statement(p
 def test_the_mend_of_a_repeated_statement_is_shown_by_statements_a_request_before_and_after(page: Page) -> None:
     page.goto("/servers/1/endpoints?last=60")
     with trouble("one-by-one"):
-        page.get_by_role("link", name=re.compile("manifests")).first.click()
+        page.get_by_role("row").get_by_role("link", name=re.compile("manifests")).first.click()
         repeated = (
             page.get_by_role("table", name="statements of this endpoint").get_by_role("row").filter(has_text="times")
         )
