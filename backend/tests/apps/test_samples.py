@@ -173,7 +173,7 @@ def test_servers_do_not_see_each_other(server: Server) -> None:
 
 
 def test_a_server_that_no_statistics_know_is_read_once(server: Server) -> None:
-    """As after many hours came at once, before the store has looked at them: no plan may read a sample for each tick."""
+    """Statistics are older than the server, as after hours that came at once: its samples are not read for each tick."""
     for n in range(20):
         other = Server.objects.create(name=f"other {n}")
         store_ticks(other.id, [(reading(s, session()), 0) for s in range(30)], Codebook(other.id))

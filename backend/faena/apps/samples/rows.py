@@ -73,7 +73,7 @@ def copy_frames(after_ms: Mapping[int, int]) -> dict[int, SampleFrame]:
 
 
 def _frame_of(at_ms: npt.NDArray[np.int64], code: npt.NDArray[np.integer]) -> SampleFrame:
-    """From a row for each sample, and one with a code below 0 for each tick, whatever was seen at it."""
+    """A frame of these rows: one for each sample, and one with a code below 0 for each tick, busy or idle."""
     tick_ms, tick = np.unique(at_ms, return_inverse=True)
     seen = code >= 0
     return SampleFrame(tick_ms, tick[seen].astype(np.int32), code[seen].astype(np.int32))
