@@ -41,6 +41,7 @@ from opentelemetry.sdk.trace import TracerProvider
 from opentelemetry.sdk.trace.export import SimpleSpanProcessor
 from opentelemetry.sdk.trace.export.in_memory_span_exporter import InMemorySpanExporter
 from opentelemetry.trace import SpanKind
+from patience import PATIENCE_S
 from watched import PASSWORD, PORT, owner
 
 pytestmark = pytest.mark.django_db
@@ -309,7 +310,8 @@ def test_a_session_of_the_server_and_the_request_it_works_for_lead_to_each_other
         )
         await watching.connect()
         try:
-            for _ in range(100):
+            end = time.monotonic() + PATIENCE_S
+            while time.monotonic() < end:
                 reading = await watching.sample(EpochMs(int(time.time()) * 1000))
                 if any(one.blocked_by and one.context for one in reading.sessions):
                     return reading
@@ -331,7 +333,7 @@ def test_a_session_of_the_server_and_the_request_it_works_for_lead_to_each_other
             reading = asyncio.run(sampled())
             store_ticks(server, [(reading, 0)], Codebook(server))
             holder.execute("COMMIT")
-            waiting.join(10)
+            waiting.join(PATIENCE_S)
     (pid,) = {one.pid for one in reading.sessions if one.context}
     base = f"/api/v1/servers/{server}"
     at = f"from={reading.due - 5000}&to={reading.due + 5000}"

@@ -19,6 +19,7 @@ from faena.apps.servers.models import Server
 from faena.core.requests.layers import Layer
 from faena.launch.places import FRONTEND
 from faena.launch.setup import node_environment
+from patience import wait_for
 from watched import PASSWORD, PORT
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -63,6 +64,11 @@ def run(*command: str, environment: dict[str, str] | None = None) -> None:
     assert "failed" not in ended.stderr.lower(), ended.stderr
 
 
+def answers(port: int) -> bool:
+    with socket.socket() as probe:
+        return probe.connect_ex(("127.0.0.1", port)) == 0
+
+
 @pytest.fixture
 def redis_port(tmp_path: Path) -> Iterator[int]:
     program = shutil.which("redis-server") or "/usr/bin/redis-server"
@@ -71,13 +77,8 @@ def redis_port(tmp_path: Path) -> Iterator[int]:
     command = [program, "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--dir", str(tmp_path)]
     server = subprocess.Popen(command, stdout=subprocess.DEVNULL)
     try:
-        for _ in range(100):
-            if server.poll() is not None:
-                raise AssertionError("the cache did not start")
-            with socket.socket() as probe:
-                if probe.connect_ex(("127.0.0.1", port)) == 0:
-                    break
-            time.sleep(0.05)
+        wait_for(lambda: server.poll() is not None or answers(port), "the cache answers")
+        assert server.poll() is None, "the cache did not start"
         yield port
     finally:
         server.terminate()

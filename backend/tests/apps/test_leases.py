@@ -13,6 +13,7 @@ from django.db import connection
 from faena.apps.collecting.estate import make_servers
 from faena.apps.samples.models import OpenSample, Tick
 from faena.apps.servers.models import Server
+from patience import wait_for
 
 pytestmark = pytest.mark.django_db(transaction=True)
 BACKEND = Path(__file__).parents[2]
@@ -37,19 +38,11 @@ def newest(server: Server) -> int:
     return Tick.objects.filter(server=server).order_by("-at_ms").values_list("at_ms", flat=True).first() or 0
 
 
-def wait_until(condition: object, seconds: float, what: str) -> None:
-    assert callable(condition)
-    end = time.monotonic() + seconds
-    while not condition():
-        assert time.monotonic() < end, f"not within {seconds} s: {what}"
-        time.sleep(0.2)
-
-
 def test_a_killed_collector_is_replaced_within_fifteen_seconds(tmp_path: Path) -> None:
     servers = make_servers(int(time.time() * 1000))
     running = {str(tmp_path / name): collector(tmp_path / name) for name in ("one", "two")}
     try:
-        wait_until(lambda: all(newest(server) for server in servers), 40, "first samples of every server")
+        wait_for(lambda: all(newest(server) for server in servers), "first samples of every server", pause_s=0.2)
         holders = set(Server.objects.values_list("lease_holder", flat=True))
         holder = next(iter(holders))
         victims = [s for s in Server.objects.all() if s.lease_holder == holder]
@@ -57,7 +50,7 @@ def test_a_killed_collector_is_replaced_within_fifteen_seconds(tmp_path: Path) -
         running[state].send_signal(signal.SIGKILL)
         killed = int(time.time() * 1000)
         for server in victims:
-            wait_until(lambda s=server: newest(s) > killed + 3000, 18, f"samples of {server.name} by the other")
+            wait_for(lambda s=server: newest(s) > killed + 3000, f"samples of {server.name} by the other", pause_s=0.2)
         for server in Server.objects.filter(id__in=[v.id for v in victims]):
             assert server.lease_holder != holder
             later = Tick.objects.filter(server=server, at_ms__gt=killed).order_by("at_ms").first()

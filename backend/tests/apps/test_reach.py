@@ -15,6 +15,7 @@ from faena.apps.servers import asking
 from faena.apps.servers.actions import ServerForm, change, check, save_server
 from faena.apps.servers.reach import check_host, check_passfile
 from faena.core.errors import BadInput, Busy
+from patience import PATIENCE_S
 
 
 @pytest.fixture
@@ -175,5 +176,5 @@ def test_who_waits_for_a_turn_is_counted_and_too_many_are_sent_away(monkeypatch:
             pass
         assert busy.value.after_s == 10
     for one in waiting:
-        one.join(10)
+        one.join(PATIENCE_S)
     assert sorted(served) == [10, 11, 12]

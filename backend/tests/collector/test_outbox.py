@@ -18,6 +18,7 @@ from faena.core.statements.counters import Break, CounterDelta
 from faena.core.units import EpochMs, Pid, QueryId
 from faena.testing.builders import START, host_figures, reading, session, survey
 from faena.testing.clocks import ManualClock
+from patience import PATIENCE_S
 
 
 class ListStore:
@@ -95,7 +96,7 @@ def test_a_damaged_line_is_refused(line: bytes) -> None:
 async def until(condition: object, outbox: Outbox) -> None:
     task = asyncio.create_task(outbox.run())
     try:
-        async with asyncio.timeout(5):
+        async with asyncio.timeout(PATIENCE_S):
             while not condition():  # type: ignore[operator]
                 await asyncio.sleep(0.005)
     finally:

@@ -18,6 +18,7 @@ from faena.launch.installation import Installation, remove
 from faena.launch.places import CHECKOUT, Place
 from faena.launch.processes import Register, Running, port_is_free, start_of
 from faena.launch.words import Trouble
+from patience import wait_for
 
 
 @pytest.fixture
@@ -62,18 +63,14 @@ def test_a_child_that_does_not_listen_is_ended_all_the_same(
         "import signal, time; signal.signal(signal.SIGTERM, signal.SIG_IGN); print('deaf', flush=True); time.sleep(60)"
     )
     one = sleeper(register, place, code=deaf)
-    end = time.monotonic() + 5
-    while "deaf" not in (place.logs / "sleeper.log").read_text() and time.monotonic() < end:
-        time.sleep(0.05)
+    wait_for(lambda: "deaf" in (place.logs / "sleeper.log").read_text(), "its handler is there")
     register.stop(one)
     assert not one.alive()
 
 
 def test_children_that_end_by_themselves_are_named(register: Register, place: Place) -> None:
     sleeper(register, place, "short", "print('my last words')")
-    end = time.monotonic() + 5
-    while not register.ended() and time.monotonic() < end:
-        time.sleep(0.05)
+    wait_for(register.ended, "it ends")
     assert register.ended() == ["short"]
     installation = Installation(place)
     with pytest.raises(Trouble, match="short ended by itself: my last words"):

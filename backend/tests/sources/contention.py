@@ -11,9 +11,8 @@ import psycopg
 from faena.core.readings import SampleReading
 from faena.core.units import EpochMs
 from faena.sources.postgres import PostgresSource, Target
+from patience import PATIENCE_S, wait_for
 from watched import owner
-
-PATIENCE_S = 10.0
 
 
 @dataclass
@@ -53,7 +52,6 @@ class Scene:
         self.database, self._stack, self._account = database, stack, account
         self.keeper = stack.enter_context(owner("postgres"))
         self.players: list[Player] = []
-        self.patience_s = PATIENCE_S
 
     def player(self, name: str) -> Player:
         connection = owner(self.database, **self._account)
@@ -74,10 +72,12 @@ class Scene:
 
     def until(self, question: str, values: Sequence[object], answer: object) -> None:
         """Until the server answers so."""
-        end = time.monotonic() + self.patience_s
-        while (row := self.keeper.execute(question.encode(), values).fetchone()) is None or row[0] != answer:
-            assert time.monotonic() < end, f"not within {self.patience_s} s: {question} = {answer}, but {row}"
-            time.sleep(0.02)
+
+        def answered() -> bool:
+            row = self.keeper.execute(question.encode(), values).fetchone()
+            return row is not None and row[0] == answer
+
+        wait_for(answered, f"{question} = {answer}", pause_s=0.02)
 
     def blocking(self, player: Player) -> set[int]:
         """Who blocks a player, in the server's own words."""

@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 import psycopg
+from patience import PATIENCE_S, wait_for
 from watched import owner
 
 FORMS = ("stderr", "csvlog", "jsonlog")
@@ -34,10 +35,8 @@ def logging(**settings: str) -> Iterator[None]:
 
 def _take_up(keeper: psycopg.Connection, setting: str, value: str) -> None:
     keeper.execute("SELECT pg_reload_conf()")
-    end = time.monotonic() + 10
-    while keeper.execute(f"SHOW {setting}".encode()).fetchone() != (value,):
-        assert time.monotonic() < end, "the server did not take up its settings"
-        time.sleep(0.05)
+    shown = f"SHOW {setting}".encode()
+    wait_for(lambda: keeper.execute(shown).fetchone() == (value,), "the server takes up its settings")
 
 
 def rotate(keeper: psycopg.Connection) -> None:
@@ -46,10 +45,7 @@ def rotate(keeper: psycopg.Connection) -> None:
     form = str(row[0]).split(",")[-1] if row else "jsonlog"
     before = current(keeper, form)
     keeper.execute("SELECT pg_rotate_logfile()")
-    end = time.monotonic() + 10
-    while current(keeper, form) in (before, None):
-        assert time.monotonic() < end, "the server did not begin a new log"
-        time.sleep(0.05)
+    wait_for(lambda: current(keeper, form) not in (before, None), "the server begins a new log")
 
 
 def current(keeper: psycopg.Connection, form: str) -> str | None:
@@ -59,7 +55,7 @@ def current(keeper: psycopg.Connection, form: str) -> str | None:
 
 def written(form: str, until: str) -> bytes:
     """The current log in one form, once `until` stands in it."""
-    end = time.monotonic() + 10
+    end = time.monotonic() + PATIENCE_S
     with owner("postgres") as keeper:
         while True:
             name = current(keeper, form)

@@ -254,7 +254,6 @@ def test_a_worker_of_autovacuum_that_gives_way_after_a_second_is_seen(quay: Targ
             keeper.execute("INSERT INTO ledger SELECT i, repeat('x', 200) FROM generate_series(1, 50000) i")
             keeper.execute("DELETE FROM ledger WHERE id % 3 = 0")
             working = "SELECT count(*) FROM pg_stat_activity WHERE backend_type = 'autovacuum worker' AND query LIKE '%%ledger%%'"
-            stage.patience_s = 60.0  # the launcher goes round the databases, and others have work, too
             stage.until(f"{working} AND %s::int = 1", (1,), 1)
             crew.start("ALTER TABLE ledger ADD COLUMN extra int")
             stage.until_waiting(crew)
@@ -420,7 +419,7 @@ def test_the_lock_table_is_asked_for_anew_only_when_other_waits_are_there(quay: 
     first, second, third, fourth, last = (edge(one, web, holder) for one in found)
     assert first.fact == second.fact == third.fact == fourth.fact
     assert first.which == second.which
-    assert 250 <= second.waited_ms - first.waited_ms <= 5000, "the wait went on meanwhile"
+    assert second.waited_ms - first.waited_ms >= 250, "the wait went on meanwhile"
     assert edge(found[3], late, holder).fact.object == "table sailing"
     assert (last.fact.object, last.waited_ms < fourth.waited_ms) == ("row of sailing", True)
 

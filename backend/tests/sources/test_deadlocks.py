@@ -13,7 +13,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
-from contention import PATIENCE_S, Scene, scene
+from contention import Scene, scene
 from faena.core.answers.scanning import deadlock_reader
 from faena.core.deadlocks.cause import Cause
 from faena.core.deadlocks.reading import Deadlock
@@ -21,6 +21,7 @@ from faena.core.engines.postgres.profile import POSTGRES
 from faena.core.logged import EventKind, LogEvent
 from faena.sources.logs.reading import Summary, read_stream
 from faena.sources.postgres import Target
+from patience import wait_for
 from serverlog import FORMS, logging, written
 from watched import owner
 
@@ -159,13 +160,14 @@ def close(stage: Scene, circle: Circle, literals: dict[str, int], tag: str) -> N
         player.start(statement.format(**literals, other=other))
         if player is not players[-1]:
             stage.until_waiting(player)
-    end = time.monotonic() + PATIENCE_S
-    # The victim's rollback lets the other one fail, and whose thread tells of it first is chance.
-    while "40P01" not in (failed := [error.sqlstate for player in players for error in player.failed]):
-        assert time.monotonic() < end, f"{tag}: the server broke no circle"
-        time.sleep(0.01)
+
+    def failed() -> list[str | None]:
+        """Not only the victim: its rollback lets the other one fail, and whose thread tells of it first is chance."""
+        return [error.sqlstate for player in players for error in player.failed]
+
+    wait_for(lambda: "40P01" in failed(), f"{tag}: the server breaks the circle", pause_s=0.01)
     # Who goes on may fail then, when the victim's rows are back.
-    assert [one for one in failed if one != "23505"] == ["40P01"], tag
+    assert [one for one in failed() if one != "23505"] == ["40P01"], tag
     for player in players:
         stage.keeper.execute("SELECT pg_terminate_backend(%s)", (player.pid,))
         player.join()

@@ -156,13 +156,16 @@ def followed(target: Target, rules: CaptureRules, work: Callable[[], None]) -> t
             runs: list[Execution] = []
             kinds: list[EventKind] = []
             await asyncio.to_thread(work)
-            for _ in range(20):
+            quiet = 0
+            while quiet < 20:  # the server's logger writes when it comes to it
                 await asyncio.sleep(0.1)
                 reading = await source.log(EpochMs(0), reading.position, rules)
                 assert reading is not None
-                runs += reading.executions
-                kinds += [one.kind for one in reading.events if one.program == "tester"]
-            return [one for one in runs if one.program == "tester"], kinds
+                fresh = [one for one in reading.executions if one.program == "tester"]
+                noted = [one.kind for one in reading.events if one.program == "tester"]
+                quiet = 0 if fresh or noted else quiet + 1  # reading itself is logged, too
+                runs, kinds = runs + fresh, kinds + noted
+            return runs, kinds
         finally:
             await source.close()
 

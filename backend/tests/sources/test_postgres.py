@@ -24,6 +24,7 @@ from faena.core.units import EpochMs
 from faena.sources.postgres import PostgresSource, Target, check_connection, queries
 from faena.sources.postgres.check import role_script
 from faena.sources.postgres.surveys import Counts, survey_between
+from patience import PATIENCE_S
 from watched import owner
 
 T = TypeVar("T")
@@ -66,13 +67,14 @@ def sample_until(target: Target, condition: Callable[[dict[str, SessionSample]],
     """Sample until the sessions by program satisfy the condition."""
 
     async def work(source: PostgresSource) -> dict[str, SessionSample]:
-        for _ in range(60):
+        found: dict[str, SessionSample] = {}
+        end = time.monotonic() + PATIENCE_S
+        while not condition(found):
+            assert time.monotonic() < end, f"not seen; last were {sorted(found)}"
             reading: SampleReading = await source.sample(NOW)
             found = {s.program: s for s in reading.sessions}
-            if condition(found):
-                return found
             await asyncio.sleep(0.05)
-        raise AssertionError(f"not seen; last were {sorted(found)}")
+        return found
 
     return with_source(target, work)
 
@@ -144,7 +146,8 @@ def test_a_statement_that_waits_before_it_has_an_identifier_is_known_by_its_text
             connection.execute("BEGIN")
             connection.execute("LOCK TABLE deck_slot")
             with busy(text.replace("5", "6"), "reader"):
-                for _ in range(60):
+                end = time.monotonic() + PATIENCE_S
+                while time.monotonic() < end:
                     for s in (await source.sample(NOW)).sessions:
                         if s.program == "reader" and s.wait_type == "Lock" and s.query_id is not None:
                             connection.execute("ROLLBACK")
@@ -249,8 +252,9 @@ def test_a_session_that_is_ended_makes_the_source_away(target: Target) -> None:
             connection.execute(
                 "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE application_name = 'faena'"
             )
-        time.sleep(0.1)
-        await source.sample(NOW)
+        end = time.monotonic() + PATIENCE_S  # it ends when it comes to it
+        while time.monotonic() < end:
+            await source.sample(NOW)
 
     with pytest.raises(SourceAway):
         with_source(target, work)
@@ -315,7 +319,8 @@ def test_a_survey_counts_what_happened_since_the_one_before(target: Target) -> N
                 connection.execute("SELECT 1 / 0")
             connection.execute("SELECT pg_stat_force_next_flush()") if target else None
             connection.execute("SELECT 1")
-            for _ in range(40):
+            end = time.monotonic() + PATIENCE_S
+            while time.monotonic() < end:
                 second = await source.survey(EpochMs(NOW + 60_000))
                 if any(one.table == "surveyed" and one.rows_written for one in second.tables):
                     return first, second

@@ -17,6 +17,7 @@ from faena.collector.watch import Watch
 from faena.core.errors import SourceRefused
 from faena.core.units import EpochMs
 from faena.sources.postgres import PostgresSource, Target
+from patience import PATIENCE_S
 from watched import owner
 
 ORDER = WatchOrder(server_id=1, name="faulty", revision=1, source={}, period_ms=200, counters_every_ms=400)
@@ -35,7 +36,7 @@ def role(target: Target) -> Iterator[Target]:
         keeper.execute("DROP ROLE IF EXISTS fragile")
 
 
-async def watched(target: Target, *acts: Callable[[list[Record]], bool], seconds: float = 25.0) -> list[Record]:
+async def watched(target: Target, *acts: Callable[[list[Record]], bool], seconds: float = PATIENCE_S) -> list[Record]:
     """Watch, and go on from act to act as soon as each says that it has seen enough."""
     records: list[Record] = []
     task = asyncio.create_task(Watch(ORDER, PostgresSource(target), records.append, SystemClock()).run())
@@ -170,7 +171,7 @@ def test_a_server_that_is_stopped_is_said_to_be_so_within_five_seconds(role: Tar
         task = asyncio.create_task(Watch(ORDER, PostgresSource(role), records.append, SystemClock()).run())
         clock = SystemClock()
         try:
-            async with asyncio.timeout(25):
+            async with asyncio.timeout(PATIENCE_S):
                 while not seen(Sampled, 5)(records):
                     await asyncio.sleep(0.1)
                 pids = await asyncio.to_thread(backends, "fragile")
