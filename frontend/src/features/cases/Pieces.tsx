@@ -21,7 +21,18 @@ export const Pieces = ({ page, canAct }: Props) => {
   const put = (told: CasePage): void => {
     queries.setQueryData(caseQuery(id).queryKey, told);
   };
+  // It stands where it was moved to at once, so that the next press moves it on from there; one goes after the other.
+  const ordering = ["case-order", id];
   const order = useMutation({
+    mutationKey: ordering,
+    scope: { id: ordering.join() },
+    onMutate: (places: number[]) => {
+      const at = (one: { id: number }): number => places.indexOf(one.id);
+      queries.setQueryData(
+        caseQuery(id).queryKey,
+        (told) => told && { ...told, evidence: told.evidence.toSorted((a, b) => at(a) - at(b)) },
+      );
+    },
     mutationFn: (places: number[]) =>
       ask(
         client.PUT("/api/v1/cases/{case_id}/evidence/order", {
@@ -29,7 +40,10 @@ export const Pieces = ({ page, canAct }: Props) => {
           body: { order: places },
         }),
       ),
-    onSuccess: put,
+    onSuccess: (told) => {
+      if (queries.isMutating({ mutationKey: ordering }) === 1) put(told);
+    },
+    onError: () => queries.invalidateQueries({ queryKey: caseQuery(id).queryKey }),
   });
   const remove = useMutation({
     mutationFn: (evidence: number) =>

@@ -136,6 +136,37 @@ describe("a case", () => {
     );
   });
 
+  it("moves evidence on with each press, however late the answers come, and back when it may not be moved", async () => {
+    const told: Page = { ...page, evidence: [...page.evidence, piece(9)] };
+    await open("operator", told);
+    const sent: Request[] = [];
+    const answers: ((one: Response) => void)[] = [];
+    vi.spyOn(globalThis, "fetch").mockImplementation((request) => {
+      sent.push(request as Request);
+      return new Promise((answer) => answers.push(answer));
+    });
+    const titles = (): (string | null)[] => screen.getAllByRole("heading", { level: 3 }).map((h) => h.textContent);
+    fireEvent.click(screen.getByRole("button", { name: "up: evidence 3" }));
+    await waitFor(() => expect(titles()).toEqual(["1. Load 7", "2. Load 9", "3. Load 8"]));
+    fireEvent.click(screen.getByRole("button", { name: "up: evidence 2" }));
+    const moved = ["1. Load 9", "2. Load 7", "3. Load 8"];
+    await waitFor(() => expect(titles()).toEqual(moved));
+
+    const json = { headers: { "Content-Type": "application/json" } };
+    const [first, second, third] = [7, 9, 8].map((id) => piece(id));
+    answers[0]?.(new Response(JSON.stringify({ ...told, evidence: [first, second, third] }), json));
+    await waitFor(() => expect(sent).toHaveLength(2));
+    expect(titles(), "an answer to the first press does not take back the second").toEqual(moved);
+    expect(await sent[1]?.json()).toEqual({ order: [9, 7, 8] });
+
+    const away = { type: "urn:faena:not-allowed", title: "Not allowed", detail: "you are away" };
+    answers[1]?.(new Response(JSON.stringify(away), { ...json, status: 403 }));
+    await waitFor(() => expect(sent[2]?.method).toBe("GET"));
+    answers[2]?.(new Response(JSON.stringify(told), json));
+    await waitFor(() => expect(titles()).toEqual(["1. Load 7", "2. Load 8", "3. Load 9"]));
+    expect((await screen.findByRole("alert")).textContent).toContain("you are away");
+  });
+
   it("sends with a conclusion when the case was read, and keeps the draft when somebody else was first", async () => {
     const sent = answered({ type: "urn:faena:bad-input", title: "No", detail: "somebody has changed this case" }, 400);
     await open();
