@@ -17,11 +17,10 @@ from faena.core.answers.dearer import dearer_since
 from faena.core.engines.postgres.indexes.fromplan import facts_of
 from faena.core.engines.postgres.indexes.proposals import propose
 from faena.core.hosts.whatif import in_system, what_if
-from faena.core.series.calendar import MS_PER_DAY
 from faena.core.series.certainty import sessions_margin, share_margin, spread
 from faena.core.series.usual import departures, usual
 from faena.core.series.window import Window
-from faena.core.units import EpochMs
+from faena.core.units import MS_PER_DAY, EpochMs
 from faena.sources.postgres import Target
 from faena.sources.postgres.schema import read_schema
 from faena.testing.nights import day_of_load, days_alike

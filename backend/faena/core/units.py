@@ -12,4 +12,5 @@ Code = NewType("Code", int)  # index of a dimension combination in a server's di
 
 MS_PER_SECOND = 1000
 MS_PER_HOUR = 3_600_000
+MS_PER_DAY = 24 * MS_PER_HOUR
 NOT_LATE = Millis(0.0)

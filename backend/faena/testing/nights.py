@@ -3,8 +3,9 @@
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.series.calendar import IN_UTC, MS_PER_DAY, weekday
+from faena.core.series.calendar import IN_UTC, weekday
 from faena.core.series.usual import CELL_MS, CELLS_A_DAY, HISTORY_DAYS, PastDays
+from faena.core.units import MS_PER_DAY
 
 SECONDS = 86_400
 CELL_S = CELL_MS // 1000

@@ -18,8 +18,10 @@ from faena.apps.accounts.roles import Role
 from faena.apps.collecting.housekeeping import keep_house
 from faena.apps.collecting.sources import make_source
 from faena.apps.collecting.store import DjangoStore
+from faena.apps.hosts.actions import admit, make_token, store_host
+from faena.apps.hosts.models import HostReading
 from faena.apps.samples.models import Chunk, Tick
-from faena.apps.servers.actions import ServerForm, connect, lease, save_server
+from faena.apps.servers.actions import ServerForm, connect, lease, remove, save_server
 from faena.apps.servers.models import Server, ServerNote
 from faena.apps.servers.sealing import seal, unseal
 from faena.apps.statements import selectors as statements
@@ -30,8 +32,8 @@ from faena.core.errors import BadInput, NotAllowed, SourceRefused, SourceUnfit, 
 from faena.core.readings import StatementText
 from faena.core.series.window import Buckets, Window
 from faena.core.statements.counters import difference
-from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
-from faena.testing.builders import START, counters, reading, session
+from faena.core.units import MS_PER_DAY, MS_PER_HOUR, EpochMs, QueryId
+from faena.testing.builders import START, counters, host_figures, reading, session
 
 pytestmark = pytest.mark.django_db(transaction=True)
 WINDOW = Window(start=START, end=EpochMs(START + 60_000))
@@ -232,3 +234,42 @@ def test_the_store_error_of_django_is_ours(tmp_path: Path, monkeypatch: pytest.M
     monkeypatch.setattr("faena.apps.servers.actions.lease", away)
     with pytest.raises(StoreAway, match="connection refused"):
         DjangoStore(tmp_path).orders()
+
+
+def on_pier(name: str, **change: object) -> Server:
+    """A server whose machine is pier-1, as others' are."""
+    server = save_server(form(name=name, host="127.0.0.1"))
+    Server.objects.filter(pk=server.pk).update(machine="pier-1", **change)
+    return Server.objects.get(pk=server.pk)
+
+
+def kept_of(machine: str) -> list[int]:
+    return list(HostReading.objects.filter(machine=machine).order_by("at_ms").values_list("at_ms", flat=True))
+
+
+def test_a_machine_goes_with_the_last_server_on_it_and_its_token_too() -> None:
+    admin = save_user("ada", "correct horse battery", Role.ADMIN)
+    first, second = on_pier("bookings"), on_pier("payments")
+    store_host("pier-1", [host_figures(START)])
+    store_host("pier-2", [host_figures(START)])
+    token = make_token("pier-1", by=admin)
+    remove(first, keep_data=False, by=admin)
+    assert kept_of("pier-1") == [START], "another server is still on it"
+    admit("pier-1", token, [])
+    remove(second, keep_data=True, by=admin)
+    assert kept_of("pier-1") == [START], "its past is kept"
+    remove(second, keep_data=False, by=admin)
+    assert (kept_of("pier-1"), kept_of("pier-2")) == ([], [START])
+    with pytest.raises(NotAllowed):
+        admit("pier-1", token, [])
+
+
+def test_figures_of_a_machine_are_kept_as_long_as_the_server_keeps_them_that_keeps_them_longest() -> None:
+    on_pier("bookings", machine_retention_days=30)
+    on_pier("payments", machine_retention_days=400)
+    ages = [START - days * MS_PER_DAY for days in (500, 399, 91, 89)]
+    for machine in ("pier-1", "pier-0"):  # pier-0 was its name before
+        store_host(machine, [host_figures(EpochMs(at)) for at in ages])
+    keep_house(START)
+    assert kept_of("pier-1") == ages[1:]
+    assert kept_of("pier-0") == ages[3:], "as of a new server"

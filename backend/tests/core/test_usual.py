@@ -5,10 +5,10 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
-from faena.core.series.calendar import IN_UTC, MS_PER_DAY, Calendar
+from faena.core.series.calendar import IN_UTC, Calendar
 from faena.core.series.usual import CELL_MS, CELLS_A_DAY, MIN_DAYS, PastDays, departures, past_days, usual
 from faena.core.series.window import Window, cut
-from faena.core.units import MS_PER_HOUR, EpochMs
+from faena.core.units import MS_PER_DAY, MS_PER_HOUR, EpochMs
 from faena.testing.nights import JOB_AT_S, day_of_load, days_alike
 from hypothesis import given
 from hypothesis import strategies as st

@@ -18,13 +18,13 @@ from faena.core.alerts.signals import WITH_KINDS, Signal
 from faena.core.alerts.stepping import Phase, State, Turn, What
 from faena.core.errors import BadInput, NotFound
 from faena.core.findings import Severity
-from faena.core.units import EpochMs
+from faena.core.units import MS_PER_DAY, EpochMs
 
 UNREAD, ACKNOWLEDGED, SNOOZED, HANDLED = "unread", "acknowledged", "snoozed", "handled"
 STATES = (UNREAD, ACKNOWLEDGED, SNOOZED, HANDLED)
 GATHER_MS = 20_000  # what fires so soon after is told with it
 STORM_MS = 120_000  # the same on another server within that time is one trouble
-LONGEST_SNOOZE_MS = 30 * 86_400_000
+LONGEST_SNOOZE_MS = 30 * MS_PER_DAY
 LONGEST_TEXT = 4000
 _LOCK = 0xA1E27  # one at a time decides which alert a firing is a part of
 _FIELDS = ("worst", "said", "usual")

@@ -21,11 +21,11 @@ from faena.core.errors import BadInput, NotFound
 from faena.core.readings import Catalogue
 from faena.core.series.window import MAX_WINDOW_MS
 from faena.core.sql.texts import storable
-from faena.core.units import EpochMs
+from faena.core.units import MS_PER_DAY, EpochMs
 
 FOUND, BY_HAND, BY_API = "found", "hand", "api"
 AHEAD_MS = 60_000  # clocks of pipelines differ a little from ours
-RETENTION_MS = 400 * 86_400_000  # changes are few, and explain what is kept for long
+RETENTION_MS = 400 * MS_PER_DAY  # changes are few, and explain what is kept for long
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

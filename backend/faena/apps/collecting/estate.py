@@ -29,7 +29,7 @@ from faena.apps.statements.logged import copy_executions, put_events
 from faena.core.logged import EventKind, Execution
 from faena.core.readings import LockEdge, StatementText, TableFigures
 from faena.core.sql.texts import conceal
-from faena.core.units import MS_PER_HOUR, EpochMs
+from faena.core.units import MS_PER_DAY, MS_PER_HOUR, EpochMs
 from faena.sources.simulated import Engine, Hour
 from faena.sources.simulated.engine import texts_of
 from faena.sources.simulated.executions import hour_executions
@@ -46,7 +46,6 @@ COUNTED_S = 600  # statement counters of the past stand for so many seconds each
 EXECUTION_S = 120  # one execution of each statement of the past stands for so many seconds
 HOURS_AT_A_TIME = 12
 REQUEST_DAYS = 7  # before the present have requests, so that the past is made in time
-MS_PER_DAY = 24 * MS_PER_HOUR
 
 
 def make_servers(now_ms: int) -> list[Server]:

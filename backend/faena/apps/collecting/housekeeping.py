@@ -34,10 +34,9 @@ from faena.apps.statements import actions as statements
 from faena.apps.statements import hours, logged
 from faena.apps.verdicts import actions as verdicts
 from faena.collector.jobs import PartFailed
-from faena.core.units import Seconds
+from faena.core.units import MS_PER_DAY, Seconds
 
 log = logging.getLogger(__name__)
-MS_PER_DAY = 86_400_000
 COLLECTOR_KEPT_MS = 7 * MS_PER_DAY  # a collector that was not seen for so long is not shown any more
 HALF_A_MINUTE, EVERY_MINUTE, EVERY_TEN_MINUTES = Seconds(30.0), Seconds(60.0), Seconds(600.0)
 WATCH_EVERY, TELL_EVERY = Seconds(15.0), Seconds(5.0)  # of alerts
@@ -100,16 +99,17 @@ def _forget_log(server: Server, now: int) -> None:
     plans.forget_captured(server.pk, runs)
 
 
-def _forget_machine(server: Server, now: int) -> None:
-    machine = _since(now, server.machine_retention_days)
-    vitals.forget_before(server.pk, machine)
-    hosts.forget_before(server.pk, server.machine, machine)
+def _forget_figures(server: Server, now: int) -> None:
+    since = _since(now, server.machine_retention_days)
+    vitals.forget_before(server.pk, since)
+    hosts.forget_before(server.pk, since)
 
 
 def _forget_loose_ends(now: int) -> None:
     alerts.forget_before(now - changes.RETENTION_MS, now)
     CollectorState.objects.filter(seen_ms__lt=now - COLLECTOR_KEPT_MS).delete()
     plans.forget_old()
+    hosts.forget_machines(now)
 
 
 def _forget_requests(server: Server, now: int) -> None:
@@ -145,7 +145,7 @@ JOBS = (
             ("forgetting samples", _forget_samples),
             ("forgetting statements", _forget_statements),
             ("forgetting executions and events", _forget_log),
-            ("forgetting its machine", _forget_machine),
+            ("forgetting figures of it and its tables", _forget_figures),
             ("forgetting sums of requests", _forget_requests),
             ("forgetting leads", lambda server, now: leads.forget_before(server.pk, now - changes.RETENTION_MS)),
             ("forgetting verdicts", lambda server, now: verdicts.forget_before(server.pk, now - changes.RETENTION_MS)),

@@ -8,6 +8,7 @@ from dataclasses import asdict
 
 import orjson
 from django.contrib.auth.models import AbstractBaseUser, AnonymousUser
+from django.db.models import Max
 from django.utils import timezone
 
 from faena.apps.accounts import audit
@@ -18,7 +19,7 @@ from faena.apps.hosts.models import HostReading, HostToken, TableWork
 from faena.apps.servers.models import Server
 from faena.core.errors import BadInput, NotAllowed
 from faena.core.readings import HostFigures, Survey, TableFigures
-from faena.core.units import EpochMs
+from faena.core.units import MS_PER_DAY, EpochMs
 
 
 def store_host(machine: str, readings: Iterable[HostFigures]) -> None:
@@ -99,7 +100,26 @@ def _digest(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def forget_before(server_id: int, machine: str, before_ms: int) -> None:
-    """Retention."""
+def forget_before(server_id: int, before_ms: int) -> None:
+    """Retention of what is of a server's tables."""
     TableWork.objects.filter(server_id=server_id, until_ms__lt=before_ms)._raw_delete(using="default")
-    HostReading.objects.filter(machine=machine, at_ms__lt=before_ms)._raw_delete(using="default")
+
+
+def forget_machines(now_ms: int) -> None:
+    """Retention of what is of machines: as long as the server keeps it that keeps it longest of those on a machine.
+
+    What no server has any more, since its machine was given another name, is kept as long as a new server's would be.
+    """
+    days = dict(Server.objects.exclude(machine="").values_list("machine").annotate(Max("machine_retention_days")))
+    for machine, most in days.items():
+        HostReading.objects.filter(machine=machine, at_ms__lt=now_ms - most * MS_PER_DAY)._raw_delete(using="default")
+    usual = Server._meta.get_field("machine_retention_days").get_default()
+    strangers = HostReading.objects.exclude(machine__in=days).filter(at_ms__lt=now_ms - usual * MS_PER_DAY)
+    strangers._raw_delete(using="default")
+
+
+def forget_machine(machine: str) -> None:
+    """All that is known of a machine, and its right to push, unless a server still runs on it."""
+    if not Server.objects.filter(machine=machine).exists():
+        HostReading.objects.filter(machine=machine)._raw_delete(using="default")
+        HostToken.objects.filter(machine=machine).delete()

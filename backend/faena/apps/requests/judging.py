@@ -36,12 +36,11 @@ from faena.core.requests.packing import pack, unpack
 from faena.core.requests.request import Request, requests_of
 from faena.core.requests.span import Span, SpanKind
 from faena.core.requests.sums import Sums, endpoint_value, origin_of
-from faena.core.units import MS_PER_HOUR
+from faena.core.units import MS_PER_DAY
 from faena.sources.otlp.batch import BadPayload, Batch
 from faena.sources.otlp.checking import read_taken
 
 log = logging.getLogger(__name__)
-MS_PER_DAY = 24 * MS_PER_HOUR
 QUIET_MS = 5_000  # since the last of a trace came in
 LONGEST_MS = 60_000  # after which a trace is judged though more of it still comes
 ROOTLESS_MS = 5 * 60_000  # for so long a trace without a beginning waits for it: its request has not ended yet

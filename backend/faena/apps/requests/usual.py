@@ -12,9 +12,8 @@ from faena.apps.servers.models import Server
 from faena.core.requests.sums import REQUEST_FIGURES
 from faena.core.requests.usual import Day, UsualRequests, usual_requests
 from faena.core.series.baseline import LOOK_BACK_DAYS, window_before
-from faena.core.series.calendar import MS_PER_DAY
 from faena.core.series.window import Window
-from faena.core.units import MS_PER_HOUR, EpochMs
+from faena.core.units import MS_PER_DAY, MS_PER_HOUR, EpochMs
 
 _REQUESTS, _TIME = REQUEST_FIGURES.index("requests") + 1, REQUEST_FIGURES.index("time_ms") + 1
 

@@ -20,11 +20,10 @@ from faena.apps.servers import holdings
 from faena.apps.servers.engines import profile_by_id
 from faena.core.sampling.rollup import MINUTE_MS, cells_of, rolled
 from faena.core.sessions.frame import COLUMNS, EMPTY, SampleFrame, SessionFrame, join, joined
-from faena.core.units import MS_PER_HOUR
+from faena.core.units import MS_PER_DAY, MS_PER_HOUR
 
 log = logging.getLogger(__name__)
 LATE_MS = 15 * 60_000  # an hour is closed this long after its end; later readings reopen it, which costs a rewrite
-MS_PER_DAY = 24 * MS_PER_HOUR
 CATCH_UP_HOURS = 48  # hours summed up at a time, of those closed by a version that did not sum up
 
 Packed = bytes | memoryview

@@ -12,7 +12,7 @@ from threading import Lock
 import numpy as np
 import numpy.typing as npt
 
-from faena.apps.samples.closing import MS_PER_DAY, SUMMED, frame_of_hour, readable
+from faena.apps.samples.closing import SUMMED, frame_of_hour, readable
 from faena.apps.samples.models import Chunk, DayTotals, Rollup, Tick
 from faena.apps.samples.rows import NEVER_MS, copy_frame
 from faena.apps.servers import holdings
@@ -21,7 +21,7 @@ from faena.core.sampling.growing import GrowingFrame
 from faena.core.sampling.rollup import whole_part
 from faena.core.series.window import Window
 from faena.core.sessions.frame import EMPTY, SampleFrame, join, merge
-from faena.core.units import MS_PER_HOUR, EpochMs
+from faena.core.units import MS_PER_DAY, MS_PER_HOUR, EpochMs
 
 MAX_CACHED_BYTES = 256 * 1024 * 1024
 MAX_SPANS = 8  # spans kept in one piece: the window and the rail of a few readers, which ask for them every 2 s

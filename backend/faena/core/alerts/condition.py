@@ -5,9 +5,9 @@ from dataclasses import dataclass, field
 
 from faena.core.alerts.signals import TRAITS, WITH_KINDS, WITH_USUAL, Signal
 from faena.core.errors import BadInput
-from faena.core.series.calendar import IN_UTC, MS_PER_DAY, Calendar, weekday
+from faena.core.series.calendar import IN_UTC, Calendar, weekday
 from faena.core.series.schedule import MS_PER_MINUTE, WeekSpan
-from faena.core.units import EpochMs
+from faena.core.units import MS_PER_DAY, EpochMs
 
 LONGEST_MS = 24 * 3_600_000
 

@@ -7,9 +7,8 @@ from typing import overload
 import numpy as np
 import numpy.typing as npt
 
-from faena.core.units import MS_PER_HOUR
+from faena.core.units import MS_PER_DAY, MS_PER_HOUR
 
-MS_PER_DAY = 24 * MS_PER_HOUR
 _STEP_MS = MS_PER_HOUR // 2  # clocks change at whole or half hours
 Moments = npt.NDArray[np.int64]
 

@@ -6,10 +6,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from faena.core.errors import BadInput
-from faena.core.units import EpochMs
+from faena.core.units import MS_PER_DAY, EpochMs
 
 MS_PER_MINUTE = 60_000
-MS_PER_DAY = 86_400_000
 MAX_SPANS = 30
 THURSDAY = 3  # 1970-01-01
 

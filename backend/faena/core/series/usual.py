@@ -14,9 +14,9 @@ import numpy as np
 import numpy.typing as npt
 
 from faena.core.series.baseline import MIN_DAYS, days_alike
-from faena.core.series.calendar import IN_UTC, MS_PER_DAY, Calendar
+from faena.core.series.calendar import IN_UTC, Calendar
 from faena.core.series.window import Buckets, Window
-from faena.core.units import EpochMs
+from faena.core.units import MS_PER_DAY, EpochMs
 
 Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]

@@ -8,10 +8,9 @@ from typing import Any
 from faena.core.errors import BadInput
 from faena.core.requests.sums import endpoint_value
 from faena.core.sql.texts import fingerprint
-from faena.core.units import MS_PER_HOUR, EpochMs, QueryId
+from faena.core.units import MS_PER_DAY, EpochMs, QueryId
 
 MS_PER_MINUTE = 60_000
-MS_PER_DAY = 24 * MS_PER_HOUR
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

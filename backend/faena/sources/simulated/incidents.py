@@ -5,10 +5,9 @@ from dataclasses import dataclass, field
 from typing import Any, TypeAlias
 
 from faena.core.errors import BadInput
-from faena.core.units import EpochMs
+from faena.core.units import MS_PER_DAY, EpochMs
 
 MS_PER_MINUTE = 60_000
-MS_PER_DAY = 86_400_000
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -18,10 +18,9 @@ from faena.core.alerts.condition import Condition
 from faena.core.alerts.signals import TRAITS, Signal, Source
 from faena.core.alerts.stepping import Step
 from faena.core.logged import EventKind
-from faena.core.series.calendar import MS_PER_DAY
 from faena.core.series.schedule import is_open, read_schedule
 from faena.core.series.window import Buckets, Window
-from faena.core.units import MS_PER_HOUR, EpochMs
+from faena.core.units import MS_PER_DAY, MS_PER_HOUR, EpochMs
 
 Floats = npt.NDArray[np.float64]
 USUAL_DAYS, LEAST_DAYS = 7, 3  # earlier days whose same hour says what is usual, and how many of them must be known
