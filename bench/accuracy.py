@@ -160,7 +160,7 @@ def usual_cells() -> None:
 def indexes() -> None:
     """The cases of the tests on the bench's own server, judged by statistics and by the plan alone."""
     sys.path[:0] = [str(TESTS / "sources"), str(TESTS)]
-    os.environ["FAENA_TEST_FERRIES"] = f"54751:{os.environ['FAENA_BENCH_FERRY_PASSWORD']}"
+    os.environ["FAENA_TEST_FERRIES"] = f"24751:{os.environ['FAENA_BENCH_FERRY_PASSWORD']}"
     import test_index_battery as battery
     from watched import PASSWORD, PORT, owner
 

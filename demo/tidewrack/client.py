@@ -7,7 +7,7 @@ from pathlib import Path
 
 from pg8000.native import Connection
 
-FERRY_PORT = int(os.environ.get("FERRY_PORT", "54711"))
+FERRY_PORT = int(os.environ.get("FERRY_PORT", "24711"))
 SWITCHES = Path(os.environ.get("FERRY_SWITCHES", ".faena/demo/troubles"))
 POPULAR_SAILING = 17300
 

@@ -17,7 +17,7 @@ from threading import Thread
 import psycopg
 
 LANGUAGES = ("en", "de", "es", "fr", "it", "ja", "ka", "ko", "ru", "sv", "uk", "zh_CN")
-PORT = 54771
+PORT = 24771
 SETTINGS = f"""
 port = {PORT}
 listen_addresses = '127.0.0.1'

@@ -88,7 +88,7 @@ def read_environment() -> Environment:
     return Environment(
         state_dir=state_dir,
         store_host=value("STORE_HOST", "127.0.0.1"),
-        store_port=_port(value("STORE_PORT", "54710"), "FAENA_STORE_PORT"),
+        store_port=_port(value("STORE_PORT", "24710"), "FAENA_STORE_PORT"),
         store_database=value("STORE_DATABASE", "faena"),
         store_user=value("STORE_USER", "faena"),
         store_password=value("STORE_PASSWORD", ""),

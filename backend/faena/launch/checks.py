@@ -82,7 +82,7 @@ def _pytest(title: str, *arguments: str, env: dict[str, str] | None = None) -> b
 
 def web() -> bool:
     """Sources, collector, store, API and launch on real PostgreSQL clusters."""
-    place = Place(root=STATE / "test", web_port=8730, store_port=54730, ferry_port=54731)
+    place = Place(root=STATE / "test", web_port=8730, store_port=24730, ferry_port=24731)
     place.root.mkdir(parents=True, exist_ok=True)
     register = Register(place.run)
     register.stop_all()

@@ -132,15 +132,17 @@ class Installation:
 
     def watch_ferry(self) -> None:
         """Connect the demo's server to Faena, as a DBA would."""
-        if self._done("ferry-watched"):
+        port = str(self.place.ferry_port)
+        if self._done("ferry-watched", port):
             return
+        moved = ["--moved"] if self._marked("ferry-watched") else []
         with step("Faena connects to bookings-primary"):
             self.manage(
-                "server", "bookings-primary", "--port", str(self.place.ferry_port), "--database", "ferry",
-                "--user", "watch", "--cores", str(os.cpu_count() or 1), "--keep-parameters", "--slow-ms", "250",
+                "server", "bookings-primary", "--port", port, "--database", "ferry",
+                "--user", "watch", "--cores", str(os.cpu_count() or 1), "--keep-parameters", "--slow-ms", "250", *moved,
                 more={"FAENA_SERVER_PASSWORD": "watch"},
             )  # fmt: skip
-        self._mark("ferry-watched")
+        self._mark("ferry-watched", port)
 
     def take_traces(self) -> None:
         """Let Tidewrack's two web services send their traces, as an admin would."""
@@ -156,17 +158,18 @@ class Installation:
         self.inbox.mkdir(exist_ok=True)
         secret, port = self.inbox / "hook.secret", self.place.services_port + 4
         self._start("inbox", [str(PYTHON), "-m", "tidewrack.inbox"])
-        if secret.exists():
+        if secret.exists() and self._done("inbox-ways", str(port)):
             return
-        for name in self.manage("way", "--list").splitlines():  # of a set-up that was broken off
+        for name in self.manage("way", "--list").splitlines():  # of other ports, or of a set-up that was broken off
             self.manage("way", name.partition(":")[0], "--remove")
         self.manage(
             "way", "Tidewrack inbox", "--host", "127.0.0.1", "--port", str(port), "--security", "none",
             "--sender", "faena@tidewrack.example", "--to", "dba@tidewrack.example",
         )  # fmt: skip
         made = self.manage("way", "Tidewrack webhook", "--url", f"http://127.0.0.1:{port + 1}/alerts")
-        with os.fdopen(os.open(secret, os.O_WRONLY | os.O_CREAT, 0o600), "w") as out:
+        with os.fdopen(os.open(secret, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as out:
             out.write(made.strip())
+        self._mark("inbox-ways", str(port))
 
     @property
     def inbox(self) -> Path:
@@ -289,9 +292,13 @@ class Installation:
             raise Trouble(f"{arguments[0]} failed: {(ended.stderr or ended.stdout).strip()[-600:]}")
         return ended.stdout
 
-    def _done(self, name: str, mark: str = "done") -> bool:
+    def _marked(self, name: str) -> str:
+        """Empty where it was never done."""
         file = self.place.root / "stamps" / name
-        return file.exists() and file.read_text() == mark
+        return file.read_text() if file.exists() else ""
+
+    def _done(self, name: str, mark: str = "done") -> bool:
+        return self._marked(name) == mark
 
     def _mark(self, name: str, mark: str = "done") -> None:
         file = self.place.root / "stamps" / name

@@ -20,7 +20,11 @@ CLUSTER_USER = "postgres"  # made by Debian's package; PostgreSQL refuses to run
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Place:
-    """One running installation: its folder and ports. Tests have one of their own beside the demo's."""
+    """One running installation: its folder and ports. Tests have one of their own beside the demo's.
+
+    All ports lie below 32768, from where on a system gives them out for outgoing connections: whoever had got one of ours
+    kept us from listening on it, the more so while we were away and our own clients asked for us again and again.
+    """
 
     root: Path
     web_port: int
@@ -55,19 +59,19 @@ def demo_place() -> Place:
     return Place(
         root=STATE / "demo",
         web_port=int(os.environ.get("FAENA_LISTEN_PORT", "8710")),
-        store_port=int(os.environ.get("FAENA_STORE_PORT", "54710")),
-        ferry_port=int(os.environ.get("FAENA_FERRY_PORT", "54711")),
+        store_port=int(os.environ.get("FAENA_STORE_PORT", "24710")),
+        ferry_port=int(os.environ.get("FAENA_FERRY_PORT", "24711")),
     )
 
 
 def trial_place() -> Place:
     """For the browser tests: the same demo on other ports, so that it does not disturb a running one."""
-    return Place(root=STATE / "trial", web_port=8720, store_port=54720, ferry_port=54721)
+    return Place(root=STATE / "trial", web_port=8720, store_port=24720, ferry_port=24721)
 
 
 def bench_place() -> Place:
     """For benchmarks, which want nothing else on their clusters."""
-    return Place(root=STATE / "bench", web_port=8750, store_port=54750, ferry_port=54751)
+    return Place(root=STATE / "bench", web_port=8750, store_port=24750, ferry_port=24751)
 
 
 def cluster_account() -> pwd.struct_passwd | None:

@@ -148,7 +148,8 @@ CLOSED_LINGERS_S = 65.0  # a connection that was closed keeps its port for a min
 def port_is_free(port: int, patience_s: float = CLOSED_LINGERS_S) -> bool:
     """Whether the loopback port can be listened on.
 
-    Our ports may also be given out for outgoing connections; one of those is waited for, somebody who listens is not.
+    A port that somebody chose may be one that is given out for outgoing connections, too; such a one is waited for,
+    somebody who listens is not.
     """
     give_up = time.monotonic() + patience_s
     while not _can_bind(port):

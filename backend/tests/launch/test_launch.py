@@ -23,7 +23,7 @@ from patience import wait_for
 
 @pytest.fixture
 def place(tmp_path: Path) -> Place:
-    return Place(root=tmp_path / "place", web_port=8741, store_port=54741, ferry_port=54742)
+    return Place(root=tmp_path / "place", web_port=8741, store_port=24741, ferry_port=24742)
 
 
 @pytest.fixture
@@ -97,7 +97,7 @@ def test_a_taken_port_is_a_clear_sentence(place: Place) -> None:
         other.bind(("127.0.0.1", place.store_port))
         other.listen()
         assert not port_is_free(place.store_port)
-        with pytest.raises(Trouble, match=r"port 54741 is taken, and the store needs it\. Set FAENA_STORE_PORT"):
+        with pytest.raises(Trouble, match=r"port 24741 is taken, and the store needs it\. Set FAENA_STORE_PORT"):
             Installation(place).check_ports()
     assert port_is_free(place.store_port)
 

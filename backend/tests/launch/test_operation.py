@@ -19,7 +19,7 @@ from faena.testing.builders import START, reading, session
 from patience import wait_for
 from watched import PASSWORD, PORT
 
-STORE_PORT = os.environ.get("FAENA_STORE_PORT", "54730")
+STORE_PORT = os.environ.get("FAENA_STORE_PORT", "24730")
 OWNER = f"host=127.0.0.1 port={STORE_PORT} user=faena password={os.environ.get('FAENA_STORE_PASSWORD', 'test')}"
 SECRET = "Zq7secretZq7"
 FIRST_RELEASE = {
@@ -267,16 +267,26 @@ def test_a_backup_brings_everything_back_and_a_secret_can_change(installation: d
     assert rows("SELECT username FROM accounts_user") == [("ada",)]
 
 
-def test_a_server_is_listed_paused_and_removed_by_command(installation: dict[str, str]) -> None:
+def test_a_server_is_listed_paused_moved_and_removed_by_command(installation: dict[str, str]) -> None:
     connect_server(installation)
     assert manage(installation, "server", "--list").startswith("watched: new")
     assert "paused" in manage(installation, "server", "watched", "--pause")
     assert manage(installation, "server", "--list").startswith("watched: paused")
     assert "watched again" in manage(installation, "server", "watched", "--resume")
+    login = ("--user", "keeper", "--database", "watched")
+    elsewhere = ["server", "watched", "--moved", *login, "--port"]
+    assert "watched from now on" in manage(installation, *elsewhere, str(PORT), FAENA_SERVER_PASSWORD=PASSWORD)
+    moved = faena({**installation, "FAENA_SERVER_PASSWORD": PASSWORD}, *elsewhere, "1")
+    assert (moved.returncode, "nothing was saved" in moved.stderr) == (1, True)
+    assert rows("SELECT port, database FROM servers_server") == [(PORT, "watched")]
+    nowhere = faena(
+        {**installation, "FAENA_SERVER_PASSWORD": PASSWORD}, "server", "other", "--moved", *login, "--port", str(PORT)
+    )
+    assert (nowhere.returncode, "no server named other" in nowhere.stderr) == (1, True)
     assert "removed" in manage(installation, "server", "watched", "--remove")
     assert rows("SELECT count(*) FROM servers_server") == [(0,)]
     acts = [one for (one,) in rows("SELECT act FROM accounts_auditentry ORDER BY id")]
-    assert acts == ["server.connected", "server.paused", "server.resumed", "server.removed"]
+    assert acts == ["server.connected", "server.paused", "server.resumed", "server.changed", "server.removed"]
 
 
 def test_the_role_script_gives_only_what_is_wanted(installation: dict[str, str]) -> None:

@@ -28,7 +28,7 @@ from faena.launch.processes import Register
 from faena.sources.postgres import PostgresSource, Target, check_connection
 
 FURTHER = [Path(one) for one in os.environ.get("FAENA_TEST_SERVERS", "").split(":") if one]
-PORT = int(os.environ.get("FAENA_TEST_GAPS_PORT", "54739"))
+PORT = int(os.environ.get("FAENA_TEST_GAPS_PORT", "24739"))
 ROLE = 'night "watch"'
 RULES = CaptureRules(slow_ms=100, fast_share=0.01)
 LOADED = {

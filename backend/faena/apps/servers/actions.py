@@ -148,6 +148,25 @@ def change(server: Server, form: ServerForm, *, password_kept: bool, by: Abstrac
         form = replace(form, password=unseal(server.password_sealed))
     _require_ready(check(form, by=by))
     before = _where(server)
+    _reach_by(server, form)
+    password = "" if password_kept else "; password entered again"
+    audit.record(by, "server.changed", server=server.name, detail=f"{before} -> {_where(server)}{password}")
+    return server
+
+
+def move(name: str, form: ServerForm) -> Server:
+    """For the command line: where a server is from now on, without trying it; its past stays. Raises BadInput."""
+    server = Server.objects.filter(name=name).first()
+    if server is None:
+        raise BadInput(f"there is no server named {name}; ./faena server --list shows them", field="name")
+    engines.require(server, Capability.REACH)
+    before = _where(server)
+    _reach_by(server, replace(form, cores=form.cores or server.cores))
+    audit.record(None, "server.changed", server=name, detail=f"{before} -> {_where(server)}; password entered again")
+    return server
+
+
+def _reach_by(server: Server, form: ServerForm) -> None:
     for name, value in {
         "name": form.name, "host": form.host, "port": form.port, "database": form.database, "username": form.username,
         "sslmode": form.tls, "passfile": form.passfile, "service": form.service, "cores": form.cores,
@@ -160,9 +179,6 @@ def change(server: Server, form: ServerForm, *, password_kept: bool, by: Abstrac
             server.save()
     except IntegrityError as error:
         raise BadInput(f"there already is a server named {form.name!r}; choose another name", field="name") from error
-    password = "" if password_kept else "; password entered again"
-    audit.record(by, "server.changed", server=server.name, detail=f"{before} -> {_where(server)}{password}")
-    return server
 
 
 def new_password(server: Server, password: str) -> None:

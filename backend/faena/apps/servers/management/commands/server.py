@@ -58,6 +58,9 @@ class Command(BaseCommand):
         acts.add_argument("--pause", action="store_true", help="stop watching it; what was captured stays")
         acts.add_argument("--resume", action="store_true", help="go on watching it")
         acts.add_argument("--new-password", action="store_true", help="enter the password that its role has now")
+        acts.add_argument(
+            "--moved", action="store_true", help="it is watched already, and is reached as is said here from now on"
+        )
         acts.add_argument("--remove", action="store_true", help="remove it with all that was captured of it")
         parser.add_argument("--keep-data", action="store_true", help="with --remove: leave its past to look at")
 
@@ -123,7 +126,10 @@ class Command(BaseCommand):
                     self.stdout.write(f"         fix:     {step.remedy}")
             if any(step.needed and not step.ok for step in steps):
                 raise CommandError("nothing was saved; fix what is missing and try again")
-            audit.record(None, "server.connected", server=save_server(form).name)
+            if options["moved"]:
+                actions.move(form.name, form)
+            else:
+                audit.record(None, "server.connected", server=save_server(form).name)
         except BadInput as error:
             raise CommandError(f"{error.field}: {error}") from error
         self.stdout.write(f"{form.name} is watched from now on, as soon as ./faena collect runs")
