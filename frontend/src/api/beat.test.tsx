@@ -63,6 +63,31 @@ describe("the beat", () => {
     expect(again.length).toBeLessThanOrEqual(20);
   });
 
+  it.each([500, 1000, 1500, 2000, 2500])(
+    "asks in one call what was first asked %s ms apart, when answers take their time",
+    async (apart) => {
+      vi.stubGlobal("fetch", async (request: Request) => {
+        await new Promise((later) => setTimeout(later, 700));
+        return respond(request);
+      });
+      const screen = (...ids: number[]) => (
+        <QueryClientProvider client={queries}>
+          {ids.map((id) => (
+            <Asks key={id} id={id} everyMs={3000} />
+          ))}
+        </QueryClientProvider>
+      );
+      const view = render(screen(1));
+      await pass(apart);
+      view.rerender(screen(1, 2));
+      await pass(9000);
+      calls.length = 0;
+      await pass(30_000);
+      expect(new Set(calls)).toEqual(new Set(["/api/v1/refresh"]));
+      expect(calls.length).toBeLessThanOrEqual(11);
+    },
+  );
+
   it("never asks what follows nothing, is switched off, or has left the screen", async () => {
     const view = show(<Asks key={1} id={1} everyMs={false} />, <Asks key={2} id={2} everyMs={1000} enabled={false} />);
     await pass(10_000);

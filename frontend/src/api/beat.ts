@@ -13,6 +13,9 @@ declare module "@tanstack/react-query" {
 
 export const BEAT_MS = 500;
 const EARLY = 0.35; // of its period: what is due that soon goes along with what is due now
+// The same of what is asked no less often. Two that were asked at different times are together then after one round, and stay
+// so; with less than half of it they never would be, and with answers that take their time half is not enough.
+const EARLY_AS_OFTEN = 0.66;
 
 /** Asks again what is due, at each beat, until the function that is returned is called. */
 export function startBeat(queries: QueryClient): () => void {
@@ -44,10 +47,12 @@ export function dueOf(all: readonly Query[], now: number): ReadonlySet<Query> {
     const period = query.state.fetchStatus === "idle" ? periodOf(query) : null;
     const asked = Math.max(query.state.dataUpdatedAt, query.state.errorUpdatedAt);
     // Never asked yet: its screen asks it at once, there is nothing to ask again.
-    return period === null || asked === 0 ? [] : [{ query, left: period - (now - asked), early: period * EARLY }];
+    return period === null || asked === 0 ? [] : [{ query, left: period - (now - asked), period }];
   });
-  if (!waits.some(({ left }) => left <= 0)) return new Set();
-  return new Set(waits.filter(({ left, early }) => left <= early).map(({ query }) => query));
+  const slowest = Math.max(0, ...waits.filter(({ left }) => left <= 0).map(({ period }) => period));
+  if (slowest === 0) return new Set();
+  const early = (period: number): number => period * (period <= slowest ? EARLY_AS_OFTEN : EARLY);
+  return new Set(waits.filter(({ left, period }) => left <= early(period)).map(({ query }) => query));
 }
 
 /** The shortest period that anybody who looks at it asks for. */

@@ -21,30 +21,7 @@ export const Pieces = ({ page, canAct }: Props) => {
   const put = (told: CasePage): void => {
     queries.setQueryData(caseQuery(id).queryKey, told);
   };
-  // It stands where it was moved to at once, so that the next press moves it on from there; one goes after the other.
-  const ordering = ["case-order", id];
-  const order = useMutation({
-    mutationKey: ordering,
-    scope: { id: ordering.join() },
-    onMutate: (places: number[]) => {
-      const at = (one: { id: number }): number => places.indexOf(one.id);
-      queries.setQueryData(
-        caseQuery(id).queryKey,
-        (told) => told && { ...told, evidence: told.evidence.toSorted((a, b) => at(a) - at(b)) },
-      );
-    },
-    mutationFn: (places: number[]) =>
-      ask(
-        client.PUT("/api/v1/cases/{case_id}/evidence/order", {
-          params: { path: { case_id: id } },
-          body: { order: places },
-        }),
-      ),
-    onSuccess: (told) => {
-      if (queries.isMutating({ mutationKey: ordering }) === 1) put(told);
-    },
-    onError: () => queries.invalidateQueries({ queryKey: caseQuery(id).queryKey }),
-  });
+  const order = useOrdering(id, put);
   const remove = useMutation({
     mutationFn: (evidence: number) =>
       ask(
@@ -109,6 +86,35 @@ export const Pieces = ({ page, canAct }: Props) => {
     </section>
   );
 };
+
+/** Puts evidence in another order. `put` takes the case as the server tells it then. */
+function useOrdering(id: number, put: (told: CasePage) => void) {
+  const queries = useQueryClient();
+  // It stands where it was moved to at once, so that the next press moves it on from there; one goes after the other.
+  const ordering = ["case-order", id];
+  return useMutation({
+    mutationKey: ordering,
+    scope: { id: ordering.join() },
+    onMutate: (places: number[]) => {
+      const at = (one: { id: number }): number => places.indexOf(one.id);
+      queries.setQueryData(
+        caseQuery(id).queryKey,
+        (told) => told && { ...told, evidence: told.evidence.toSorted((a, b) => at(a) - at(b)) },
+      );
+    },
+    mutationFn: (places: number[]) =>
+      ask(
+        client.PUT("/api/v1/cases/{case_id}/evidence/order", {
+          params: { path: { case_id: id } },
+          body: { order: places },
+        }),
+      ),
+    onSuccess: (told) => {
+      if (queries.isMutating({ mutationKey: ordering }) === 1) put(told);
+    },
+    onError: () => queries.invalidateQueries({ queryKey: caseQuery(id).queryKey }),
+  });
+}
 
 interface ActsProps {
   readonly number: number;
