@@ -7,9 +7,10 @@ from collections.abc import Callable
 PATIENCE_S = 60.0
 
 
-def wait_for(condition: Callable[[], object], what: str, *, seconds: float = PATIENCE_S, pause_s: float = 0.05) -> None:
-    """Returns as soon as the condition holds. Raises AssertionError with what was waited for."""
-    end = time.monotonic() + seconds
+def wait_for(condition: Callable[[], object], what: str, *, seconds: float = PATIENCE_S) -> None:
+    """Returns soon after the condition holds. Raises AssertionError with what was waited for."""
+    end, pause_s = time.monotonic() + seconds, 0.02
     while not condition():
         assert time.monotonic() < end, f"not within {seconds:.0f} s: {what}"
         time.sleep(pause_s)
+        pause_s = min(0.3, 1.2 * pause_s)  # looking costs something, too

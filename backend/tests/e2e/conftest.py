@@ -2,15 +2,15 @@
 
 import json
 import os
-import time
 import urllib.request
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
 import pytest
 from faena.launch.places import trial_place
+from patience import PATIENCE_S, wait_for
 from playwright.sync_api import APIRequestContext, Browser, Page, expect, sync_playwright
 
 URL = os.environ.get("FAENA_TRIAL_URL", "http://127.0.0.1:8720")
@@ -27,7 +27,8 @@ HINTS_OFF = "if (self.origin !== 'null') localStorage.setItem('faena-hints', 'of
 # Every answer comes so much later to the browser, to find what goes wrong until it is there.
 SLOW_MS = int(os.environ.get("FAENA_SLOW_MS", "0"))
 SOON_MS = 15_000  # a trouble must show on screen within this time
-expect.set_options(timeout=30_000)  # a machine whose cores are all taken is slow, not wrong
+PATIENT_MS = 1000 * PATIENCE_S
+expect.set_options(timeout=PATIENT_MS)
 
 
 @pytest.fixture(scope="session")
@@ -42,6 +43,7 @@ def browser() -> Iterator[Browser]:
 def anyone(browser: Browser) -> Iterator[Page]:
     """A page of somebody who has not signed in. A script error or a broken policy fails the test."""
     context = browser.new_context(base_url=URL, viewport={"width": 1280, "height": 800})
+    context.set_default_timeout(PATIENT_MS)
     context.add_init_script(HINTS_OFF)
     page = context.new_page()
     if SLOW_MS:
@@ -174,11 +176,4 @@ def wait_for_verdict(page: Page, server: int, done: str, verdict: str) -> None:
         rows = api(page, f"/servers/{server}/leads/history?state=handled")
         return [one["verdict"]["verdict"] for one in rows if one["reason"] == done and one["verdict"]]
 
-    wait_for(lambda: told() == [verdict], 180, f"the verdict on what was done: {done}")
-
-
-def wait_for(condition: Callable[[], bool], seconds: float, what: str) -> None:
-    end = time.monotonic() + seconds
-    while not condition():
-        assert time.monotonic() < end, f"not within {seconds:.0f} s: {what}"
-        time.sleep(0.3)
+    wait_for(lambda: told() == [verdict], f"the verdict on what was done: {done}", seconds=180)

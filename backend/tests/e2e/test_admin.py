@@ -5,9 +5,10 @@ import time
 from contextlib import suppress
 
 import psycopg
-from conftest import PASSWORD, URL, api, serious, server_id, sign_in, wait_for
+from conftest import PASSWORD, URL, api, serious, server_id, sign_in
 from faena.launch.installation import Installation
 from faena.launch.places import trial_place
+from patience import wait_for
 from playwright.sync_api import Browser, Page, expect
 
 MARK = "Zq7markZq7"
@@ -81,7 +82,7 @@ def test_a_server_is_paused_and_watched_again(page: Page) -> None:
     assert api(page, "/servers/1")["state"] == "paused"
     again.click()
     expect(page.get_by_role("button", name="pause the watching")).to_be_visible()
-    wait_for(lambda: api(page, "/servers/1")["state"] == "watching", 20, "it is watched again")
+    wait_for(lambda: api(page, "/servers/1")["state"] == "watching", "it is watched again")
     page.get_by_role("button", name="change …").click()
     dialog = page.get_by_role("dialog")
     dialog.get_by_label("host", exact=True).fill("169.254.169.254")
@@ -101,7 +102,7 @@ def test_a_viewer_sees_an_error_without_the_values_in_it(anyone: Page) -> None:
     sign_in(anyone, "viewer")
     wait_for(
         lambda: any(one["program"] == "night-shift" for one in api(anyone, "/servers/1/events?last=600")["newest"]),
-        30, "the error is read from the log",
+        "the error is read from the log",
     )  # fmt: skip
     anyone.goto("/servers/1/events?last=600")
     expect(anyone.get_by_text(re.compile("invalid input syntax for type integer: \\?")).first).to_be_visible()

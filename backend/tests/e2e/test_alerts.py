@@ -25,7 +25,7 @@ AT_FAULT = "A transaction left open by ops-console"
 def ended_from_its_window(page: Page) -> None:
     """From the lead to its evidence, to the session at fault, and its end."""
     page.get_by_role("list", name="chain of causes").get_by_role("link", name="blocking").first.click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("ops-console", timeout=20_000)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("ops-console")
     page.go_back()
     expect(page.get_by_role("heading", level=1)).to_contain_text(AT_FAULT)  # before, pids of those who wait stand there
     page.get_by_role("link", name=re.compile("^pid ")).first.click()
@@ -42,12 +42,16 @@ def test_from_the_mail_to_the_case_that_is_opened_from_disk(anyone: Page, browse
     page = anyone
     sign_in(page, "operator")
     # Else this one goes on with the alert of the same trouble before, and is told at once, when there is little to judge it by.
-    wait_for(lambda: all(one["over"] is not None for one in api(page, "/alerts")), 400, "the end of the alerts before")
+    wait_for(
+        lambda: all(one["over"] is not None for one in api(page, "/alerts")),
+        "the end of the alerts before",
+        seconds=400,
+    )
     begun = time.time()
     with trouble("idle-console"):
-        wait_for(lambda: inbox("mail", AT_FAULT, begun), 180, "a mail of what is at fault")
+        wait_for(lambda: inbox("mail", AT_FAULT, begun), "a mail of what is at fault", seconds=180)
         mail = inbox("mail", AT_FAULT, begun)[0]
-        wait_for(lambda: inbox("webhook", AT_FAULT, begun), 30, "a call that bears our signature")
+        wait_for(lambda: inbox("webhook", AT_FAULT, begun), "a call that bears our signature")
         page.goto(f"{INBOX}/mail/{mail['name']}")
         shown = page.frame_locator("iframe")
         expect(shown.get_by_text("Pid", exact=False).first).to_be_visible()
@@ -55,7 +59,7 @@ def test_from_the_mail_to_the_case_that_is_opened_from_disk(anyone: Page, browse
         link = shown.get_by_role("link", name="Look at it").get_attribute("href")
         assert link is not None
         page.goto(link)
-        expect(page.get_by_role("heading", level=1)).to_contain_text(AT_FAULT, timeout=40_000)
+        expect(page.get_by_role("heading", level=1)).to_contain_text(AT_FAULT)
         ended_from_its_window(page)
     page.goto(link)
     page.get_by_role("button", name=re.compile("^handled: A transaction left open")).first.click()
@@ -75,7 +79,7 @@ def test_from_the_mail_to_the_case_that_is_opened_from_disk(anyone: Page, browse
     expect(page.get_by_label("Who was told")).to_contain_text("Tidewrack inbox: sent")
     assert serious(page) == []
     page.get_by_role("link", name="open its window").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text(AT_FAULT, timeout=40_000)
+    expect(page.get_by_role("heading", level=1)).to_contain_text(AT_FAULT)
     chain = page.get_by_role("list", name="chain of causes").get_by_role("listitem").last.inner_text()
     assert "idle in transaction" in chain
     page.go_back()
@@ -114,7 +118,7 @@ def test_a_condition_is_made_tried_on_the_past_and_switched_off(page: Page) -> N
     )
     page.get_by_role("button", name="try on two weeks: Very many blocked").click()
     tried = page.get_by_role("row").filter(has_text="Very many blocked")
-    expect(tried).to_contain_text("would have fired", timeout=60_000)
+    expect(tried).to_contain_text("would have fired")
     page.get_by_role("checkbox", name="Very many blocked is on").click()
     expect(tried).to_contain_text("not looked at")
     assert serious(page) == []

@@ -72,7 +72,7 @@ def test_a_case_is_made_of_a_lead_kept_concluded_exported_and_imported(
     page.keyboard.press("/")
     page.get_by_role("searchbox").fill("console was left kind:case")
     hit = page.get_by_role("list", name="found").get_by_role("button").first
-    expect(hit).to_contain_text("(closed)", timeout=10_000)
+    expect(hit).to_contain_text("(closed)")
     hit.click()
     page.wait_for_url("**/cases/*")
 

@@ -2,8 +2,9 @@
 
 import re
 
-from conftest import api, say_handled, server_id, sign_in, trouble, wait_for, wait_for_verdict
+from conftest import api, say_handled, server_id, sign_in, trouble, wait_for_verdict
 from past import THREE_LAYERS
+from patience import wait_for
 from playwright.sync_api import Locator, Page, expect
 
 DAY_S = 86_400
@@ -64,10 +65,10 @@ def test_the_idle_console_is_ended_by_an_operator_and_its_waiters_go_on(anyone: 
         row = page.get_by_role("row").filter(has_text="ops-console").filter(has_text="idle in transaction")
         wait_for(
             lambda: any(one["program"] == "ops-console" and one["blocks"] > 1 for one in api(page, "/servers/1/sessions/now")["sessions"]),
-            40, "waiters behind the console",
+            "waiters behind the console",
         )  # fmt: skip
-        expect(page.get_by_role("heading", level=1)).to_contain_text("blocked by ops-console", timeout=20_000)
-        wait_for(lambda: waiting_for(page, 2000), 40, "a wait that is long enough for the server to log it")
+        expect(page.get_by_role("heading", level=1)).to_contain_text("blocked by ops-console")
+        wait_for(lambda: waiting_for(page, 2000), "a wait that is long enough for the server to log it")
         row.get_by_role("button", name="end pid").click()
         expect(page.get_by_role("dialog")).to_contain_text("it is idle in transaction", ignore_case=True)
         page.get_by_role("button", name="do not end it").click()
@@ -86,18 +87,16 @@ def test_the_idle_console_is_ended_by_an_operator_and_its_waiters_go_on(anyone: 
     page.goto("/servers/1/sessions")
     expect(page.get_by_label("Ended by users of Faena")).to_contain_text("it holds a popular sailing")
     page.goto("/servers/1/events?last=600")
-    expect(page.get_by_role("heading", level=1)).to_contain_text("of the log", timeout=20_000)
+    expect(page.get_by_role("heading", level=1)).to_contain_text("of the log")
     expect(page.get_by_text("still waiting for").first).to_be_visible()
 
 
 def test_a_viewer_can_look_and_not_end(anyone: Page) -> None:
     sign_in(anyone, "viewer")
     with trouble("idle-console"):
-        wait_for(
-            lambda: any(one["blocks"] for one in api(anyone, "/servers/1/sessions/now")["sessions"]), 40, "waiters"
-        )
+        wait_for(lambda: any(one["blocks"] for one in api(anyone, "/servers/1/sessions/now")["sessions"]), "waiters")
         anyone.goto("/servers/1/blocking?last=120")
-        expect(anyone.get_by_label("What its transaction ran")).to_contain_text("UPDATE deck_slot", timeout=30_000)
+        expect(anyone.get_by_label("What its transaction ran")).to_contain_text("UPDATE deck_slot")
         anyone.goto("/servers/1/sessions")
         anyone.get_by_role("row").filter(has_text="ops-console").get_by_role("link").first.click()
         expect(anyone.get_by_role("heading", level=1)).to_contain_text("ops-console")
@@ -121,7 +120,7 @@ def test_from_the_complaint_to_the_verdict_by_keyboard_alone(anyone: Page) -> No
     with trouble("idle-console"):
         page.goto("/servers/1/load?last=60")  # shorter than the trouble before: its session is gone
         page.get_by_role("heading", level=1).wait_for()
-        wait_for(lambda: waiting_for(page, 25_000), 60, "a wait that somebody complains of")
+        wait_for(lambda: waiting_for(page, 25_000), "a wait that somebody complains of")
         page.keyboard.press("g")
         page.keyboard.press("f")
         expect(page.get_by_role("heading", level=1)).to_contain_text(
@@ -129,7 +128,7 @@ def test_from_the_complaint_to_the_verdict_by_keyboard_alone(anyone: Page) -> No
         )
         tab_to(page, page.get_by_role("list", name="chain of causes").get_by_role("link", name="blocking").first)
         page.keyboard.press("Enter")
-        expect(page.get_by_role("heading", level=1)).to_contain_text("ops-console", timeout=20_000)
+        expect(page.get_by_role("heading", level=1)).to_contain_text("ops-console")
         page.keyboard.press("g")
         page.keyboard.press("f")
         tab_to(page, page.get_by_role("link", name=re.compile("^pid ")).first)

@@ -3,10 +3,11 @@
 import re
 import time
 
-from conftest import api, serious, server_id, trouble, wait_for
+from conftest import api, serious, server_id, trouble
 from faena.launch.installation import Installation
 from faena.launch.places import trial_place
 from past import BEFORE_PLAN_FLIP, CHATTY_DEPLOY, PLAN_FLIP, SINGLE_ROW_COMMITS, SPILL
+from patience import wait_for
 from playwright.sync_api import Page, expect
 
 
@@ -159,7 +160,7 @@ def proven_by_itself(page: Page) -> None:
         mine = [one for one in changes if one["object"] == "by_hand"]
         return (mine[0]["verdict"] or {}).get("verdict", "") if mine else ""
 
-    wait_for(lambda: verdict() == "better", 240, "the verdict of the index")
+    wait_for(lambda: verdict() == "better", "the verdict of the index", seconds=240)
     page.goto("/servers/1/changes?last=600&naming=by_hand")
     page.get_by_role("link", name="better").first.click()
     expect(page.get_by_role("heading", level=1)).to_contain_text(
@@ -175,7 +176,7 @@ def test_the_missing_index_of_the_live_server_is_proposed_and_pays(page: Page) -
     ferry.run_sql("DROP INDEX IF EXISTS by_hand", "ferry")  # of a run that was broken off
     with trouble("missing-index"):
         lookup = "/servers/1/statements?last=60&containing=reference%20%3D"
-        wait_for(lambda: any(r["calls"] > 20 for r in api(page, lookup)["rows"]), 60, "lookups that were counted")
+        wait_for(lambda: any(r["calls"] > 20 for r in api(page, lookup)["rows"]), "lookups that were counted")
         row = max(api(page, lookup)["rows"], key=lambda one: one["total_ms"])
         assert row["mean_ms"] > 20
         page.goto(f"/servers/1/statements/{row['query_id']}?last=300")
@@ -190,8 +191,7 @@ def test_the_missing_index_of_the_live_server_is_proposed_and_pays(page: Page) -
         # A look at the catalogue dates the index by up to a minute: only what came before that is held against it.
         before = f"/servers/1/statements/{row['query_id']}?last=300"
         wait_for(
-            lambda: sum(one is not None for one in api(page, before)["per_call"]["total_ms"]) >= 8, 180,
-            "readings to compare with",
+            lambda: sum(one is not None for one in api(page, before)["per_call"]["total_ms"]) >= 8, "readings to compare with", seconds=180,
         )  # fmt: skip
         ferry.run_sql("CREATE INDEX CONCURRENTLY by_hand ON booking (reference)", "ferry")
         made = time.time()
@@ -202,7 +202,7 @@ def test_the_missing_index_of_the_live_server_is_proposed_and_pays(page: Page) -
                 costs = [one for one in api(page, quick)["per_call"]["total_ms"] if one is not None]
                 return bool(costs) and costs[-1] < row["mean_ms"] / 20
 
-            wait_for(paid, 90, "calls that use the index")
+            wait_for(paid, "calls that use the index", seconds=90)
             # From when a reading of the counters lies behind that holds no call from before any more.
             # Three quarters of a minute hold two readings' spans whole, whatever the reading's beat; half a minute may not.
             after = f"from={(made + 16) * 1000:.0f}&to={(made + 61) * 1000:.0f}"
@@ -211,9 +211,9 @@ def test_the_missing_index_of_the_live_server_is_proposed_and_pays(page: Page) -
                 covered = api(page, f"/servers/1/statements?{after}")["covered_ms"]
                 return bool(covered > 29_000)
 
-            wait_for(told, 90, "counters of two readings after the index was made")
+            wait_for(told, "counters of two readings after the index was made", seconds=90)
             page.goto(f"/servers/1/split?{after}")
-            expect(page.get_by_role("heading", level=1)).to_contain_text("Time in statements", timeout=30_000)
+            expect(page.get_by_role("heading", level=1)).to_contain_text("Time in statements")
             # Of the statement itself: how often it was called on the way is the demo's affair.
             found = api(page, f"/servers/1/split?{after}&query_id={row['query_id']}")
             assert found["cost"] < 0, found["sentence"]
@@ -226,7 +226,7 @@ def test_calls_that_have_not_ended_are_told_beside_the_ranking(page: Page) -> No
     with trouble("idle-console"):
         page.goto("/servers/1/statements?last=60")
         told = page.get_by_role("status").filter(has_text="Not in these figures")
-        expect(told).to_contain_text("UPDATE deck_slot", timeout=60_000)
+        expect(told).to_contain_text("UPDATE deck_slot")
         told.get_by_role("link").first.click()
         expect(page.get_by_role("heading", level=1)).to_contain_text("mostly waiting: row and table locks")
 

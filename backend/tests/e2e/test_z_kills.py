@@ -10,9 +10,10 @@ from collections.abc import Iterator
 from itertools import pairwise
 
 import pytest
-from conftest import api, inbox, wait_for
+from conftest import api, inbox
 from faena.launch.installation import Installation
 from faena.launch.places import trial_place
+from patience import wait_for
 from playwright.sync_api import Page, expect
 
 WAYS = ("Tidewrack inbox", "Tidewrack webhook")
@@ -41,8 +42,8 @@ def test_a_notice_waits_for_a_mail_server_that_is_away(page: Page, away_since: f
     for name in WAYS:
         page.get_by_role("button", name=f"send a trial by {name}").click()
         mine = page.get_by_label("Ways out").get_by_role("listitem").filter(has=page.get_by_text(name, exact=True))
-        expect(mine).to_contain_text("last one waits", timeout=30_000)
-        expect(mine).to_contain_text("Connection refused", timeout=30_000)
+        expect(mine).to_contain_text("last one waits")
+        expect(mine).to_contain_text("Connection refused")
 
 
 def stored(page: Page, since: int) -> list[int]:
@@ -75,7 +76,7 @@ def test_the_watched_server_stops_and_starts(page: Page, installation: Installat
     page.goto("/")
     expect(page.get_by_role("row").filter(has_text="bookings-primary")).to_contain_text("cannot be reached")
     installation.ferry.start(installation.register)
-    wait_for(lambda: fresh(page), 25, "samples after the restart")
+    wait_for(lambda: fresh(page), "samples after the restart")
     time.sleep(3)
     moments = stored(page, begun)
     assert 7000 <= longest_silence(moments) <= 30_000
@@ -93,7 +94,7 @@ def test_the_collector_is_killed(page: Page, installation: Installation) -> None
     time.sleep(5)
     installation.register.forget("collector")
     installation.start_collector()
-    wait_for(lambda: fresh(page), 25, "samples of the new collector")
+    wait_for(lambda: fresh(page), "samples of the new collector")
     time.sleep(3)
     after = stored(page, begun)
     assert set(before[:-2]) <= set(after), "what was stored stays"
@@ -111,16 +112,16 @@ def test_the_store_stops_for_two_minutes(page: Page, installation: Installation)
     alert = page.get_by_role("alert").filter(has_text="The store is away").first
     expect(alert).to_be_visible(timeout=30_000)
     expect(page.get_by_role("figure", name="Waterline")).to_be_visible()
-    expect(alert).to_contain_text("keeps", timeout=60_000)
+    expect(alert).to_contain_text("keeps")
     time.sleep(max(0.0, 120 - (now_ms() - begun) / 1000))
     installation.store.start(installation.register)
-    wait_for(lambda: ready(page), 40, "the store after its return")
-    wait_for(lambda: fresh(page, 5), 60, "all readings stored")
+    wait_for(lambda: ready(page), "the store after its return")
+    wait_for(lambda: fresh(page, 5), "all readings stored")
     time.sleep(3)
     moments = stored(page, begun)
     assert longest_silence(moments) <= 4000, "every second of the two minutes was kept"
     assert len(moments) >= 0.95 * (moments[-1] - moments[0]) / 1000
-    wait_for(lambda: "store_back" in noted(page, begun), 20, "the note of its return")
+    wait_for(lambda: "store_back" in noted(page, begun), "the note of its return")
 
 
 def noted(page: Page, since: int) -> set[str]:
@@ -137,11 +138,11 @@ def test_what_the_mail_server_missed_comes_once_when_it_is_back(
 ) -> None:
     time.sleep(max(0.0, AWAY_S - (time.time() - away_since)))
     installation.open_inbox()
-    wait_for(answers, 20, "the page of the inbox")
+    wait_for(answers, "the page of the inbox")
     for kind, words in TRIALS.items():
-        wait_for(lambda of=(kind, words): inbox(*of, away_since), 150, f"the {kind} of while it was away")
+        wait_for(lambda of=(kind, words): inbox(*of, away_since), f"the {kind} of while it was away", seconds=150)
     page.goto("/conditions")
-    expect(page.get_by_label("Ways out").get_by_text("last one taken")).to_have_count(len(WAYS), timeout=30_000)
+    expect(page.get_by_label("Ways out").get_by_text("last one taken")).to_have_count(len(WAYS))
     time.sleep(10)  # two rounds in which one could come twice
     assert [len(inbox(kind, words, away_since)) for kind, words in TRIALS.items()] == [1, 1]
 

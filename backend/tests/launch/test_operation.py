@@ -117,7 +117,7 @@ def wait_until(condition: str) -> None:
         except psycopg.errors.UndefinedTable:
             return False
 
-    wait_for(holds, condition, seconds=120, pause_s=0.2)
+    wait_for(holds, condition, seconds=120)
 
 
 def test_what_ends_is_started_again_ever_more_patiently(tmp_path: Path) -> None:

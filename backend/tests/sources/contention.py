@@ -77,7 +77,7 @@ class Scene:
             row = self.keeper.execute(question.encode(), values).fetchone()
             return row is not None and row[0] == answer
 
-        wait_for(answered, f"{question} = {answer}", pause_s=0.02)
+        wait_for(answered, f"{question} = {answer}")
 
     def blocking(self, player: Player) -> set[int]:
         """Who blocks a player, in the server's own words."""

@@ -165,7 +165,7 @@ def close(stage: Scene, circle: Circle, literals: dict[str, int], tag: str) -> N
         """Not only the victim: its rollback lets the other one fail, and whose thread tells of it first is chance."""
         return [error.sqlstate for player in players for error in player.failed]
 
-    wait_for(lambda: "40P01" in failed(), f"{tag}: the server breaks the circle", pause_s=0.01)
+    wait_for(lambda: "40P01" in failed(), f"{tag}: the server breaks the circle")
     # Who goes on may fail then, when the victim's rows are back.
     assert [one for one in failed() if one != "23505"] == ["40P01"], tag
     for player in players:
