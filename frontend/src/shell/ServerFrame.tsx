@@ -11,7 +11,7 @@ import { DEFAULT_RAIL_S, type Base, type WindowSpec, around, bounds, follows, wi
 import { Choice } from "../ui/Choice";
 import { useShortcuts } from "../ui/useShortcuts";
 import { railLength, railOptions } from "./railLength";
-import { type LeadingMark, eventMarks, noteMarks } from "./railMarks";
+import { type LeadingMark, eventMarks, fitting, noteMarks } from "./railMarks";
 import { FrameTrail } from "./FrameTrail";
 import { useHere } from "./places";
 import { useChange, useRole } from "./screen";
@@ -41,7 +41,8 @@ export const ServerFrame = ({ server, search, children }: Props) => {
   useWindowKeys(spec, change);
   const told = useQuery(marksQuery(server, railSpec)).data ?? NO_MARKS;
   const changed = useMemo(() => told.filter((one) => one.kind === "change"), [told]);
-  const marks = [...noteMarks(rail.data?.notes ?? []), ...eventMarks(told, (1000 * railSpec.last) / MARKS_APART)];
+  const single = [...noteMarks(rail.data?.notes ?? []), ...eventMarks(told, (1000 * railSpec.last) / MARKS_APART)];
+  const marks = fitting(single, MOST_MARKS);
   return (
     <div className="pane-column">
       <div className="border-line grid shrink-0 grid-cols-[minmax(0,1fr)_264px] gap-5 border-b px-6 pt-1.5 small:grid-cols-1 small:gap-1">
@@ -131,6 +132,7 @@ const Noting = ({ server, spec }: { readonly server: number; readonly spec: Wind
 
 const NO_KEYS = {};
 const MARKS_APART = 160; // nearer ones of a kind are one mark
+const MOST_MARKS = 24; // of 24 px each: what a rail holds in the smallest window
 const NO_PICKS: readonly string[] = [];
 const NO_MARKS: readonly Schemas["MarkedOut"][] = [];
 const DAY: WindowSpec = { last: DEFAULT_RAIL_S };

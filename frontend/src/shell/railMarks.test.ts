@@ -1,6 +1,7 @@
+import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 
-import { eventMarks, noteMarks } from "./railMarks";
+import { type LeadingMark, eventMarks, fitting, noteMarks } from "./railMarks";
 
 describe("eventMarks", () => {
   it("tell those once that lie close together, each kind by itself", () => {
@@ -45,6 +46,14 @@ it("lead from an alert to its page", () => {
 });
 
 describe("noteMarks", () => {
+  it.each(["away", "clock_step", "paused", "resumed", "store_back", "log_broken", "log_refused", "close_watch"])(
+    "have words for %s",
+    (event) => {
+      expect(noteMarks([{ at: 1, event, detail: "" }])[0]?.label).not.toContain("_");
+      expect(noteMarks([{ at: 1, event, detail: "" }])[0]?.label).not.toBe(event);
+    },
+  );
+
   it("leave out that all is well", () => {
     const notes = [
       { at: 1, event: "connected", detail: "" },
@@ -53,5 +62,44 @@ describe("noteMarks", () => {
     expect(noteMarks(notes)).toEqual([
       { at: 2, until: 2, label: "server away", detail: "refused", lead: { to: "time" } },
     ]);
+  });
+});
+
+describe("marks that do not fit", () => {
+  const mark = (at: number, label: string, lead: LeadingMark["lead"] = { to: "deadlocks" }): LeadingMark => ({
+    ...{ at, until: at, label, detail: "logged", lead },
+  });
+
+  it("become one where they are nearest, which leads to what both are about, or to their time", () => {
+    const all = [mark(900, "c"), mark(0, "a"), mark(100, "b"), mark(950, "away", { to: "time" })];
+    expect(fitting(all, 4).map((one) => one.label)).toEqual(["a", "b", "c", "away"]);
+    expect(fitting(all, 2)).toEqual([
+      { at: 0, until: 100, label: "a, b", detail: "logged", lead: { to: "deadlocks" } },
+      { at: 900, until: 950, label: "c, away", detail: "logged", lead: { to: "time" } },
+    ]);
+  });
+
+  it("are never too many, and none of them is lost", () => {
+    fc.assert(
+      fc.property(fc.array(fc.nat(5000), { maxLength: 60 }), fc.integer({ min: 1, max: 30 }), (times, most) => {
+        const found = fitting(
+          times.map((at, i) => mark(at, `n${i}`)),
+          most,
+        );
+        expect(found.length).toBe(Math.min(times.length, most));
+        expect(
+          found
+            .flatMap((one) => one.label.split(", "))
+            .toSorted()
+            .join(),
+        ).toBe(
+          times
+            .map((_, i) => `n${i}`)
+            .toSorted()
+            .join(),
+        );
+        for (const [i, one] of found.entries()) expect(one.at).toBeGreaterThanOrEqual(found[i - 1]?.at ?? 0);
+      }),
+    );
   });
 });

@@ -10,6 +10,9 @@ const NOTE_WORDS: Readonly<Record<string, string>> = {
   log_refused: "log not readable",
   statement_run: "statement run to measure it",
   close_watch: "close watch",
+  clock_step: "clock was set",
+  paused: "watching was paused",
+  resumed: "watching goes on",
   counters_reset: "counters reset",
   counters_restart: "server restarted",
   counters_eviction: "statements evicted",
@@ -96,4 +99,30 @@ function leadOf(kind: string, statements: readonly string[]): Lead {
   if (kind === "change") return { to: "changes" };
   if (kind === "lead") return { to: "leads" };
   return kind === "deadlock" ? { to: "deadlocks" } : { to: "events", kind };
+}
+
+/** No more than `most`, in order of time: each takes room to be pressed, and those nearest to each other become one. */
+export function fitting(marks: readonly LeadingMark[], most: number): LeadingMark[] {
+  const found = marks.toSorted((a, b) => a.at - b.at);
+  const gap = (i: number): number => (found[i]?.at ?? 0) - (found[i - 1]?.until ?? 0);
+  while (found.length > Math.max(1, most)) {
+    let nearest = 1;
+    for (let i = 2; i < found.length; i += 1) if (gap(i) < gap(nearest)) nearest = i;
+    const [before, after] = found.slice(nearest - 1, nearest + 1);
+    if (before && after) found.splice(nearest - 1, 2, joined(before, after));
+  }
+  return found;
+}
+
+/** What both are about where that is the same, else no more than their time. */
+function joined(before: LeadingMark, after: LeadingMark): LeadingMark {
+  const either = (one: string, other: string, by: string): string =>
+    one === other || !other ? one : one ? `${one}${by}${other}` : other;
+  return {
+    at: before.at,
+    until: Math.max(before.until, after.until),
+    label: `${before.label}, ${after.label}`,
+    detail: either(before.detail, after.detail, "; "),
+    lead: JSON.stringify(before.lead) === JSON.stringify(after.lead) ? before.lead : { to: "time" },
+  };
 }

@@ -7,7 +7,7 @@ import { DataTable } from "../../ui/table/DataTable";
 import type { Column } from "../../ui/table/columns";
 import { ExportMenu } from "../../charts/ExportMenu";
 import { when } from "../../lib/time";
-import { count, duration } from "../../lib/units";
+import { count, duration, counted } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
 import { Bars } from "./Bars";
 import { CAUSES, patternsSentence, sinceWords } from "./model";
@@ -152,7 +152,7 @@ const COLUMNS: Column<Schemas["PatternOut"]>[] = [
       <>
         <b className="font-semibold">{one.state}</b>
         <span className="text-muted block text-sm">{sinceWords(one, minute)}</span>
-        {one.comments ? <span className="text-muted block text-sm">{count(one.comments)} comments</span> : null}
+        {one.comments ? <span className="text-muted block text-sm">{counted(one.comments, "comment")}</span> : null}
       </>
     ),
   },

@@ -147,7 +147,7 @@ const LeadSection = ({ server, search, role, lead, span, place }: LeadProps) => 
 
 /** Who or what is at fault, as far as it is known. */
 const RootFacts = ({ server, search, lead }: Props & { readonly lead: Lead }) => (
-  <dl className="grid grid-cols-[max-content_minmax(0,1fr)] gap-x-3">
+  <dl className="grid grid-cols-[max-content_minmax(0,1fr)] gap-x-3 gap-y-1">
     {rootFacts(lead.root).map(([name, value]) => (
       <div key={name} className="contents">
         <dt className="text-muted">{name}</dt>

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { useState } from "react";
 
-import { count } from "../../lib/units";
+import { counted } from "../../lib/units";
 import { type Base, windowOf } from "../../lib/view";
 import { attributesQuery, type Only } from "./queries";
 
@@ -65,7 +65,7 @@ export const Attributes = ({ server, endpoint, search, onAttributes }: Props) =>
         <datalist id={KNOWN}>
           {options.map((one) => (
             <option key={one.text} value={one.text}>
-              {`${count(Math.round(one.requests))} requests`}
+              {`${counted(Math.round(one.requests), "request")}`}
             </option>
           ))}
         </datalist>

@@ -4,7 +4,7 @@ import { Link } from "@tanstack/react-router";
 import type { Schemas } from "../../api/client";
 import { REQUEST_FINDINGS } from "../../lib/words/request_findings";
 import { stamp } from "../../lib/time";
-import { count, duration } from "../../lib/units";
+import { duration, counted } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Answer, AnswerState } from "../../ui/Answer";
 import { Choice } from "../../ui/Choice";
@@ -103,7 +103,7 @@ export const EndpointsPage = ({ server, role, search, onSearch }: Props) => {
 
 const headline = (data: Schemas["EndpointsOut"]): string =>
   data.requests > 0
-    ? `${count(data.requests)} requests took ${duration(data.time_ms)}. ${data.verdict}`
+    ? `${counted(data.requests, "request")} took ${duration(data.time_ms)}. ${data.verdict}`
     : "No request in this window.";
 
 /** What is found of any endpoint, those that take most time first. */

@@ -355,7 +355,7 @@ interface AttributesProps {
 }
 
 const Attributes = ({ server, known, narrows }: AttributesProps) => (
-  <dl className="grid grid-cols-[max-content_1fr] gap-x-4">
+  <dl className="grid grid-cols-[max-content_1fr] gap-x-4 gap-y-1">
     {Object.entries(known).map(([name, value]) => (
       <div key={name} className="contents">
         <dt className="text-muted">{name}</dt>

@@ -7,7 +7,7 @@ import type { Region } from "../../charts/geometry/density";
 import { readRegion, regionWords, writeRegion } from "../../charts/region";
 import { REQUEST_MARKS } from "../../lib/words/request_marks";
 import { present } from "../../lib/time";
-import { count } from "../../lib/units";
+import { count, counted } from "../../lib/units";
 import { windowOf } from "../../lib/view";
 import { Answer, AnswerState } from "../../ui/Answer";
 import { Button } from "../../ui/Button";
@@ -160,12 +160,12 @@ const commonColumns = (onAttribute: (attribute: string) => void): Column<Common>
   },
   {
     ...{ id: "picked", heading: "picked", align: "right" as const, value: (one: Common) => one.picked_share },
-    say: (one) => `${count(Math.round(one.picked))} requests`,
+    say: (one) => `${counted(Math.round(one.picked), "request")}`,
     show: (one) => <b className="font-semibold">{percent(one.picked_share, 1)}</b>,
   },
   {
     ...{ id: "others", heading: "others", align: "right" as const, value: (one: Common) => one.others_share },
-    say: (one) => `${count(Math.round(one.others))} requests`,
+    say: (one) => `${counted(Math.round(one.others), "request")}`,
     show: (one) => percent(one.others_share, 1),
   },
   {

@@ -17,6 +17,10 @@ const found = (change: Partial<Schemas["DistributionOut"]>): Schemas["Distributi
   }) as Schemas["DistributionOut"];
 
 describe("a distribution in one sentence", () => {
+  it("says one execution of one", () => {
+    expect(distributionSentence(found({ captured: 1, known: 1, executions: 1 }))).toContain("1 execution captured;");
+  });
+
   it("says how many stand for how many, and no quantile that is not known", () => {
     expect(distributionSentence(found({}))).toBe(
       "120 executions captured; half took below 4 ms, one in twenty above 40 ms; longest 900 ms.",

@@ -4,7 +4,7 @@ import { clock } from "../../lib/time";
 import { AGGREGATES as ALL_AGGREGATES } from "../../lib/words/aggregates";
 import { PIVOT_DIMENSIONS } from "../../lib/words/pivot_dimensions";
 import { PIVOT_MEASURES as ALL_MEASURES } from "../../lib/words/pivot_measures";
-import { bytes, count, duration } from "../../lib/units";
+import { bytes, count, duration, counted } from "../../lib/units";
 
 const entries = <W extends Readonly<Record<string, string>>>(list: W) =>
   Object.entries(list) as readonly [keyof W & string, string][];
@@ -80,7 +80,7 @@ export function distributionSentence(found: Schemas["DistributionOut"]): string 
       : found.p95_ms !== null
         ? `, one in twenty above ${duration(found.p95_ms)}`
         : "";
-  return `${count(found.captured)} executions captured${left}${stand}${half}${slow}; longest ${duration(found.max_ms ?? 0)}.`;
+  return `${counted(found.captured, "execution")} captured${left}${stand}${half}${slow}; longest ${duration(found.max_ms ?? 0)}.`;
 }
 
 export const BY_WORDS: Readonly<Record<string, string>> = PIVOT_DIMENSIONS;
