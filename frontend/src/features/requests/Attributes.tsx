@@ -65,7 +65,7 @@ export const Attributes = ({ server, endpoint, search, onAttributes }: Props) =>
         <datalist id={KNOWN}>
           {options.map((one) => (
             <option key={one.text} value={one.text}>
-              {`${counted(Math.round(one.requests), "request")}`}
+              {counted(Math.round(one.requests), "request")}
             </option>
           ))}
         </datalist>

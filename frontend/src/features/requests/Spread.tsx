@@ -160,12 +160,12 @@ const commonColumns = (onAttribute: (attribute: string) => void): Column<Common>
   },
   {
     ...{ id: "picked", heading: "picked", align: "right" as const, value: (one: Common) => one.picked_share },
-    say: (one) => `${counted(Math.round(one.picked), "request")}`,
+    say: (one) => counted(Math.round(one.picked), "request"),
     show: (one) => <b className="font-semibold">{percent(one.picked_share, 1)}</b>,
   },
   {
     ...{ id: "others", heading: "others", align: "right" as const, value: (one: Common) => one.others_share },
-    say: (one) => `${counted(Math.round(one.others), "request")}`,
+    say: (one) => counted(Math.round(one.others), "request"),
     show: (one) => percent(one.others_share, 1),
   },
   {
