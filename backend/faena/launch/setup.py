@@ -78,9 +78,10 @@ def _packages(wanted: dict[str, Path]) -> None:
 
 
 def _python(*names: str) -> None:
-    if not PYTHON.exists():
+    if not PYTHON.exists() or not any(STAMPS.glob("python-*")):  # its making may have been broken off
         with step("Python environment"):
             _make_venv()
+        stamp("python-made", "done")
     for name in names:
         locked = REQUIREMENTS / f"{name}.txt"
         mark = fingerprint([locked])

@@ -167,6 +167,21 @@ def test_a_step_that_fails_says_what_to_do() -> None:
         setup.run([sys.executable, "-c", "import sys; sys.exit('no such thing')"], "test", "ask Ada.")
 
 
+def test_an_environment_whose_making_was_broken_off_is_made_anew(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Its Python is there first, and pip last."""
+    venv = tmp_path / "venv"
+    for name, path in {"VENV": venv, "PYTHON": venv / "bin" / "python", "STAMPS": tmp_path / "stamps"}.items():
+        monkeypatch.setattr(setup, name, path)
+    subprocess.run([sys.executable, "-m", "venv", "--without-pip", str(venv)], check=True)
+    setup._python()
+    assert subprocess.run([venv / "bin" / "python", "-m", "pip", "--version"], capture_output=True).returncode == 0
+    (venv / "kept").touch()
+    setup._python()
+    assert (venv / "kept").exists()
+
+
 def test_stamps_follow_their_files(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(setup, "STAMPS", tmp_path / "stamps")
     lock = tmp_path / "lock"
