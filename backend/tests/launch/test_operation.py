@@ -199,7 +199,7 @@ def test_a_store_of_the_first_release_is_upgraded_under_a_running_collector_and_
             assert rows("SELECT count(*) FROM samples_tick") == [(before,)]
             rows("UPDATE collecting_upgrade SET since_ms = NULL RETURNING 1")
             wait_until(f"SELECT 1 FROM samples_tick OFFSET {int(str(before)) + 7}")
-            # What a busy machine let it miss is told so; what it sampled must be there.
+            # A second that the collector missed on a busy machine is counted in `missed`; each one that it sampled must be there.
             newest = "SELECT at_ms - lag(at_ms) OVER (ORDER BY at_ms) - 1000 * missed FROM samples_tick ORDER BY at_ms DESC LIMIT 12"
             assert {int(str(one)) for (one,) in rows(newest) if one is not None} == {1000}, "no second is missing"
         finally:
